@@ -1,0 +1,90 @@
+import { Command } from 'commander';
+import {
+  changeBetween, deliver, evaluate, makeCourse, meaningOf, paramsOf, readHeightmap, statistics, steepestDrop, stepById, toField, useStep, UplandError, writeLayer,
+  type Field, type Meaning, type ParamMeta,
+} from '@upland-cast/core';
+import { load, save } from '../files';
+import { nodeKernels } from '../node-kernels';
+import { collect, encodingFor, parseNumber, parseRange, parseWhole, rangeOfCodes } from '../options';
+import { progressOn, proofOf, report } from '../report';
+
+interface Options extends Meaning {
+  as?: string;
+  step: string;
+  set: string[];
+  seed?: number;
+  outRange?: { low: number; high: number };
+  layer: string[];
+  json?: boolean;
+}
+
+export function applyCommand(): Command {
+  return new Command('apply')
+    .description('Does one step to a heightmap.')
+    .argument('<in>')
+    .argument('<out>')
+    .requiredOption('--step <id>', 'which step (see: upland-cast steps)')
+    .option('--set <key=value>', 'a setting; may be given many times', collect, [])
+    .option('--seed <n>', 'the seed of a step that has one', parseWhole)
+    .option('--as <spec>', 'how to read the input')
+    .option('--spacing <m>', 'metres from sample to sample', parseNumber)
+    .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
+    .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)
+    .option('--layer <name=file>', 'write a layer that the step leaves; may be given many times', collect, [])
+    .option('--json', 'print JSON')
+    .action(async (input: string, out: string, options: Options) => {
+      const step = stepById(options.step);
+      const params = Object.fromEntries(options.set.map((text) => parseSetting(options.step, text)));
+      if (options.seed !== undefined) params.seed = options.seed;
+      const reading = await readHeightmap(await load(input), options.as);
+      const field = toField(reading, options);
+      const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
+      const { stages } = await evaluate(makeCourse('apply', field.ground, [useStep(step.id, params)]), {
+        kernels,
+        from: field,
+        onProgress: ({ share }) => progressOn(step.title)(share),
+      });
+      kernels.close();
+      const [stage] = stages;
+      if (stage.fault) throw new UplandError('step', stage.fault);
+      const after: Field = { ...field, height: stage.height };
+      const { scale, offset } = meaningOf(reading, options);
+      const delivery = await deliver(after, out, encodingFor(out, after, options, { type: reading.type, range: rangeOfCodes(reading, scale, offset) }));
+      await save(out, delivery.bytes);
+      for (const text of options.layer) await saveLayer(text, stage.layers, field);
+
+      const { lowest, highest } = statistics(after);
+      const { volumeCut, volumeFill } = changeBetween(field.height, stage.height, field.ground);
+      const steepest = steepestDrop(after);
+      const { across, down } = field.ground;
+      report(
+        options.json,
+        { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(delivery.proof), volumeCut, volumeFill, steepest },
+        `${out}: ${lowest} to ${highest} m; cut ${volumeCut.toFixed(1)} m³, fill ${volumeFill.toFixed(1)} m³, steepest ${steepest.toFixed(2)}°.`,
+      );
+    });
+}
+
+/** `NAME=FILE` of a layer, written in metres. */
+export async function saveLayer(text: string, layers: Record<string, Float32Array<ArrayBuffer>>, field: Field): Promise<void> {
+  const [name, file] = text.split(/=(.*)/s);
+  if (!layers[name]) throw new UplandError('layer', `There is no layer "${name}" here. There are: ${Object.keys(layers).join(', ') || 'none'}.`);
+  if (!file) throw new UplandError('layer', 'A layer is NAME=FILE.');
+  await save(file, await writeLayer({ ...field, ground: { ...field.ground, datum: 0 }, height: layers[name] }, file));
+}
+
+function parseSetting(step: string, text: string): [string, unknown] {
+  const [key, value] = text.split(/=(.*)/s);
+  const param = paramsOf(stepById(step).params).find((p) => p.key === key);
+  if (!param) {
+    const known = paramsOf(stepById(step).params).map((p) => p.key).join(', ');
+    throw new UplandError('setting', `${stepById(step).title} has no setting "${key}". It has: ${known}.`);
+  }
+  return [key, typed(param.meta, value ?? '')];
+}
+
+function typed(meta: ParamMeta, value: string): unknown {
+  if (meta.kind === 'choice' || meta.kind === 'asset') return value;
+  if (meta.kind === 'switch') return value === 'true';
+  return parseNumber(value);
+}

@@ -1,0 +1,67 @@
+import { Command } from 'commander';
+import { deliver, evaluate, groundAtSamples, readProject, parseCourse, statistics, UplandError, type Field, type Project } from '@upland-cast/core';
+import { load, save } from '../files';
+import { nodeKernels } from '../node-kernels';
+import { collect, encodingFor, oneOf, parseRange, parseWhole, type OutOptions } from '../options';
+import { progressOn, proofOf, report } from '../report';
+import { saveLayer } from './apply';
+
+interface Options extends OutOptions {
+  samples?: number;
+  threads?: number;
+  layer: string[];
+  json?: boolean;
+}
+
+export function runCommand(): Command {
+  return new Command('run')
+    .description('Works out a terrain: a project file, or a course as JSON.')
+    .argument('<terrain>')
+    .argument('<out>')
+    .option('--samples <n>', 'samples along the longer side', parseWhole)
+    .option('--threads <n>', 'workers; the bytes are the same with any number', parseWhole)
+    .option('--out-as <spec>', 'the format to write')
+    .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)
+    .option('--depth <bits>', '8, 16 or 32f', oneOf('8', '16', '32f'))
+    .option('--layer <name=file>', 'write a layer; may be given many times', collect, [])
+    .option('--json', 'print JSON')
+    .action(async (terrain: string, out: string, options: Options) => {
+      const { course, assets } = await openTerrain(await load(terrain));
+      const ground = options.samples ? groundAtSamples(course.ground, options.samples) : course.ground;
+      const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads || undefined);
+      const { height, stages } = await evaluate(course, {
+        kernels,
+        ground,
+        asset: async (sha) => {
+          const bytes = assets.get(sha);
+          if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not in this terrain.`);
+          return bytes;
+        },
+        onProgress: ({ use, share }) => progressOn(use.name || use.step)(share),
+      });
+      kernels.close();
+      const faulty = stages.find((s) => s.fault);
+      if (faulty) throw new UplandError('step', `The step "${faulty.use.name || faulty.use.step}" could not be done: ${faulty.fault}`);
+      const field: Field = { ground, height };
+      const { bytes, proof } = await deliver(field, out, encodingFor(out, field, options));
+      await save(out, bytes);
+      for (const text of options.layer) await saveLayer(text, stages[stages.length - 1]?.layers ?? {}, field);
+      const { lowest, highest } = statistics(field);
+      report(
+        options.json,
+        { out, width: ground.across, height: ground.down, min: lowest, max: highest, proof: proofOf(proof) },
+        `${out}: ${course.name}, ${ground.across} × ${ground.down}, ${lowest.toFixed(2)} to ${highest.toFixed(2)} m.`,
+      );
+    });
+}
+
+async function openTerrain(bytes: Uint8Array<ArrayBuffer>): Promise<Project> {
+  if (bytes[0] === 0x50 && bytes[1] === 0x4b) return readProject(bytes);
+  let json: unknown;
+  try {
+    json = JSON.parse(new TextDecoder().decode(bytes));
+  } catch {
+    throw new UplandError('not-a-terrain', 'This is neither a project file nor a course in JSON.');
+  }
+  return { course: parseCourse(json), assets: new Map() };
+}

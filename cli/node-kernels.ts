@@ -1,0 +1,18 @@
+import { availableParallelism } from 'node:os';
+import { Worker } from 'node:worker_threads';
+import { inlineKernels, pooledKernels, type Kernels } from '@upland-cast/core';
+
+/** The kernels over worker threads of Node; one thread runs them in place. `script`: the built pool worker. */
+export function nodeKernels(script: URL, threads = availableParallelism()): Kernels {
+  if (threads <= 1) return inlineKernels();
+  return pooledKernels(threads, () => {
+    const worker = new Worker(script);
+    worker.unref();
+    return {
+      send: (message) => worker.postMessage(message),
+      onMessage: (listener) => worker.on('message', listener),
+      onError: (listener) => worker.on('error', (error) => listener(error.message)),
+      end: () => void worker.terminate(),
+    };
+  });
+}

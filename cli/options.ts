@@ -1,0 +1,99 @@
+import { InvalidArgumentError } from 'commander';
+import { FILTERS, UplandError, type Encoding, type Field, type Filter, type Meaning, type Reading, type SampleType } from '@upland-cast/core';
+import { CODES, formatById, formatByName, parseRawSpec, statistics } from '@upland-cast/core';
+
+const NUMBER = '[-+]?(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][-+]?\\d+)?';
+
+/** `LO:HI` in metres. */
+export function parseRange(text: string): { low: number; high: number } {
+  const match = new RegExp(`^(${NUMBER}):(${NUMBER})$`).exec(text);
+  if (!match) throw new InvalidArgumentError('A range is LO:HI in metres, such as 350:1004.');
+  return { low: Number(match[1]), high: Number(match[2]) };
+}
+
+/** `C0=H0,C1=H1`. */
+export function parseMap(text: string): NonNullable<Meaning['map']> {
+  const match = new RegExp(`^(${NUMBER})=(${NUMBER}),(${NUMBER})=(${NUMBER})$`).exec(text);
+  if (!match) throw new InvalidArgumentError('A map is C0=H0,C1=H1: two codes and the metres they stand for.');
+  const [code0, height0, code1, height1] = match.slice(1).map(Number);
+  return { code0, height0, code1, height1 };
+}
+
+export function parsePair(text: string): { x: number; y: number } {
+  const match = new RegExp(`^(${NUMBER})x(${NUMBER})$`).exec(text);
+  if (!match) throw new InvalidArgumentError('This takes two numbers with an x between them, such as 1025x1025.');
+  return { x: Number(match[1]), y: Number(match[2]) };
+}
+
+export function parseSize(text: string): { across: number; down: number } {
+  const { x, y } = parsePair(text);
+  if (!Number.isInteger(x) || !Number.isInteger(y) || x < 1 || y < 1) throw new InvalidArgumentError('A size is columns x rows in whole samples.');
+  return { across: x, down: y };
+}
+
+export function parseNumber(text: string): number {
+  if (!new RegExp(`^${NUMBER}$`).test(text)) throw new InvalidArgumentError(`"${text}" is not a number.`);
+  return Number(text);
+}
+
+export function parseWhole(text: string): number {
+  const value = parseNumber(text);
+  if (!Number.isInteger(value) || value < 0) throw new InvalidArgumentError(`"${text}" is not a whole number.`);
+  return value;
+}
+
+export function oneOf<T extends string>(...choices: readonly T[]): (text: string) => T {
+  return (text) => {
+    if (!choices.includes(text as T)) throw new InvalidArgumentError(`It takes one of ${choices.join(', ')}.`);
+    return text as T;
+  };
+}
+
+export const parseFilter = oneOf<Filter>(...FILTERS);
+
+export function collect(text: string, before: string[]): string[] {
+  return [...before, text];
+}
+
+export interface OutOptions {
+  outAs?: string;
+  outRange?: { low: number; high: number };
+  depth?: '8' | '16' | '32f';
+}
+
+/**
+ * How a field is written to `out`: the format by `--out-as` or the ending, the type by
+ * `--depth` or what the input had, the range by `--out-range`, else the input's own codes where
+ * they fit, else the field's lowest and highest.
+ */
+export function encodingFor(out: string, field: Field, options: OutOptions, source?: { type: SampleType; range?: { low: number; high: number } }): Encoding {
+  const spec = options.outAs;
+  const layout = spec?.startsWith('raw:') ? parseOutSpec(spec) : undefined;
+  const format = spec ? formatById(spec.split(':')[0]) : formatByName(out);
+  const byDepth = options.depth && ({ '8': 'u8', '16': 'u16', '32f': 'f32' } as const)[options.depth];
+  const wished = layout?.type ?? byDepth ?? source?.type ?? 'f32';
+  if ((layout || byDepth) && !format.writes.includes(wished)) {
+    throw new UplandError('type', `${format.title} is not written with ${wished} samples. It takes ${format.writes.join(', ')}.`);
+  }
+  // Decimal text carries heights on a datum too, which float32 would round.
+  const type = format.id === 'asc' ? (field.ground.datum ? 'f64' : 'f32') : format.writes.includes(wished) ? wished : format.writes[0];
+  const encoding: Encoding = { format: format.id, type, options: layout && { order: layout.order, rows: layout.rows, skip: layout.skip } };
+  if (!CODES[type]) return encoding;
+  const { lowest, highest } = statistics(field);
+  const own = source?.type === type && source.range && source.range.low <= lowest && highest <= source.range.high ? source.range : undefined;
+  const range = options.outRange ?? own ?? (highest > lowest ? { low: lowest, high: highest } : { low: lowest, high: lowest + 1 });
+  return { ...encoding, range };
+}
+
+/** `raw:TYPE:ORDER[:…]` on writing: the size is the field's own. */
+function parseOutSpec(spec: string) {
+  const parts = spec.split(':');
+  const sized = /^\d+x\d+$/.test(parts[3] ?? '') ? spec : [...parts.slice(0, 3), '1x1', ...parts.slice(3)].join(':');
+  return parseRawSpec(sized);
+}
+
+/** The metres that the ends of the input's codes stand for. */
+export function rangeOfCodes(reading: Reading, scale: number, offset: number): { low: number; high: number } | undefined {
+  const codes = CODES[reading.type];
+  return codes ? { low: offset + scale * codes.min, high: offset + scale * codes.max } : undefined;
+}

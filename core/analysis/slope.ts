@@ -1,0 +1,116 @@
+import type { Field } from '../field/field';
+import { spacingOf } from '../field/ground';
+import { DEGREE, exactMath } from '../kernels/math';
+
+/**
+ * Rise over run to the east and to the south by Horn's weighted differences (Horn 1981); at
+ * the rim the outer samples carry on. Written into `out` as [east, south].
+ */
+export function hornGradient(field: Field, column: number, row: number, out: [number, number]): void {
+  const { across, down } = field.ground;
+  const { x, y } = spacingOf(field.ground);
+  const h = field.height;
+  const w = column > 0 ? column - 1 : 0;
+  const e = column < across - 1 ? column + 1 : column;
+  const north = (row > 0 ? row - 1 : 0) * across;
+  const here = row * across;
+  const south = (row < down - 1 ? row + 1 : row) * across;
+  out[0] = (h[north + e] + 2 * h[here + e] + h[south + e] - (h[north + w] + 2 * h[here + w] + h[south + w])) / (4 * (e - w || 1) * x);
+  out[1] =
+    (h[south + w] + 2 * h[south + column] + h[south + e] - (h[north + w] + 2 * h[north + column] + h[north + e])) /
+    (4 * ((south - north) / across || 1) * y);
+}
+
+/** Calls `visit` with the Horn gradient of every sample, row by row. */
+function eachGradient(field: Field, visit: (index: number, east: number, south: number) => void): void {
+  const { across, down } = field.ground;
+  const gradient: [number, number] = [0, 0];
+  for (let row = 0, i = 0; row < down; row++) {
+    for (let column = 0; column < across; column++, i++) {
+      hornGradient(field, column, row, gradient);
+      visit(i, gradient[0], gradient[1]);
+    }
+  }
+}
+
+/** Slope in degrees. Source: Horn 1981. */
+export function slope(field: Field): Float32Array<ArrayBuffer> {
+  const { atan } = exactMath();
+  const out = new Float32Array(field.height.length);
+  eachGradient(field, (i, east, south) => {
+    out[i] = atan(Math.sqrt(east * east + south * south)) / DEGREE;
+  });
+  return out;
+}
+
+/** Aspect: the compass direction a slope faces, degrees clockwise from north; −1 where it is level. Source: Horn 1981. */
+export function aspect(field: Field): Float32Array<ArrayBuffer> {
+  const { atan2 } = exactMath();
+  const out = new Float32Array(field.height.length);
+  eachGradient(field, (i, east, south) => {
+    if (east === 0 && south === 0) {
+      out[i] = -1;
+      return;
+    }
+    // Downhill is against the gradient; south is positive y, north is up on the compass.
+    const bearing = atan2(-east, south) / DEGREE;
+    out[i] = bearing < 0 ? bearing + 360 : bearing;
+  });
+  return out;
+}
+
+export interface Light {
+  /** Degrees clockwise from north that the light comes from. */
+  azimuth: number;
+  /** Degrees above the horizon. */
+  altitude: number;
+  /** Heights are multiplied by this before they are lit. */
+  exaggeration: number;
+}
+
+export const USUAL_LIGHT: Light = { azimuth: 315, altitude: 45, exaggeration: 1 };
+
+/** Hillshade, 1 to 255 (0 is kept for no data). Formula: the GDAL manual, `gdaldem hillshade`, Horn's gradient. */
+export function hillshade(field: Field, light: Light = USUAL_LIGHT): Uint8Array<ArrayBuffer> {
+  const { sin, cos } = exactMath();
+  const up = sin(light.altitude * DEGREE);
+  const flat = cos(light.altitude * DEGREE);
+  const toEast = sin(light.azimuth * DEGREE) * flat;
+  const toSouth = -cos(light.azimuth * DEGREE) * flat;
+  const out = new Uint8Array(field.height.length);
+  const z = light.exaggeration;
+  eachGradient(field, (i, east, south) => {
+    const ex = east * z;
+    const so = south * z;
+    const lit = (up - ex * toEast - so * toSouth) / Math.sqrt(1 + ex * ex + so * so);
+    out[i] = lit <= 0 ? 1 : Math.floor(1 + 254 * lit + 0.5);
+  });
+  return out;
+}
+
+/** The steepest drop from any sample to one of its eight neighbours, degrees. */
+export function steepestDrop(field: Field): number {
+  const { across, down } = field.ground;
+  const { x, y } = spacingOf(field.ground);
+  const diagonal = Math.sqrt(x * x + y * y);
+  const h = field.height;
+  let most = 0;
+  const compare = (a: number, b: number, run: number) => {
+    const rise = Math.abs(a - b) / run;
+    if (rise > most) most = rise;
+  };
+  for (let row = 0; row < down; row++) {
+    const here = row * across;
+    const south = here + across;
+    const hasSouth = row < down - 1;
+    for (let column = 0; column < across; column++) {
+      const value = h[here + column];
+      if (column < across - 1) compare(value, h[here + column + 1], x);
+      if (!hasSouth) continue;
+      compare(value, h[south + column], y);
+      if (column > 0) compare(value, h[south + column - 1], diagonal);
+      if (column < across - 1) compare(value, h[south + column + 1], diagonal);
+    }
+  }
+  return exactMath().atan(most) / DEGREE;
+}

@@ -1,0 +1,74 @@
+import type { Field } from '../field/field';
+import { spacingOf } from '../field/ground';
+import { hornGradient } from './slope';
+
+/** Largest difference between the highest and lowest of a sample and its eight neighbours, metres (the GDAL manual, `gdaldem roughness`); rim samples look at what there is. */
+export function roughness(field: Field): Float32Array<ArrayBuffer> {
+  const { across, down } = field.ground;
+  const out = new Float32Array(across * down);
+  for (let row = 0; row < down; row++) {
+    for (let column = 0; column < across; column++) {
+      let low = Infinity;
+      let high = -Infinity;
+      for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
+        for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
+          const h = field.height[y * across + x];
+          if (h < low) low = h;
+          if (h > high) high = h;
+        }
+      }
+      out[row * across + column] = high - low;
+    }
+  }
+  return out;
+}
+
+/**
+ * Curvature along the slope (`profile`) and along the contour (`plan`), one over metres, by
+ * Zevenbergen & Thorne 1987: negative profile curvature where the slope steepens downhill
+ * (convex), as in their paper. 0 on level ground. The outer samples carry on at the rim.
+ */
+export function curvature(field: Field, kind: 'profile' | 'plan'): Float32Array<ArrayBuffer> {
+  const { across, down } = field.ground;
+  const spacing = spacingOf(field.ground);
+  const out = new Float32Array(across * down);
+  const h = field.height;
+  for (let row = 0; row < down; row++) {
+    const n = Math.max(0, row - 1) * across;
+    const m = row * across;
+    const s = Math.min(down - 1, row + 1) * across;
+    for (let column = 0; column < across; column++) {
+      const w = Math.max(0, column - 1);
+      const e = Math.min(across - 1, column + 1);
+      const z5 = h[m + column];
+      const D = ((h[m + w] + h[m + e]) / 2 - z5) / (spacing.x * spacing.x);
+      const E = ((h[n + column] + h[s + column]) / 2 - z5) / (spacing.y * spacing.y);
+      const F = (-h[n + w] + h[n + e] + h[s + w] - h[s + e]) / (4 * spacing.x * spacing.y);
+      const G = (-h[m + w] + h[m + e]) / (2 * spacing.x);
+      const H = (h[n + column] - h[s + column]) / (2 * spacing.y);
+      const square = G * G + H * H;
+      if (square === 0) continue;
+      out[m + column] = kind === 'profile' ? (-2 * (D * G * G + E * H * H + F * G * H)) / square : (2 * (D * H * H + E * G * G - F * G * H)) / square;
+    }
+  }
+  return out;
+}
+
+/** Tangent-space normals as 8-bit colour, +X right, +Y up or down; a plane that rises 45° to the east is (37, 128, 218). */
+export function normalMap(field: Field, green: 'up' | 'down' = 'up'): Uint8Array<ArrayBuffer> {
+  const { across, down } = field.ground;
+  const out = new Uint8Array(across * down * 3);
+  const gradient: [number, number] = [0, 0];
+  const code = (v: number) => Math.round((v * 0.5 + 0.5) * 255);
+  for (let row = 0, i = 0; row < down; row++) {
+    for (let column = 0; column < across; column++, i += 3) {
+      hornGradient(field, column, row, gradient);
+      const [east, south] = gradient;
+      const length = Math.sqrt(east * east + south * south + 1);
+      out[i] = code(-east / length);
+      out[i + 1] = code((green === 'up' ? south : -south) / length);
+      out[i + 2] = code(1 / length);
+    }
+  }
+  return out;
+}

@@ -1,0 +1,55 @@
+import type { Layers } from '../steps/step';
+
+export interface CachedStage {
+  height: Float32Array<ArrayBuffer>;
+  layers?: Layers;
+  /** Milliseconds that working it out took. */
+  took: number;
+}
+
+/** Stages by key, the longest unused dropped first when they come to more than `limit` bytes. */
+export class StageCache {
+  private readonly stages = new Map<string, CachedStage>();
+  private held = 0;
+
+  constructor(readonly limit = 512 * 1024 * 1024) {}
+
+  get bytes(): number {
+    return this.held;
+  }
+
+  get(key: string): CachedStage | undefined {
+    const stage = this.stages.get(key);
+    if (stage) {
+      this.stages.delete(key);
+      this.stages.set(key, stage);
+    }
+    return stage;
+  }
+
+  set(key: string, stage: CachedStage): void {
+    const old = this.stages.get(key);
+    if (old) {
+      this.held -= bytesOf(old);
+      this.stages.delete(key);
+    }
+    this.stages.set(key, stage);
+    this.held += bytesOf(stage);
+    for (const [oldest, dropped] of this.stages) {
+      if (this.held <= this.limit || oldest === key) break;
+      this.stages.delete(oldest);
+      this.held -= bytesOf(dropped);
+    }
+  }
+
+  clear(): void {
+    this.stages.clear();
+    this.held = 0;
+  }
+}
+
+function bytesOf(stage: CachedStage): number {
+  let bytes = stage.height.byteLength;
+  for (const layer of Object.values(stage.layers ?? {})) bytes += layer.byteLength;
+  return bytes;
+}

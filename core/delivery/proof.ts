@@ -1,0 +1,129 @@
+import { sentenceOf } from '../errors';
+import type { Field } from '../field/field';
+import { countDistinct } from '../field/distinct';
+import { sha256 } from '../field/hash';
+import { readHeightmap } from '../formats';
+import { CODES, type Reading } from '../formats/format';
+import { metresPerCode, type Encoding } from './encode';
+
+/** What reading a written file back showed. Metres. */
+export interface Proof {
+  ok: boolean;
+  /** The largest and the root-mean-square difference between the file and the ground. */
+  maxAbs: number;
+  rmse: number;
+  /** Metres from code to code; 0 for floats. */
+  step: number;
+  /** Samples outside of the range that was written. */
+  clipped: number;
+  /** How many different values the file holds. */
+  codesUsed: number;
+  sha256: string;
+  bytes: number;
+  /** Why it failed, a sentence each; empty when it is ok. */
+  faults: string[];
+}
+
+/**
+ * Reads a file's bytes back through the reader that any stranger's file goes through, turns its
+ * numbers into metres by the receiver's settings, and holds every sample against the ground.
+ * Fails on another size, place or registration, on a sample off by more than half a code (or,
+ * for floats, by more than float32 holds), and on bytes that cannot be read at all.
+ */
+export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encoding: Encoding): Promise<Proof> {
+  const { ground, height, valid } = field;
+  const step = encoding.range ? metresPerCode(encoding.type, encoding.range) : 0;
+  const proof: Proof = { ok: false, maxAbs: NaN, rmse: NaN, step, clipped: 0, codesUsed: 0, sha256: await sha256(bytes), bytes: bytes.length, faults: [] };
+  let reading: Reading;
+  try {
+    reading = await readHeightmap(bytes, asReceived(encoding, ground));
+  } catch (error) {
+    proof.faults.push(`The file cannot be read back: ${sentenceOf(error)}`);
+    return proof;
+  }
+  if (reading.width !== ground.across || reading.height !== ground.down) {
+    proof.faults.push(`The file has ${reading.width} × ${reading.height} samples; the ground has ${ground.across} × ${ground.down}.`);
+    return proof;
+  }
+  if (reading.type !== encoding.type && encoding.format !== 'asc') {
+    proof.faults.push(`The file has ${reading.type} samples; ${encoding.type} were to be written.`);
+  }
+  proof.faults.push(...misplaced(reading, field));
+  if (encoding.range && reading.unit === 'm' && Math.abs(reading.scale - step) > 1e-9 * step) {
+    proof.faults.push(`The file says one code is ${reading.scale} m; it was to be ${step} m.`);
+  }
+
+  const codes = CODES[encoding.type];
+  const low = encoding.range?.low ?? 0;
+  const first = codes?.min ?? 0;
+  let worst = 0;
+  let sum = 0;
+  let count = 0;
+  let holes = 0;
+  // Codes are turned into metres as the receiver does it, not by what the writer noted.
+  for (let i = 0; i < height.length; i++) {
+    const sample = reading.samples[i];
+    const known = sample !== reading.noData && sample - sample === 0;
+    if (valid && !valid[i]) {
+      if (known) holes++;
+      continue;
+    }
+    const truth = height[i] + ground.datum;
+    if (!known) {
+      holes++;
+      continue;
+    }
+    const read = codes && encoding.range ? low + (sample - first) * step : sample;
+    if (codes && encoding.range && (truth < low - step / 2 || truth > encoding.range.high + step / 2)) {
+      proof.clipped++;
+      const end = truth < low ? first : codes.max;
+      if (sample !== end) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
+      continue;
+    }
+    const off = Math.abs(read - truth);
+    if (off > worst) worst = off;
+    sum += off * off;
+    count++;
+  }
+  proof.maxAbs = worst;
+  proof.rmse = count ? Math.sqrt(sum / count) : 0;
+  proof.codesUsed = countDistinct(reading.samples);
+  const allowed = allowance(encoding, step, field);
+  if (worst > allowed) {
+    proof.faults.push(`A sample read back is off by ${worst.toPrecision(4)} m; ${allowed.toPrecision(4)} m is the most that the encoding explains.`);
+  }
+  if (holes) proof.faults.push(`${holes} samples have a height on one side and none on the other.`);
+  proof.ok = proof.faults.length === 0;
+  return proof;
+}
+
+/** Half a code and what float64 arithmetic on it loses; for floats the bits, and for decimal text its printed digits. */
+function allowance(encoding: Encoding, step: number, { height, ground }: Field): number {
+  if (step > 0) return step * (0.5 + 1e-6);
+  if (encoding.type === 'f32' && ground.datum === 0) return 0;
+  let far = 0;
+  for (let i = 0; i < height.length; i++) far = Math.max(far, Math.abs(height[i] + ground.datum));
+  return encoding.type === 'f32' ? far * 2 ** -24 : far * 1e-12;
+}
+
+function misplaced(reading: Reading, { ground }: Field): string[] {
+  const faults: string[] = [];
+  if (reading.registration && reading.registration !== ground.registration) {
+    faults.push(`The file says its samples are ${reading.registration}s; the ground's are ${ground.registration}s.`);
+  }
+  if (reading.spacing) {
+    const steps = (n: number) => (ground.registration === 'area' ? n : Math.max(1, n - 1));
+    const off = (spacing: number, length: number, n: number) => Math.abs(spacing * steps(n) - length) > 1e-6 * length;
+    if (off(reading.spacing.x, ground.width, ground.across) || off(reading.spacing.y, ground.depth, ground.down)) {
+      faults.push(`The file says its samples are ${reading.spacing.x} × ${reading.spacing.y} m apart, which does not span the ground.`);
+    }
+  }
+  return faults;
+}
+
+/** How the receiver is told to read: raw bytes need everything said. */
+function asReceived({ format, type, options = {} }: Encoding, ground: Field['ground']): string | undefined {
+  if (format !== 'raw') return undefined;
+  const spec = `raw:${type}:${options.order ?? 'le'}:${ground.across}x${ground.down}`;
+  return `${spec}${options.skip ? `:skip=${options.skip}` : ''}${options.rows === 'south' ? ':rows=south' : ''}`;
+}

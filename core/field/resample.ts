@@ -1,0 +1,278 @@
+import { UplandError } from '../errors';
+import type { Field } from './field';
+import { sameSamples, type Ground, type Registration } from './ground';
+
+export const FILTERS = ['nearest', 'linear', 'cubic', 'monotone', 'average', 'lanczos'] as const;
+export type Filter = (typeof FILTERS)[number];
+
+/**
+ * The field on other samples of the same land. Positions are exact under both registrations,
+ * so nothing moves by half a sample; beyond the outermost samples the outer value carries on.
+ *
+ * `nearest`, `linear`; `cubic`: Catmull–Rom (Catmull & Rom 1974); `monotone`: piecewise cubic
+ * with Fritsch–Carlson (1980) slopes, no overshoot; `average`: weighted by area (by the tent
+ * of the coarser spacing under point registration); `lanczos`: Lanczos-3, widened when
+ * reducing. Without a choice: cubic where samples are added, average where they are taken away.
+ * A sample whose nearest source sample has no data has none.
+ */
+export function resample(field: Field, ground: Ground, filter?: Filter): Field {
+  if (sameSamples(field.ground, ground)) {
+    return moveDatum(field, ground);
+  }
+  const from = field.ground;
+  const horizontal = weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, filter);
+  const vertical = weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, filter);
+  const source = field.valid ? fillForFilter(field) : field.height;
+
+  const between = new Float64Array(ground.across * from.down);
+  alongRows(source, from.across, from.down, horizontal, between, ground.across);
+  const height = new Float32Array(ground.across * ground.down);
+  alongColumns(between, ground.across, from.down, vertical, height, ground.down, from.datum - ground.datum);
+
+  if (!field.valid) return { ground, height };
+  return { ground, height, valid: nearestValidity(field, ground) };
+}
+
+/** How one target sample is put together: `count` source samples from `first`, with their weights. */
+interface Weights {
+  first: Int32Array;
+  weight: Float64Array;
+  taps: number;
+  /** For the monotone filter: the place between the two middle samples, 0 to 1. */
+  place?: Float64Array;
+}
+
+function weightsAlong(
+  fromLength: number,
+  fromCount: number,
+  fromRegistration: Registration,
+  toLength: number,
+  toCount: number,
+  toRegistration: Registration,
+  filter: Filter | undefined,
+): Weights {
+  // Position of target sample i in units of source samples: scale · (i + pad) − sourcePad.
+  // Written with the whole-number counts first, so that nested grids land on exact positions.
+  const fromSteps = fromRegistration === 'area' ? fromCount : Math.max(1, fromCount - 1);
+  const toSteps = toRegistration === 'area' ? toCount : Math.max(1, toCount - 1);
+  const fromPad = fromRegistration === 'area' ? 0.5 : 0;
+  const toPad = toRegistration === 'area' ? 0.5 : 0;
+  const ratio = toLength === fromLength ? 1 : toLength / fromLength;
+  const scale = (fromSteps * ratio) / toSteps;
+  const chosen: Filter = filter ?? (scale > 1 ? 'average' : 'cubic');
+  const position = (i: number) => ((i + toPad) * fromSteps * ratio) / toSteps - fromPad;
+  const last = fromCount - 1;
+  const clamp = (i: number) => (i < 0 ? 0 : i > last ? last : i);
+
+  if (chosen === 'monotone') {
+    const first = new Int32Array(toCount);
+    const place = new Float64Array(toCount);
+    for (let i = 0; i < toCount; i++) {
+      const p = Math.min(Math.max(position(i), 0), last);
+      first[i] = Math.min(Math.floor(p), Math.max(0, last - 1));
+      place[i] = p - first[i];
+    }
+    return { first, weight: place, taps: 2, place };
+  }
+
+  const radius =
+    chosen === 'nearest' || chosen === 'linear'
+      ? 1
+      : chosen === 'cubic'
+        ? 2
+        : chosen === 'lanczos'
+          ? 3 * Math.max(1, scale)
+          : fromPad === 0
+            ? Math.max(1, scale)
+            : Math.max(1, scale / 2 + 0.5);
+  const taps = 2 * Math.ceil(radius) + 1;
+  const first = new Int32Array(toCount);
+  const weight = new Float64Array(toCount * taps);
+  for (let i = 0; i < toCount; i++) {
+    const p = position(i);
+    first[i] = Math.floor(p) - Math.ceil(radius) + 1;
+    let sum = 0;
+    const raw = new Float64Array(taps);
+    for (let k = 0; k < taps; k++) {
+      const at = first[i] + k;
+      // An average must not count the carried-on outside as ground.
+      if (chosen === 'average' && (at < 0 || at > last)) continue;
+      raw[k] = kernelWeight(chosen, p - at, scale, fromPad === 0);
+      sum += raw[k];
+    }
+    if (sum === 0) {
+      raw[clampIndex(Math.round(Math.min(Math.max(p, 0), last)) - first[i], taps)] = 1;
+      sum = 1;
+    }
+    for (let k = 0; k < taps; k++) weight[i * taps + k] = raw[k] / sum;
+    // Nearest rounds half away from the first sample, once.
+    if (chosen === 'nearest') {
+      weight.fill(0, i * taps, (i + 1) * taps);
+      weight[i * taps + clampIndex(clamp(Math.floor(p + 0.5)) - first[i], taps)] = 1;
+    }
+  }
+  return { first, weight, taps };
+}
+
+function clampIndex(i: number, count: number): number {
+  return i < 0 ? 0 : i >= count ? count - 1 : i;
+}
+
+function kernelWeight(filter: Filter, distance: number, scale: number, points: boolean): number {
+  const d = Math.abs(distance);
+  switch (filter) {
+    case 'nearest':
+    case 'linear':
+      return d < 1 ? 1 - d : 0;
+    case 'cubic':
+      if (d < 1) return (1.5 * d - 2.5) * d * d + 1;
+      if (d < 2) return ((-0.5 * d + 2.5) * d - 4) * d + 2;
+      return 0;
+    case 'lanczos': {
+      const t = d / Math.max(1, scale);
+      return t < 3 ? sinc(t) * sinc(t / 3) : 0;
+    }
+    default: {
+      if (points) {
+        const t = d / Math.max(1, scale);
+        return t < 1 ? 1 - t : 0;
+      }
+      // Length of the overlap of the target cell with the source cell.
+      const width = Math.max(1, scale);
+      return Math.max(0, Math.min(distance + width / 2, 0.5) - Math.max(distance - width / 2, -0.5));
+    }
+  }
+}
+
+/** sin(πt) / (πt) by its product-free series in exact arithmetic: |t| ≤ 3, error under 1e-12. */
+function sinc(t: number): number {
+  if (t === 0) return 1;
+  if (Number.isInteger(t)) return 0;
+  // sin(πt) = (−1)ⁿ sin(πr) with r in [−½, ½], then the Taylor series to r¹⁹.
+  const n = Math.round(t);
+  const x = Math.PI * (t - n);
+  const x2 = x * x;
+  let term = x;
+  let sum = x;
+  for (let k = 1; k < 10; k++) {
+    term *= -x2 / (2 * k * (2 * k + 1));
+    sum += term;
+  }
+  return (n % 2 === 0 ? sum : -sum) / (Math.PI * t);
+}
+
+function alongRows(source: Float32Array, across: number, rows: number, w: Weights, out: Float64Array, count: number): void {
+  const last = across - 1;
+  const slopes = w.place ? new Float64Array(across) : undefined;
+  for (let row = 0; row < rows; row++) {
+    const start = row * across;
+    const to = row * count;
+    if (slopes && w.place) {
+      monotoneSlopes(source, start, 1, across, slopes);
+      for (let i = 0; i < count; i++) {
+        const a = w.first[i];
+        const b = Math.min(a + 1, last);
+        out[to + i] = hermite(source[start + a], source[start + b], slopes[a], slopes[b], w.place[i]);
+      }
+      continue;
+    }
+    for (let i = 0; i < count; i++) {
+      let sum = 0;
+      for (let k = 0, at = w.first[i], j = i * w.taps; k < w.taps; k++, at++, j++) {
+        if (w.weight[j] !== 0) sum += w.weight[j] * source[start + (at < 0 ? 0 : at > last ? last : at)];
+      }
+      out[to + i] = sum;
+    }
+  }
+}
+
+function alongColumns(
+  source: Float64Array,
+  across: number,
+  rows: number,
+  w: Weights,
+  out: Float32Array,
+  count: number,
+  add: number,
+): void {
+  const last = rows - 1;
+  if (w.place) {
+    const slopes = new Float64Array(rows);
+    for (let column = 0; column < across; column++) {
+      monotoneSlopes(source, column, across, rows, slopes);
+      for (let i = 0; i < count; i++) {
+        const a = w.first[i];
+        const b = Math.min(a + 1, last);
+        out[i * across + column] =
+          hermite(source[a * across + column], source[b * across + column], slopes[a], slopes[b], w.place[i]) + add;
+      }
+    }
+    return;
+  }
+  const sums = new Float64Array(across);
+  for (let i = 0; i < count; i++) {
+    sums.fill(0);
+    for (let k = 0, at = w.first[i], j = i * w.taps; k < w.taps; k++, at++, j++) {
+      const weight = w.weight[j];
+      if (weight === 0) continue;
+      const start = (at < 0 ? 0 : at > last ? last : at) * across;
+      for (let column = 0; column < across; column++) sums[column] += weight * source[start + column];
+    }
+    const to = i * across;
+    for (let column = 0; column < across; column++) out[to + column] = sums[column] + add;
+  }
+}
+
+/** Slopes per sample that keep the cubic between neighbours (Fritsch & Carlson 1980, the weighted harmonic mean). */
+function monotoneSlopes(values: Float32Array | Float64Array, start: number, stride: number, count: number, out: Float64Array): void {
+  for (let i = 0; i < count; i++) {
+    if (i === 0 || i === count - 1) {
+      out[i] = 0;
+      continue;
+    }
+    const at = start + i * stride;
+    const before = values[at] - values[at - stride];
+    const after = values[at + stride] - values[at];
+    out[i] = before * after > 0 ? (2 * before * after) / (before + after) : 0;
+  }
+}
+
+function hermite(a: number, b: number, slopeA: number, slopeB: number, t: number): number {
+  const rise = b - a;
+  return a + t * (slopeA + t * (3 * rise - 2 * slopeA - slopeB + t * (slopeA + slopeB - 2 * rise)));
+}
+
+function moveDatum(field: Field, ground: Ground): Field {
+  const move = field.ground.datum - ground.datum;
+  if (move === 0) return { ...field, ground };
+  return { ...field, ground, height: field.height.map((h) => h + move) };
+}
+
+/** No-data filled with the mean of the valid samples, so that a filter's tails do not pull in a sentinel. */
+function fillForFilter(field: Field): Float32Array {
+  const { height, valid } = field;
+  let sum = 0;
+  let count = 0;
+  for (let i = 0; i < height.length; i++) if (valid![i]) (sum += height[i]), count++;
+  if (count === 0) throw new UplandError('all-no-data', 'No sample of this ground has a height.');
+  const mean = sum / count;
+  return height.map((h, i) => (valid![i] ? h : mean));
+}
+
+function nearestValidity(field: Field, ground: Ground): Uint8Array<ArrayBuffer> {
+  const from = field.ground;
+  const columns = weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, 'nearest');
+  const rows = weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, 'nearest');
+  const pick = (w: Weights, i: number, last: number) => {
+    for (let k = 0; k < w.taps; k++) if (w.weight[i * w.taps + k] === 1) return Math.min(last, Math.max(0, w.first[i] + k));
+    return 0;
+  };
+  const valid = new Uint8Array(ground.across * ground.down);
+  for (let row = 0; row < ground.down; row++) {
+    const sourceRow = pick(rows, row, from.down - 1) * from.across;
+    for (let column = 0; column < ground.across; column++) {
+      valid[row * ground.across + column] = field.valid![sourceRow + pick(columns, column, from.across - 1)];
+    }
+  }
+  return valid;
+}

@@ -1,0 +1,83 @@
+import type { Ground, Registration } from '../field/ground';
+
+export const SAMPLE_TYPES = ['u8', 'u16', 's16', 'u32', 's32', 'f32', 'f64'] as const;
+export type SampleType = (typeof SAMPLE_TYPES)[number];
+export type SampleArray = Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array | Float32Array | Float64Array;
+
+/** Smallest and largest code of an integer type; null for floats. */
+export const CODES: Record<SampleType, { min: number; max: number; bits: number } | null> = {
+  u8: { min: 0, max: 255, bits: 8 },
+  u16: { min: 0, max: 65_535, bits: 16 },
+  s16: { min: -32_768, max: 32_767, bits: 16 },
+  u32: { min: 0, max: 4_294_967_295, bits: 32 },
+  s32: { min: -2_147_483_648, max: 2_147_483_647, bits: 32 },
+  f32: null,
+  f64: null,
+};
+
+export const BYTES: Record<SampleType, number> = { u8: 1, u16: 2, s16: 2, u32: 4, s32: 4, f32: 4, f64: 8 };
+
+const ARRAYS = { u8: Uint8Array, u16: Uint16Array, s16: Int16Array, u32: Uint32Array, s32: Int32Array, f32: Float32Array, f64: Float64Array };
+
+export function makeSamples(type: SampleType, count: number): SampleArray {
+  return new ARRAYS[type](count);
+}
+
+/** One band of a file, at the file's own type: row 0 is the north edge. */
+export interface Reading {
+  format: string;
+  width: number;
+  height: number;
+  /** Bands in the file; the first one (or the one asked for) is in `samples`. */
+  channels: number;
+  type: SampleType;
+  samples: SampleArray;
+  /** `m`: the numbers are metres (after scale and offset). `code`: they stand for something the file does not say. */
+  unit: 'm' | 'code';
+  /** metres = offset + scale × sample, where the file says so. */
+  scale: number;
+  offset: number;
+  spacing: { x: number; y: number } | null;
+  registration: Registration | null;
+  noData: number | null;
+  georeference?: Ground['georeference'];
+  /** What was out of the ordinary, a sentence each. */
+  odd: string[];
+}
+
+/** What a writer is given: the samples at their final type, and what goes into the header. */
+export interface Page {
+  width: number;
+  height: number;
+  type: SampleType;
+  samples: SampleArray;
+  ground: Ground;
+  /** metres = offset + scale × code. */
+  scale: number;
+  offset: number;
+  noData: number | null;
+  options: WriteOptions;
+}
+
+export interface WriteOptions {
+  order?: 'le' | 'be';
+  rows?: 'north' | 'south';
+  skip?: number;
+  compression?: 'none' | 'deflate';
+}
+
+export interface Format {
+  id: string;
+  title: string;
+  /** File-name endings, the usual one first. */
+  endings: string[];
+  mediaType: string;
+  /** The sample types it can write. */
+  writes: readonly SampleType[];
+  /** Whether the file itself can say what its codes mean in metres. */
+  carriesRange: boolean;
+  /** Whether the bytes look like this format. */
+  sniff(bytes: Uint8Array): boolean;
+  read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading>;
+  write(page: Page): Promise<Uint8Array<ArrayBuffer>>;
+}

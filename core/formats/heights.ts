@@ -1,0 +1,93 @@
+import { UplandError } from '../errors';
+import { makeField, type Field } from '../field/field';
+import { makeGround, type Ground, type Registration } from '../field/ground';
+import { readHeightmap } from './index';
+import { CODES, type Reading } from './format';
+
+/** What a person says about a file, where it does not say so itself. */
+export interface Meaning {
+  /** The metres that the smallest and largest code of an integer file stand for. */
+  range?: { low: number; high: number };
+  /** Two codes and the metres they stand for, where a file does not use its type's ends. */
+  map?: { code0: number; height0: number; code1: number; height1: number };
+  /** Metres from sample to sample. */
+  spacing?: number;
+  registration?: Registration;
+}
+
+/** metres = offset + scale × sample. */
+export function meaningOf(reading: Reading, meaning: Meaning = {}): { scale: number; offset: number } {
+  const codes = CODES[reading.type];
+  const points = meaning.map ?? (meaning.range && codes && { code0: codes.min, height0: meaning.range.low, code1: codes.max, height1: meaning.range.high });
+  if (!points) return { scale: reading.scale, offset: reading.offset };
+  if (points.code0 === points.code1) throw new UplandError('map', `Both points of the map have the code ${points.code0}. Give two different codes.`);
+  const scale = (points.height1 - points.height0) / (points.code1 - points.code0);
+  return { scale, offset: points.height0 - points.code0 * scale };
+}
+
+/**
+ * The file's samples as heights in metres. The datum is 0 unless the country is high and its
+ * range small against that: then float32 heights would be too coarse, and they count from a
+ * whole number of metres near the lowest one. Float32 samples are taken bit for bit.
+ */
+export function toField(reading: Reading, meaning: Meaning = {}): Field {
+  const { width, height, samples, noData } = reading;
+  const { scale, offset } = meaningOf(reading, meaning);
+  let lowest = Infinity;
+  let highest = -Infinity;
+  let missing = 0;
+  for (let i = 0; i < samples.length; i++) {
+    const v = samples[i];
+    if (v === noData || !(v - v === 0)) {
+      missing++;
+      continue;
+    }
+    const h = offset + scale * v;
+    if (h < lowest) lowest = h;
+    if (h > highest) highest = h;
+  }
+  if (missing === samples.length) throw new UplandError('all-no-data', 'No sample of this file has a height: all of them are marked as no data.');
+  if (Math.max(Math.abs(lowest), Math.abs(highest)) > 1e7) {
+    throw new UplandError('heights-too-large', `The heights in this file run from ${lowest} to ${highest}; ground ends at ten million metres. It may be read in the wrong type or byte order.`);
+  }
+  const asTheyAre = reading.type === 'f32' && scale === 1 && offset === 0;
+  const far = Math.max(Math.abs(lowest), Math.abs(highest));
+  const datum = !asTheyAre && far > 64 && far > 4 * (highest - lowest) ? Math.floor(lowest) : 0;
+
+  const out = new Float32Array(samples.length);
+  const valid = missing ? new Uint8Array(samples.length) : undefined;
+  for (let i = 0; i < samples.length; i++) {
+    const v = samples[i];
+    const known = v !== noData && v - v === 0;
+    if (known) out[i] = offset + scale * v - datum;
+    if (valid && known) valid[i] = 1;
+  }
+  return makeField(groundOf(reading, meaning, width, height, datum), out, valid);
+}
+
+/** The land that a file's samples cover; 1 m from sample to sample where nobody says otherwise. */
+function groundOf(reading: Reading, meaning: Meaning, across: number, down: number, datum: number): Ground {
+  const spacing = meaning.spacing ? { x: meaning.spacing, y: meaning.spacing } : (reading.spacing ?? { x: 1, y: 1 });
+  const registration = meaning.registration ?? reading.registration ?? usualRegistration(across, down);
+  const steps = (n: number) => (registration === 'area' ? n : Math.max(1, n - 1));
+  return makeGround({
+    width: spacing.x * steps(across),
+    depth: spacing.y * steps(down),
+    across,
+    down,
+    registration,
+    datum,
+    ...(reading.georeference ? { georeference: reading.georeference } : {}),
+  });
+}
+
+/** One sample more than a power of two usually means that the outer samples lie on the edge (common practice). */
+function usualRegistration(across: number, down: number): Registration {
+  const plusOne = (n: number) => n > 2 && ((n - 1) & (n - 2)) === 0;
+  return plusOne(across) && plusOne(down) ? 'point' : 'area';
+}
+
+/** A file of any supported format as heights, by its own meaning. */
+export async function readHeights(bytes: Uint8Array<ArrayBuffer>, meaning?: Meaning): Promise<Field> {
+  return toField(await readHeightmap(bytes), meaning);
+}

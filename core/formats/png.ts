@@ -1,0 +1,278 @@
+import { UplandError } from '../errors';
+import { compress, decompress } from './deflate';
+import { makeSamples, type Format, type Page, type Reading } from './format';
+import { checkLength, checkSize } from './limits';
+
+const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
+const CHANNELS: Record<number, number> = { 0: 1, 2: 3, 3: 1, 4: 2, 6: 4 };
+
+/**
+ * PNG, greyscale of 8 and 16 bits (W3C PNG, 3rd edition). 16-bit samples are big-endian. On
+ * data no gAMA, sRGB or iCCP chunk is written, and none is applied on reading, only reported.
+ */
+export const png: Format = {
+  id: 'png',
+  title: 'PNG',
+  endings: ['.png'],
+  mediaType: 'image/png',
+  writes: ['u16', 'u8'],
+  carriesRange: false,
+  sniff: (bytes) => SIGNATURE.every((b, i) => bytes[i] === b),
+  read,
+  write: async (page) => write(page),
+};
+
+interface Header {
+  width: number;
+  height: number;
+  depth: number;
+  colour: number;
+  interlaced: boolean;
+}
+
+async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  checkLength('PNG', 'the header', 33, bytes.length);
+  if (!png.sniff(bytes)) throw new UplandError('not-png', 'This is not a PNG: its first eight bytes are not those of one.');
+  let header: Header | undefined;
+  let palette: Uint8Array | undefined;
+  const data: Uint8Array[] = [];
+  const odd: string[] = [];
+  let ended = false;
+  for (let at = 8; at + 12 <= bytes.length && !ended; ) {
+    const length = view.getUint32(at);
+    const kind = String.fromCharCode(bytes[at + 4], bytes[at + 5], bytes[at + 6], bytes[at + 7]);
+    checkLength('PNG', `its ${kind} chunk`, length + 4, bytes.length - at - 8);
+    const body = bytes.subarray(at + 8, at + 8 + length);
+    if (kind === 'IHDR' || kind === 'IDAT' || kind === 'PLTE') {
+      if (crc(bytes, at + 4, at + 8 + length) !== view.getUint32(at + 8 + length)) {
+        throw new UplandError('damaged', `This PNG is damaged: the checksum of its ${kind} chunk at byte ${at} is wrong.`, { at });
+      }
+    }
+    if (kind === 'IHDR') {
+      checkLength('PNG', 'its IHDR chunk', 13, length);
+      header = parseHeader(view, at + 8);
+    } else if (kind === 'IDAT') data.push(body);
+    else if (kind === 'PLTE') palette = body;
+    else if (kind === 'gAMA' || kind === 'sRGB' || kind === 'iCCP') odd.push(`It says how its tones are to be shown (${kind}); that was not applied to the heights.`);
+    else if (kind === 'IEND') ended = true;
+    at += length + 12;
+  }
+  if (!header) throw new UplandError('damaged', 'This PNG is damaged: it has no IHDR chunk.');
+  if (data.length === 0) throw new UplandError('damaged', 'This PNG is damaged: it has no samples (no IDAT chunk).');
+  if (!ended) odd.push('The file ends before its last chunk.');
+  const channels = CHANNELS[header.colour];
+  if (header.colour === 3) {
+    palette = greyPalette(palette);
+    odd.push('Its greys were listed in a palette.');
+  } else if (channels >= 3) {
+    throw new UplandError(
+      'colour-picture',
+      `This PNG holds colours (${channels} channels of ${header.depth} bits), not one height a sample. Save it as greyscale, 16 bits if you can.`,
+      { channels },
+    );
+  }
+  if (channels === 2) odd.push('Its alpha channel was left out.');
+
+  const passes = passesOf(header);
+  const bitsPerPixel = channels * header.depth;
+  const rowBytes = (width: number) => Math.ceil((width * bitsPerPixel) / 8);
+  const expected = passes.reduce((sum, p) => sum + (p.width ? p.height * (1 + rowBytes(p.width)) : 0), 0);
+  const raw = await decompress('PNG', join(data), expected);
+
+  const type = header.depth === 16 ? 'u16' : 'u8';
+  const samples = makeSamples(type, header.width * header.height) as Uint8Array | Uint16Array;
+  const stepBack = Math.max(1, bitsPerPixel >> 3);
+  let at = 0;
+  for (const pass of passes) {
+    if (pass.width === 0) continue;
+    const size = rowBytes(pass.width);
+    let before = new Uint8Array(size);
+    for (let y = 0; y < pass.height; y++) {
+      const filter = raw[at];
+      const row = raw.subarray(at + 1, at + 1 + size);
+      unfilter(filter, row, before, stepBack);
+      const start = (pass.top + y * pass.stepY) * header.width + pass.left;
+      spread(row, pass.width, header.depth, channels, samples, start, pass.stepX, palette);
+      before = row;
+      at += size + 1;
+    }
+  }
+  return {
+    format: 'png', width: header.width, height: header.height, channels, type, samples, unit: 'code', scale: 1, offset: 0,
+    spacing: null, registration: null, noData: null, odd,
+  };
+}
+
+function parseHeader(view: DataView, at: number): Header {
+  const width = view.getUint32(at);
+  const height = view.getUint32(at + 4);
+  const depth = view.getUint8(at + 8);
+  const colour = view.getUint8(at + 9);
+  const interlace = view.getUint8(at + 12);
+  const depths: Record<number, number[]> = { 0: [1, 2, 4, 8, 16], 2: [8, 16], 3: [1, 2, 4, 8], 4: [8, 16], 6: [8, 16] };
+  if (!depths[colour]?.includes(depth) || interlace > 1 || view.getUint8(at + 10) || view.getUint8(at + 11)) {
+    throw new UplandError('damaged', `This PNG has a header that the standard does not know: colour type ${colour}, ${depth} bits, interlace ${interlace}.`);
+  }
+  checkSize('PNG', width, height);
+  return { width, height, depth, colour, interlaced: interlace === 1 };
+}
+
+/** The whole picture, or the seven passes of Adam7. */
+function passesOf({ width, height, interlaced }: Header) {
+  const grid = interlaced
+    ? [[0, 0, 8, 8], [4, 0, 8, 8], [0, 4, 4, 8], [2, 0, 4, 4], [0, 2, 2, 4], [1, 0, 2, 2], [0, 1, 1, 2]]
+    : [[0, 0, 1, 1]];
+  return grid.map(([left, top, stepX, stepY]) => ({
+    left, top, stepX, stepY,
+    width: Math.max(0, Math.ceil((width - left) / stepX)),
+    height: Math.max(0, Math.ceil((height - top) / stepY)),
+  }));
+}
+
+function greyPalette(palette: Uint8Array | undefined): Uint8Array {
+  if (!palette) throw new UplandError('damaged', 'This PNG is damaged: its palette is missing.');
+  const greys = new Uint8Array(256);
+  for (let i = 0; i * 3 + 2 < palette.length; i++) {
+    if (palette[3 * i] !== palette[3 * i + 1] || palette[3 * i] !== palette[3 * i + 2]) {
+      throw new UplandError('colour-picture', 'This PNG holds colours from a palette, not one height a sample. Save it as greyscale, 16 bits if you can.');
+    }
+    greys[i] = palette[3 * i];
+  }
+  return greys;
+}
+
+function spread(
+  row: Uint8Array, width: number, depth: number, channels: number,
+  samples: Uint8Array | Uint16Array, start: number, step: number, palette: Uint8Array | undefined,
+): void {
+  if (depth === 16) {
+    for (let x = 0, at = 0; x < width; x++, at += 2 * channels) samples[start + x * step] = (row[at] << 8) | row[at + 1];
+  } else if (depth === 8) {
+    for (let x = 0, at = 0; x < width; x++, at += channels) samples[start + x * step] = palette ? palette[row[at]] : row[at];
+  } else {
+    const mask = (1 << depth) - 1;
+    for (let x = 0; x < width; x++) {
+      const bit = x * depth;
+      const value = (row[bit >> 3] >> (8 - depth - (bit & 7))) & mask;
+      samples[start + x * step] = palette ? palette[value] : value;
+    }
+  }
+}
+
+function unfilter(filter: number, row: Uint8Array, before: Uint8Array, back: number): void {
+  const n = row.length;
+  if (filter === 1) {
+    for (let i = back; i < n; i++) row[i] += row[i - back];
+  } else if (filter === 2) {
+    for (let i = 0; i < n; i++) row[i] += before[i];
+  } else if (filter === 3) {
+    for (let i = 0; i < n; i++) row[i] += ((i >= back ? row[i - back] : 0) + before[i]) >> 1;
+  } else if (filter === 4) {
+    for (let i = 0; i < n; i++) row[i] += i >= back ? paeth(row[i - back], before[i], before[i - back]) : before[i];
+  } else if (filter !== 0) {
+    throw new UplandError('damaged', `This PNG is damaged: a row has the filter ${filter}, and there are only 0 to 4.`);
+  }
+}
+
+function paeth(left: number, up: number, corner: number): number {
+  const p = left + up - corner;
+  const a = Math.abs(p - left);
+  const b = Math.abs(p - up);
+  const c = Math.abs(p - corner);
+  return a <= b && a <= c ? left : b <= c ? up : corner;
+}
+
+/** An 8-bit RGB PNG, for maps that are colour. */
+export function encodeRgb(rgb: Uint8Array, width: number, height: number): Uint8Array<ArrayBuffer> {
+  return pack(width, height, 8, 2, 3, (y, row) => row.set(rgb.subarray(y * width * 3, (y + 1) * width * 3)));
+}
+
+function write({ width, height, type, samples }: Page): Uint8Array<ArrayBuffer> {
+  if (type === 'u8') return pack(width, height, 8, 0, 1, (y, row) => row.set((samples as Uint8Array).subarray(y * width, (y + 1) * width)));
+  return pack(width, height, 16, 0, 2, (y, row) => {
+    for (let x = 0, i = y * width; x < width; x++, i++) {
+      row[2 * x] = samples[i] >> 8;
+      row[2 * x + 1] = samples[i];
+    }
+  });
+}
+
+/** A whole file out of rows; `back` is the bytes of one pixel. */
+function pack(width: number, height: number, depth: number, colour: number, back: number, fillRow: (y: number, row: Uint8Array) => void): Uint8Array<ArrayBuffer> {
+  const size = width * back;
+  const filtered = new Uint8Array(height * (size + 1));
+  let before = new Uint8Array(size);
+  let row = new Uint8Array(size);
+  const tries = Array.from({ length: 5 }, () => new Uint8Array(size));
+  for (let y = 0; y < height; y++) {
+    fillRow(y, row);
+    const best = chooseFilter(row, before, back, tries, y === 0);
+    filtered[y * (size + 1)] = best;
+    filtered.set(tries[best], y * (size + 1) + 1);
+    [row, before] = [before, row];
+  }
+  const header = new Uint8Array(13);
+  const view = new DataView(header.buffer);
+  view.setUint32(0, width);
+  view.setUint32(4, height);
+  header[8] = depth;
+  header[9] = colour;
+  return join([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', compress(filtered)), chunk('IEND', new Uint8Array(0))]);
+}
+
+/** Fills `tries` with the row under each filter; returns the one with the smallest sum of absolute differences. */
+function chooseFilter(row: Uint8Array, before: Uint8Array, back: number, tries: Uint8Array[], first: boolean): number {
+  const [none, sub, up, average, peth] = tries;
+  const sums = [0, 0, 0, 0, 0];
+  const cost = (v: number) => (v < 128 ? v : 256 - v);
+  for (let i = 0; i < row.length; i++) {
+    const v = row[i];
+    const left = i >= back ? row[i - back] : 0;
+    const above = before[i];
+    const corner = i >= back ? before[i - back] : 0;
+    none[i] = v;
+    sub[i] = v - left;
+    up[i] = v - above;
+    average[i] = v - ((left + above) >> 1);
+    peth[i] = v - paeth(left, above, corner);
+    // Read back from the arrays: what was stored wraps to a byte.
+    for (let f = 0; f < 5; f++) sums[f] += cost(tries[f][i]);
+  }
+  if (first) return sums[1] < sums[0] ? 1 : 0;
+  let best = 0;
+  for (let f = 1; f < 5; f++) if (sums[f] < sums[best]) best = f;
+  return best;
+}
+
+function chunk(kind: string, body: Uint8Array): Uint8Array {
+  const out = new Uint8Array(body.length + 12);
+  const view = new DataView(out.buffer);
+  view.setUint32(0, body.length);
+  for (let i = 0; i < 4; i++) out[4 + i] = kind.charCodeAt(i);
+  out.set(body, 8);
+  view.setUint32(8 + body.length, crc(out, 4, 8 + body.length));
+  return out;
+}
+
+const CRC = Uint32Array.from({ length: 256 }, (_, n) => {
+  let c = n;
+  for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
+  return c;
+});
+
+function crc(bytes: Uint8Array, from: number, to: number): number {
+  let c = 0xffffffff;
+  for (let i = from; i < to; i++) c = CRC[(c ^ bytes[i]) & 255] ^ (c >>> 8);
+  return (c ^ 0xffffffff) >>> 0;
+}
+
+function join(parts: Uint8Array[]): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(parts.reduce((sum, p) => sum + p.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}

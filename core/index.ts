@@ -1,0 +1,47 @@
+import { z } from 'zod';
+
+// A strict content security policy forbids building functions from text, which Zod would try.
+z.config({ jitless: true });
+
+export * from './errors';
+export * from './field/ground';
+export * from './field/field';
+export * from './field/statistics';
+export * from './field/resample';
+export * from './field/turn';
+export * from './field/hash';
+export * from './kernels/pool';
+export { exactMath } from './kernels/math';
+export { VERSION as KERNEL_VERSION } from './kernels/generated/binaries';
+export * from './steps/step';
+export * from './steps/params';
+export * from './steps';
+export * from './steps/hand/brush';
+export * from './steps/hand/tiles';
+export * from './course/schema';
+export * from './course/cache';
+export * from './course/evaluate';
+export * from './course/report';
+export * from './course/project';
+export * from './analysis/slope';
+export * from './analysis/surface';
+export * from './analysis/compare';
+export * from './inspect/inspect';
+export * from './inspect/raw-readings';
+export * from './formats';
+export * from './formats/format';
+export * from './formats/heights';
+export { encodeRgb } from './formats/png';
+export { writeLayer } from './delivery/layer';
+export { parseRawSpec } from './formats/raw';
+export * from './delivery/encode';
+export * from './delivery/proof';
+export * from './delivery/deliver';
+export * from './delivery/docket';
+export * from './delivery/receiver';
+export * from './mesh/mesh';
+export * from './mesh/grid';
+export * from './mesh/press';
+export * from './mesh/measure';
+export * from './mesh/formats';
+export type { MeshFormat } from './mesh/formats/format';

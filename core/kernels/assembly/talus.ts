@@ -1,0 +1,174 @@
+// Sliding scree (Musgrave, Kolb & Mace 1989, "Thermal weathering"), in three passes over a
+// padded grid. Arrays have `stride` floats a row (a multiple of four) and one row above and
+// below; column 0 of the ground stands at offset 4 of a row. The padding holds a height of
+// 1e30 and an amount of 0, so that nothing slides over the rim.
+//
+// Every pair of neighbours has a conductance: the smaller of what the two samples stand for
+// (½ on the rim under point registration), as columnWeight × rowWeight. It is the same seen
+// from both, so that what leaves one arrives at the other.
+
+const SHARE: f32 = 0.4;
+
+/** height = bed + change for rows `from` … `to` − 1. The bed and its change are kept apart, or small slides are lost to rounding. */
+export function talusHeight(bed: usize, change: usize, height: usize, stride: i32, from: i32, to: i32): void {
+  const start = (<usize>(from + 1) * <usize>stride) << 2;
+  const end = (<usize>(to + 1) * <usize>stride) << 2;
+  for (let at = start; at < end; at += 16) {
+    v128.store(height + at, f32x4.add(v128.load(bed + at), v128.load(change + at)));
+  }
+}
+
+@inline
+function excess(h: v128, neighbour: v128, allowed: v128): v128 {
+  return f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.sub(h, neighbour), allowed));
+}
+
+/**
+ * For every sample how much slides away: `rate` (metres moved a metre of excess) and `moved`
+ * (metres lost in all). `SHARE` of the largest excess leaves, shared out by excess.
+ * `weightX`: three rows of column weights: pairs to the west, on the column, to the east.
+ */
+export function talusRelease(
+  height: usize,
+  rate: usize,
+  moved: usize,
+  weightX: usize,
+  inverseArea: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  rows: i32,
+  halfRim: i32,
+  dropX: f32,
+  dropY: f32,
+  dropDiagonal: f32,
+): void {
+  const row4 = <usize>stride << 2;
+  const ax = f32x4.splat(dropX);
+  const ay = f32x4.splat(dropY);
+  const ad = f32x4.splat(dropDiagonal);
+  const share = f32x4.splat(SHARE);
+  const tiny = f32x4.splat(1e-12);
+  for (let row = from; row < to; row++) {
+    const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
+    const north: f32 = halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1;
+    const south: f32 = halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1;
+    const wh = f32x4.splat(here);
+    const wn = f32x4.splat(north);
+    const ws = f32x4.splat(south);
+    const inverseRow = f32x4.splat(1 / here);
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const h = v128.load(at);
+      const w = excess(h, v128.load(at - 4), ax);
+      const e = excess(h, v128.load(at + 4), ax);
+      const n = excess(h, v128.load(at - row4), ay);
+      const s = excess(h, v128.load(at + row4), ay);
+      const nw = excess(h, v128.load(at - row4 - 4), ad);
+      const ne = excess(h, v128.load(at - row4 + 4), ad);
+      const sw = excess(h, v128.load(at + row4 - 4), ad);
+      const se = excess(h, v128.load(at + row4 + 4), ad);
+      const most = f32x4.pmax(
+        f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s)),
+        f32x4.pmax(f32x4.pmax(nw, ne), f32x4.pmax(sw, se)),
+      );
+      if (!v128.any_true(most)) {
+        v128.store(rate + base + c, f32x4.splat(0));
+        v128.store(moved + base + c, f32x4.splat(0));
+        continue;
+      }
+      const sum = f32x4.add(
+        f32x4.add(f32x4.add(w, e), f32x4.add(n, s)),
+        f32x4.add(f32x4.add(nw, ne), f32x4.add(sw, se)),
+      );
+      const r = f32x4.div(f32x4.mul(share, most), f32x4.pmax(tiny, sum));
+      const west = v128.load(weightX + c);
+      const mid = v128.load(weightX + row4 + c);
+      const east = v128.load(weightX + (row4 << 1) + c);
+      const weighted = f32x4.add(
+        f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
+        f32x4.add(
+          f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
+          f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
+        ),
+      );
+      const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
+      v128.store(rate + base + c, r);
+      v128.store(moved + base + c, f32x4.mul(f32x4.mul(r, weighted), area));
+    }
+  }
+}
+
+/** Adds to `change` what arrives from the eight neighbours less what leaves. */
+export function talusSettle(
+  height: usize,
+  rate: usize,
+  moved: usize,
+  change: usize,
+  weightX: usize,
+  inverseArea: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  rows: i32,
+  halfRim: i32,
+  dropX: f32,
+  dropY: f32,
+  dropDiagonal: f32,
+): void {
+  const row4 = <usize>stride << 2;
+  const ax = f32x4.splat(dropX);
+  const ay = f32x4.splat(dropY);
+  const ad = f32x4.splat(dropDiagonal);
+  for (let row = from; row < to; row++) {
+    const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
+    const north: f32 = halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1;
+    const south: f32 = halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1;
+    const wh = f32x4.splat(here);
+    const wn = f32x4.splat(north);
+    const ws = f32x4.splat(south);
+    const inverseRow = f32x4.splat(1 / here);
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const from4 = rate + base + c;
+      const rw = v128.load(from4 - 4);
+      const re = v128.load(from4 + 4);
+      const rn = v128.load(from4 - row4);
+      const rs = v128.load(from4 + row4);
+      const rnw = v128.load(from4 - row4 - 4);
+      const rne = v128.load(from4 - row4 + 4);
+      const rsw = v128.load(from4 + row4 - 4);
+      const rse = v128.load(from4 + row4 + 4);
+      const leaves = v128.load(moved + base + c);
+      const active = v128.or(
+        v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), v128.or(v128.or(rnw, rne), v128.or(rsw, rse))),
+        leaves,
+      );
+      if (!v128.any_true(active)) continue;
+      const h = v128.load(at);
+      const west = v128.load(weightX + c);
+      const mid = v128.load(weightX + row4 + c);
+      const east = v128.load(weightX + (row4 << 1) + c);
+      const w = f32x4.mul(excess(v128.load(at - 4), h, ax), rw);
+      const e = f32x4.mul(excess(v128.load(at + 4), h, ax), re);
+      const n = f32x4.mul(excess(v128.load(at - row4), h, ay), rn);
+      const s = f32x4.mul(excess(v128.load(at + row4), h, ay), rs);
+      const nw = f32x4.mul(excess(v128.load(at - row4 - 4), h, ad), rnw);
+      const ne = f32x4.mul(excess(v128.load(at - row4 + 4), h, ad), rne);
+      const sw = f32x4.mul(excess(v128.load(at + row4 - 4), h, ad), rsw);
+      const se = f32x4.mul(excess(v128.load(at + row4 + 4), h, ad), rse);
+      const arrives = f32x4.add(
+        f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
+        f32x4.add(
+          f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
+          f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
+        ),
+      );
+      const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
+      const to4 = change + base + c;
+      v128.store(to4, f32x4.add(v128.load(to4), f32x4.sub(f32x4.mul(arrives, area), leaves)));
+    }
+  }
+}

@@ -1,0 +1,45 @@
+import type { KernelExports } from './loader';
+
+/**
+ * A piece of work for the kernels, shared out over row bands. `run` is a generator: it yields
+ * wherever all bands have to meet before any may go on.
+ */
+export interface Program<Args, Inputs, Result> {
+  readonly id: string;
+  /** Bytes of memory it needs above the arena's start. */
+  bytes(args: Args): number;
+  /** Copies the inputs in; on the coordinating thread, before any band runs. */
+  load(arena: Arena, args: Args, inputs: Inputs): void;
+  run(kernels: KernelExports, arena: Arena, args: Args, band: Band): Generator<void, void, void>;
+  /** Copies the result out; after every band has ended. */
+  take(arena: Arena, args: Args): Result;
+}
+
+/** The kernels' memory from the first byte that programs may use. */
+export interface Arena {
+  readonly buffer: ArrayBufferLike;
+  /** Byte offset where the program's own layout begins. */
+  readonly start: number;
+}
+
+export interface Band {
+  readonly index: number;
+  readonly count: number;
+  /** Tells how far the work is, 0 to 1. Heard from band 0 only. */
+  progress(share: number): void;
+}
+
+/** Too few rows to be worth sharing out go to the first band whole. */
+const FEWEST_ROWS = 48;
+
+/** The rows `from` … `to` − 1 that a band works on. */
+export function rowsOf(rows: number, band: Band): { from: number; to: number } {
+  if (rows < FEWEST_ROWS) return band.index === 0 ? { from: 0, to: rows } : { from: 0, to: 0 };
+  const each = Math.ceil(rows / band.count);
+  const from = Math.min(rows, band.index * each);
+  return { from, to: Math.min(rows, from + each) };
+}
+
+export function floats(arena: Arena, byteOffset: number, count: number): Float32Array {
+  return new Float32Array(arena.buffer, byteOffset, count);
+}

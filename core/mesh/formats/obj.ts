@@ -1,0 +1,154 @@
+import { UplandError } from '../../errors';
+import { vertexCount, type Mesh } from '../mesh';
+import type { MeshFormat } from './format';
+
+/**
+ * Wavefront OBJ: v, vt, vn and f, 1-based or counted from the end. Faces of more than four
+ * corners are cut into a fan. Heights are printed with nine digits, which brings every float32
+ * back. Texture coordinates run upwards in OBJ, so v is turned over.
+ */
+export const obj: MeshFormat = {
+  id: 'obj',
+  title: 'OBJ',
+  endings: ['.obj'],
+  mediaType: 'model/obj',
+  quads: true,
+  sniff: (bytes) => /^(\s*(#[^\n]*|mtllib[^\n]*|o [^\n]*|g [^\n]*|s [^\n]*)?\r?\n)*\s*v\s+[-+.\d]/.test(new TextDecoder('latin1').decode(bytes.subarray(0, 4096))),
+  read,
+  write,
+};
+
+function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
+  const lines: string[] = [`# ${vertexCount(mesh)} vertices, ${mesh.up} up, metres`, `o ${name.replace(/\s+/g, '_')}`];
+  const { positions, normals, uvs, indices, corners } = mesh;
+  const digits = (v: number) => String(Number(v.toPrecision(9)));
+  const parts: string[] = [];
+  const flush = () => {
+    parts.push(lines.join('\n'), '\n');
+    lines.length = 0;
+  };
+  for (let i = 0; i < positions.length; i += 3) {
+    lines.push(`v ${digits(positions[i])} ${digits(positions[i + 1])} ${digits(positions[i + 2])}`);
+    if (lines.length > 50_000) flush();
+  }
+  if (uvs) for (let i = 0; i < uvs.length; i += 2) lines.push(`vt ${digits(uvs[i])} ${digits(1 - uvs[i + 1])}`);
+  flush();
+  if (normals) for (let i = 0; i < normals.length; i += 3) lines.push(`vn ${normals[i].toFixed(6)} ${normals[i + 1].toFixed(6)} ${normals[i + 2].toFixed(6)}`);
+  flush();
+  const corner = uvs && normals ? (i: number) => `${i}/${i}/${i}` : uvs ? (i: number) => `${i}/${i}` : normals ? (i: number) => `${i}//${i}` : String;
+  for (let f = 0; f < indices.length; f += corners) {
+    let line = 'f';
+    for (let k = 0; k < corners; k++) line += ` ${corner(indices[f + k] + 1)}`;
+    lines.push(line);
+    if (lines.length > 50_000) flush();
+  }
+  flush();
+  return encodeParts(parts);
+}
+
+function encodeParts(parts: string[]): Uint8Array<ArrayBuffer> {
+  const encoder = new TextEncoder();
+  const encoded = parts.map((p) => encoder.encode(p));
+  const out = new Uint8Array(encoded.reduce((sum, p) => sum + p.length, 0));
+  let at = 0;
+  for (const part of encoded) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}
+
+/** A list of numbers that grows, without boxing each of them. */
+class Numbers<T extends Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer>> {
+  length = 0;
+  constructor(private data: T, private readonly make: (n: number) => T) {}
+  push(value: number): void {
+    if (this.length === this.data.length) {
+      const grown = this.make(this.data.length * 2);
+      grown.set(this.data);
+      this.data = grown;
+    }
+    this.data[this.length++] = value;
+  }
+  done(): T {
+    return this.data.slice(0, this.length) as T;
+  }
+}
+
+function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
+  const floats = () => new Numbers(new Float32Array(3072), (n) => new Float32Array(n));
+  const whole = () => new Numbers(new Uint32Array(3072), (n) => new Uint32Array(n));
+  const positions = floats();
+  const triangles = whole();
+  const quads = whole();
+  let onlyQuads = true;
+  let line = 0;
+  let at = 0;
+  const wrong = (what: string) => new UplandError('damaged', `This OBJ is damaged in line ${line}: ${what}.`, { line });
+  const decoder = new TextDecoder('latin1');
+  // Line by line over slices, so that a file of hundreds of megabytes never becomes one string.
+  while (at < bytes.length) {
+    let text = '';
+    for (;;) {
+      let end = bytes.indexOf(10, at);
+      if (end < 0) end = bytes.length;
+      const part = decoder.decode(bytes.subarray(at, end));
+      at = end + 1;
+      line++;
+      const trimmed = part.trimEnd();
+      if (trimmed.endsWith('\\') && at < bytes.length) {
+        text += trimmed.slice(0, -1) + ' ';
+        continue;
+      }
+      text += part;
+      break;
+    }
+    const first = text.charCodeAt(0);
+    if (first !== 118 && first !== 102 && first !== 32 && first !== 9) continue;
+    const words = text.trim().split(/\s+/);
+    if (words[0] === 'v') {
+      if (words.length < 4) throw wrong('a vertex has fewer than three numbers');
+      for (let k = 1; k <= 3; k++) {
+        const value = Number(words[k]);
+        if (Number.isNaN(value)) throw wrong(`"${words[k]}" is not a number`);
+        positions.push(value);
+      }
+    } else if (words[0] === 'f') {
+      if (words.length < 4) throw wrong('a face has fewer than three corners');
+      const count = positions.length / 3;
+      const corners = words.slice(1).map((word) => {
+        const n = Number.parseInt(word, 10);
+        const index = n < 0 ? count + n : n - 1;
+        if (!(index >= 0)) throw wrong(`"${word}" is not the number of a vertex`);
+        return index;
+      });
+      if (corners.length === 4) corners.forEach((c) => quads.push(c));
+      else onlyQuads = false;
+      for (let k = 2; k < corners.length; k++) {
+        triangles.push(corners[0]);
+        triangles.push(corners[k - 1]);
+        triangles.push(corners[k]);
+      }
+    }
+  }
+  if (positions.length === 0) throw new UplandError('no-vertices', 'This OBJ has no vertices.');
+  if (triangles.length === 0) throw new UplandError('no-faces', 'This OBJ has vertices but no faces.');
+  const found = positions.done();
+  const indices = onlyQuads ? quads.done() : triangles.done();
+  for (let i = 0; i < indices.length; i++) {
+    if (indices[i] * 3 >= found.length) throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${found.length / 3}.`);
+  }
+  return { positions: found, indices, corners: onlyQuads ? 4 : 3, up: guessUp(found) };
+}
+
+/** Ground is wider than it is high: the axis with the smallest extent is up; y where that does not tell. */
+export function guessUp(positions: Float32Array): 'y' | 'z' {
+  let [minY, maxY, minZ, maxZ] = [Infinity, -Infinity, Infinity, -Infinity];
+  for (let i = 0; i < positions.length; i += 3) {
+    minY = Math.min(minY, positions[i + 1]);
+    maxY = Math.max(maxY, positions[i + 1]);
+    minZ = Math.min(minZ, positions[i + 2]);
+    maxZ = Math.max(maxZ, positions[i + 2]);
+  }
+  return maxZ - minZ < maxY - minY ? 'z' : 'y';
+}

@@ -1,0 +1,153 @@
+import { throwIfStopped, UplandError } from '../errors';
+import { makeField, type Field } from '../field/field';
+import { makeGround, type Ground } from '../field/ground';
+import { boundsOf, triangleIndices, type Mesh } from './mesh';
+
+export interface PressOptions {
+  /** Samples across and down; left out: as many as the mesh's triangles can support, at most 1025 a side. */
+  size?: { across: number; down: number };
+  /** The land to look at, in the mesh's own plan coordinates (east, south); left out: its bounds. */
+  extent?: { west: number; north: number; east: number; south: number };
+  up?: 'y' | 'z';
+  registration?: Ground['registration'];
+  signal?: AbortSignal;
+}
+
+export interface Pressing {
+  field: Field;
+  /** Samples under which there is no surface. */
+  holes: number;
+  /** Samples under which there is more than one surface, beyond the edge tolerance in height. */
+  overhangs: number;
+  /** Triangles that stand upright or have no area, seen from above. */
+  upright: number;
+}
+
+/** Share of the spacing within which a vertex gives a sample its own height. */
+const EDGE_TOLERANCE = 1e-4;
+
+/**
+ * A mesh looked at from straight above: for every sample the height of the topmost surface, by
+ * barycentric interpolation in double precision. A vertex within a ten-thousandth of the
+ * spacing of a sample gives that sample its own height (float32 positions on odd spacings are
+ * off by micrometres, which on a cliff is more than a millionth of the range). Samples that no
+ * surface lies over have no data.
+ */
+export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
+  const { positions } = mesh;
+  if (positions.length === 0 || mesh.indices.length === 0) throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
+  const up = options.up ?? mesh.up;
+  const bounds = boundsOf(positions);
+  if (![...bounds.min, ...bounds.max].every((v) => v - v === 0)) {
+    throw new UplandError('mesh-numbers', 'Some vertices of this mesh are not numbers (NaN or infinite). Mend it where it was made.');
+  }
+  const north = up === 'y' ? bounds.min[2] : -bounds.max[1];
+  const south = up === 'y' ? bounds.max[2] : -bounds.min[1];
+  const extent = options.extent ?? { west: bounds.min[0], east: bounds.max[0], north, south };
+  const width = extent.east - extent.west;
+  const depth = extent.south - extent.north;
+  if (!(width > 0 && depth > 0)) {
+    throw new UplandError('mesh-flat', `Seen from above this mesh is ${width} × ${depth} in size, so there is no ground in it. Is the other axis up?`);
+  }
+  const indices = triangleIndices(mesh);
+  const count = positions.length / 3;
+  for (let i = 0; i < indices.length; i++) {
+    if (indices[i] >= count) throw new UplandError('mesh-index', `Face ${Math.floor(i / 3) + 1} names vertex ${indices[i]}, and there are ${count}.`);
+  }
+  const { across, down } = options.size ?? supportedSize(count, width, depth);
+  const registration = options.registration ?? 'point';
+  const heightAxis = up === 'y' ? 1 : 2;
+  const lowest = bounds.min[heightAxis];
+  const highest = bounds.max[heightAxis];
+  const far = Math.max(Math.abs(lowest), Math.abs(highest));
+  const datum = far > 64 && far > 4 * (highest - lowest) && far < 100_000 ? Math.floor(lowest) : 0;
+  const ground = makeGround({ width, depth, across, down, registration, datum });
+
+  const top = new Float64Array(across * down).fill(-Infinity);
+  const bottom = new Float64Array(across * down).fill(Infinity);
+  const pad = registration === 'area' ? 0.5 : 0;
+  const stepX = registration === 'area' ? width / across : across > 1 ? width / (across - 1) : width;
+  const stepY = registration === 'area' ? depth / down : down > 1 ? depth / (down - 1) : depth;
+  // Plan position in samples: column and row.
+  const toColumn = (i: number) => (positions[3 * i] - extent.west) / stepX - pad;
+  const toRow = (i: number) => ((up === 'y' ? positions[3 * i + 2] : -positions[3 * i + 1]) - extent.north) / stepY - pad;
+  const toHeight = (i: number) => positions[3 * i + heightAxis];
+
+  let upright = 0;
+  for (let t = 0; t < indices.length; t += 3) {
+    if ((t & 0xffff) === 0) throwIfStopped(options.signal);
+    const [a, b, c] = [indices[t], indices[t + 1], indices[t + 2]];
+    const ax = toColumn(a);
+    const ay = toRow(a);
+    const bx = toColumn(b);
+    const by = toRow(b);
+    const cx = toColumn(c);
+    const cy = toRow(c);
+    const area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay);
+    if (Math.abs(area) < 1e-12) {
+      upright++;
+      continue;
+    }
+    const ha = toHeight(a);
+    const hb = toHeight(b);
+    const hc = toHeight(c);
+    const left = Math.max(0, Math.ceil(Math.min(ax, bx, cx) - EDGE_TOLERANCE));
+    const right = Math.min(across - 1, Math.floor(Math.max(ax, bx, cx) + EDGE_TOLERANCE));
+    const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) - EDGE_TOLERANCE));
+    const last = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) + EDGE_TOLERANCE));
+    // Weights may fall this far under 0, so that samples on an edge belong to both faces.
+    const slack = -EDGE_TOLERANCE * Math.max(longest(ax, ay, bx, by), longest(bx, by, cx, cy), longest(cx, cy, ax, ay)) / Math.abs(area);
+    for (let row = first; row <= last; row++) {
+      for (let column = left; column <= right; column++) {
+        const wa = ((bx - column) * (cy - row) - (cx - column) * (by - row)) / area;
+        const wb = ((cx - column) * (ay - row) - (ax - column) * (cy - row)) / area;
+        const wc = 1 - wa - wb;
+        if (wa < slack || wb < slack || wc < slack) continue;
+        let height: number;
+        if (near(ax, column) && near(ay, row)) height = ha;
+        else if (near(bx, column) && near(by, row)) height = hb;
+        else if (near(cx, column) && near(cy, row)) height = hc;
+        else {
+          height = wa * ha + wb * hb + wc * hc;
+          // On the edge tolerance a steep face must not be carried beyond its own corners.
+          height = Math.min(Math.max(ha, hb, hc), Math.max(Math.min(ha, hb, hc), height));
+        }
+        const i = row * across + column;
+        if (height > top[i]) top[i] = height;
+        if (height < bottom[i]) bottom[i] = height;
+      }
+    }
+  }
+
+  const height = new Float32Array(across * down);
+  const valid = new Uint8Array(across * down);
+  let holes = 0;
+  let overhangs = 0;
+  const apart = Math.max(1e-5 * (highest - lowest), 1e-9);
+  for (let i = 0; i < height.length; i++) {
+    if (top[i] === -Infinity) {
+      holes++;
+      continue;
+    }
+    valid[i] = 1;
+    height[i] = top[i] - datum;
+    if (top[i] - bottom[i] > apart) overhangs++;
+  }
+  if (holes === height.length) throw new UplandError('mesh-missed', 'No sample lies over this mesh. The extent does not meet it.');
+  return { field: makeField(ground, height, holes ? valid : undefined), holes, overhangs, upright };
+}
+
+function near(a: number, b: number): boolean {
+  return Math.abs(a - b) < EDGE_TOLERANCE;
+}
+
+function longest(ax: number, ay: number, bx: number, by: number): number {
+  return Math.sqrt((ax - bx) * (ax - bx) + (ay - by) * (ay - by));
+}
+
+/** About as many samples as the mesh has vertices, in square cells: more would only draw its triangles. */
+function supportedSize(vertices: number, width: number, depth: number): { across: number; down: number } {
+  const spacing = Math.sqrt((width * depth) / Math.max(4, vertices));
+  const side = (length: number) => Math.min(1025, Math.max(2, Math.round(length / spacing) + 1));
+  return { across: side(width), down: side(depth) };
+}

@@ -1,0 +1,87 @@
+import { z } from 'zod';
+
+/** What a setting is, beside its bounds: enough for a panel, a command line and a reference page to be made from it. */
+export interface ParamMeta {
+  label: string;
+  help?: string;
+  /**
+   * `elevation`: metres, absolute; the evaluator moves it to the ground's datum before a step
+   * sees it. `distance`: metres, or a difference of heights. `ratio`: shown in percent.
+   */
+  kind: 'elevation' | 'distance' | 'degrees' | 'count' | 'ratio' | 'number' | 'choice' | 'switch' | 'seed' | 'asset' | 'hidden';
+  unit: string;
+  min?: number;
+  max?: number;
+  step?: number;
+  /** Equal ratios rather than equal differences along a slider. */
+  logarithmic?: boolean;
+  choices?: Record<string, string>;
+  /** Shown only where another setting has one of these values. */
+  when?: Record<string, readonly unknown[]>;
+}
+
+interface NumberOptions {
+  label: string;
+  help?: string;
+  min: number;
+  max: number;
+  step?: number;
+  logarithmic?: boolean;
+  when?: ParamMeta['when'];
+}
+
+function numeric(kind: ParamMeta['kind'], unit: string, value: number, options: NumberOptions, whole = false) {
+  const meta: ParamMeta = { kind, unit, ...options };
+  const base = whole ? z.int() : z.number();
+  return base
+    .min(options.min)
+    .max(options.max)
+    .default(value)
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+/** Metres, absolute. */
+export const elevation = (value: number, options: NumberOptions) => numeric('elevation', 'm', value, { step: 1, ...options });
+/** Metres along the ground, or a difference of heights. */
+export const distance = (value: number, options: NumberOptions) => numeric('distance', 'm', value, { step: 1, ...options });
+export const degrees = (value: number, options: NumberOptions) => numeric('degrees', '°', value, { step: 0.5, ...options });
+export const count = (value: number, options: NumberOptions) => numeric('count', '', value, { step: 1, ...options }, true);
+/** A share, 0 to 1 unless told otherwise; shown in percent. */
+export const ratio = (value: number, options: Partial<NumberOptions> & { label: string }) =>
+  numeric('ratio', '%', value, { min: 0, max: 1, step: 0.01, ...options });
+export const plain = (value: number, options: NumberOptions) => numeric('number', '', value, { step: 0.01, ...options });
+
+export function seed() {
+  const meta: ParamMeta = { kind: 'seed', unit: '', label: 'Roll', min: 0, max: 0xffffffff, help: 'The seed: another number, another ground of the same kind.' };
+  return z.int().min(0).max(0xffffffff).default(1).meta(meta as unknown as Record<string, unknown>);
+}
+
+export function choice<const T extends Record<string, string>>(value: keyof T & string, choices: T, options: { label: string; help?: string }) {
+  const keys = Object.keys(choices) as [keyof T & string, ...(keyof T & string)[]];
+  const meta: ParamMeta = { kind: 'choice', unit: '', choices, ...options };
+  return z.enum(keys).default(value as never).meta(meta as unknown as Record<string, unknown>);
+}
+
+/** A setting that no panel shows: data of the step's own. */
+export function hidden<T extends z.ZodType>(schema: T, label: string) {
+  const meta: ParamMeta = { kind: 'hidden', unit: '', label };
+  return schema.meta(meta as unknown as Record<string, unknown>);
+}
+
+export function asset(label: string, help: string) {
+  const meta: ParamMeta = { kind: 'asset', unit: '', label, help };
+  return z
+    .string()
+    .regex(/^([0-9a-f]{64})?$/)
+    .default('')
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+/** The settings of a step in their order, each with its description. */
+export function paramsOf(schema: z.ZodObject): { key: string; meta: ParamMeta; value: unknown }[] {
+  return Object.entries(schema.shape).map(([key, param]) => ({
+    key,
+    meta: (param as z.ZodType).meta() as unknown as ParamMeta,
+    value: (param as z.ZodType).parse(undefined),
+  }));
+}

@@ -1,0 +1,27 @@
+// Builds what is asked for: kernels, cli, app; all of it without arguments.
+import { execFileSync } from 'node:child_process';
+import { build } from 'esbuild';
+import { buildKernels } from './kernels.mjs';
+
+const wanted = process.argv.slice(2);
+const wants = (part) => wanted.length === 0 || wanted.includes(part);
+
+if (await buildKernels()) console.log('Kernels built.');
+if (wants('cli')) {
+  await build({
+    entryPoints: { cli: 'cli/cli.ts', 'pool-worker': 'cli/pool-worker.ts' },
+    outdir: 'cli/dist',
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: true,
+    banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url);" },
+    logLevel: 'warning',
+  });
+  console.log('Command built.');
+}
+if (wants('app')) {
+  execFileSync('npx', ['astro', 'build'], { cwd: 'app', stdio: 'inherit', env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' } });
+}

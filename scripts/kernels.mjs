@@ -1,0 +1,52 @@
+// Compiles the kernels twice, with shared memory (threads) and without, and embeds both as
+// base64 in a module each, so that every runtime loads the same bytes in the same way.
+import { mkdirSync, readFileSync, statSync, readdirSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { join } from 'node:path';
+
+const source = 'core/kernels/assembly';
+const out = 'core/kernels/generated';
+
+export async function buildKernels({ force = false } = {}) {
+  const newest = Math.max(...readdirSync(source).map((f) => statSync(join(source, f)).mtimeMs), statSync('scripts/kernels.mjs').mtimeMs);
+  const target = join(out, 'binaries.ts');
+  if (!force) {
+    try {
+      if (statSync(target).mtimeMs > newest) return false;
+    } catch {
+      // not built yet
+    }
+  }
+  const asc = (await import('assemblyscript/asc')).default ?? (await import('assemblyscript/asc'));
+  mkdirSync(out, { recursive: true });
+  const common = [join(source, 'index.ts'), '-O3', '--noAssert', '--converge', '--runtime', 'stub', '--enable', 'simd', '--importMemory'];
+  const builds = {
+    plain: [],
+    shared: ['--enable', 'threads', '--sharedMemory', '--initialMemory', '1', '--maximumMemory', '65536'],
+  };
+  const bytes = {};
+  for (const [name, flags] of Object.entries(builds)) {
+    let binary;
+    const { error, stderr } = await asc.main([...common, ...flags, '--outFile', `${name}.wasm`], {
+      writeFile: (file, contents) => {
+        if (file.endsWith('.wasm')) binary = contents;
+      },
+    });
+    if (error) throw new Error(`The kernels do not compile (${name}):\n${stderr.toString()}`);
+    bytes[name] = Buffer.from(binary);
+  }
+  const version = createHash('sha256').update(bytes.plain).digest('hex').slice(0, 16);
+  writeFileSync(
+    target,
+    `// Made by scripts/kernels.mjs from core/kernels/assembly.\n` +
+      `export const VERSION = '${version}';\n` +
+      Object.entries(bytes)
+        .map(([name, b]) => `export const ${name.toUpperCase()} = '${b.toString('base64')}';\n`)
+        .join(''),
+  );
+  return true;
+}
+
+if (process.argv[1] && import.meta.url.endsWith(process.argv[1].split('/').pop())) {
+  console.log((await buildKernels({ force: process.argv.includes('--force') })) ? 'Kernels built.' : 'Kernels are up to date.');
+}
