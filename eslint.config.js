@@ -32,7 +32,7 @@ export default tseslint.config(
   },
   {
     files: ['app/**/*.{ts,tsx}', 'cli/**/*.ts'],
-    rules: { 'no-restricted-imports': ['error', { patterns: [{ group: ['**/core/**'], message: 'Import the core by its name.' }] }] },
+    rules: { 'no-restricted-imports': ['error', { patterns: [{ regex: '^\\.{1,2}/.*core/', message: 'Import the core by its name.' }] }] },
   },
   { files: ['app/**/*.{ts,tsx}'], plugins: { 'react-hooks': reactHooks }, rules: reactHooks.configs.recommended.rules },
   prettier,

@@ -1,6 +1,6 @@
 // Compiles the kernels twice, with shared memory (threads) and without, and embeds both as
 // base64 in a module each, so that every runtime loads the same bytes in the same way.
-import { mkdirSync, readFileSync, statSync, readdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync, statSync, readdirSync, writeFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 

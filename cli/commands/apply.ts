@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import {
-  changeBetween, deliver, evaluate, makeCourse, meaningOf, paramsOf, readHeightmap, statistics, steepestDrop, stepById, toField, useStep, UplandError, writeLayer,
+  changeBetween, deliver, evaluate, makeCourse, meaningOf, paramsOf, readHeightmap, statistics, steepestDrop, stepById, toField, stepUse, UplandError, writeLayer,
   type Field, type Meaning, type ParamMeta,
 } from '@upland-cast/core';
 import { load, save } from '../files';
@@ -39,7 +39,7 @@ export function applyCommand(): Command {
       const reading = await readHeightmap(await load(input), options.as);
       const field = toField(reading, options);
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
-      const { stages } = await evaluate(makeCourse('apply', field.ground, [useStep(step.id, params)]), {
+      const { stages } = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, params)]), {
         kernels,
         from: field,
         onProgress: ({ share }) => progressOn(step.title)(share),

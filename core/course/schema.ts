@@ -81,8 +81,8 @@ export function settingsOf(use: Pick<StepUse, 'step' | 'params'>): Record<string
 }
 
 /** A new use of a step, joined the way that is usual for it. */
-export function useStep(step: string, params: Record<string, unknown> = {}, rest: Partial<StepUse> = {}): StepUse {
-  const id = rest.id ?? `${step}-${Math.floor((globalThis.crypto.getRandomValues(new Uint32Array(1))[0] / 2 ** 32) * 36 ** 6).toString(36)}`;
+export function stepUse(step: string, params: Record<string, unknown> = {}, rest: Partial<StepUse> = {}): StepUse {
+  const id = rest.id ?? `${step}-${globalThis.crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}`;
   return stepUseSchema.parse({ id, step, params, join: stepById(step).joins[0], ...rest });
 }
 

@@ -253,7 +253,11 @@ function fillForFilter(field: Field): Float32Array {
   const { height, valid } = field;
   let sum = 0;
   let count = 0;
-  for (let i = 0; i < height.length; i++) if (valid![i]) (sum += height[i]), count++;
+  for (let i = 0; i < height.length; i++) {
+    if (!valid![i]) continue;
+    sum += height[i];
+    count++;
+  }
   if (count === 0) throw new UplandError('all-no-data', 'No sample of this ground has a height.');
   const mean = sum / count;
   return height.map((h, i) => (valid![i] ? h : mean));

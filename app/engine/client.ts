@@ -1,0 +1,16 @@
+import { proxy, wrap, type Remote } from 'comlink';
+import type { EngineApi } from './engine.worker';
+import type { Listener } from './protocol';
+
+let remote: Remote<EngineApi> | undefined;
+
+/** The engine, in a worker of its own; started on first use. */
+export function engine(): Remote<EngineApi> {
+  if (!remote) {
+    const worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module', name: 'engine' });
+    remote = wrap<EngineApi>(worker);
+  }
+  return remote;
+}
+
+export const listening = (listener: Listener) => proxy(listener);

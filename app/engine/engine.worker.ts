@@ -1,0 +1,255 @@
+import { expose, transfer } from 'comlink';
+import {
+  costOf, deliver, describeChange, docketToHtml, encode, evaluate, gridMesh, histogram, makeDocket, meshError, meshFormats, previewGround, pressMesh,
+  readMesh, sentenceOf, settingsOf, shareUnderWater, StageCache, statistics, stepById, StoppedError, triangleCount, triangleIndices, UplandError, vertexCount,
+  displacementRatio, boundsOf, faceCount, BYTES,
+  type Course, type Encoding, type Evaluation, type Field, type Ground, type GridOptions, type Mesh,
+} from '@upland-cast/core';
+import { keepAsset, loadAsset } from '../storage/assets';
+import { browserKernels } from './kernels';
+import {
+  THUMBNAIL, type CostResult, type DeliveryRequest, type DeliveryResult, type EngineFacts, type Listener, type MeshFacts, type MeshPicture, type MeshRequest, type Outcome,
+  type Patch, type Picture, type PressRequest, type PressResult, type ReportOutcome, type SculptParams,
+} from './protocol';
+import { reliefPixels } from './relief';
+import { Stroke } from './stroke';
+
+const kernels = browserKernels();
+const cache = new StageCache(768 * 1024 * 1024);
+/** Stage keys whose pictures the page has. */
+const pictured = new Set<string>();
+let running: AbortController | undefined;
+/** The last full evaluation, for reports and hand work. */
+let full: { course: Course; evaluation: Evaluation } | undefined;
+let stroke: Stroke | undefined;
+
+async function outcome<T>(work: () => Promise<T> | T): Promise<Outcome<T>> {
+  try {
+    return { ok: true, value: await work() };
+  } catch (error) {
+    const stopped = error instanceof StoppedError;
+    const code = error instanceof UplandError ? error.code : 'unexpected';
+    if (!stopped && !(error instanceof UplandError)) console.error(error);
+    return { ok: false, stopped, code, sentence: sentenceOf(error) };
+  }
+}
+
+async function workOut(course: Course, ground: Ground, listener?: Listener): Promise<Evaluation> {
+  running?.abort();
+  const mine = (running = new AbortController());
+  try {
+    return await evaluate(course, {
+      kernels, cache, ground, signal: mine.signal, asset: loadAsset,
+      onProgress: ({ use, share }) => listener?.progress(use.name || stepById(use.step).title, share),
+      onStage: (stage) => {
+        if (!listener) return;
+        const known = pictured.has(stage.key);
+        const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
+        pictured.add(stage.key);
+        listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, relief, took: stage.took });
+      },
+    });
+  } finally {
+    if (running === mine) running = undefined;
+  }
+}
+
+/** The end of the course at the ground's own samples, worked out if it has to be. */
+async function wholeField(course: Course): Promise<Field> {
+  const evaluation = await workOut(course, course.ground);
+  const faulty = evaluation.stages.find((s) => s.fault);
+  if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
+  return { ground: evaluation.ground, height: evaluation.height };
+}
+
+const api = {
+  facts(): EngineFacts {
+    return { threads: kernels.threads, isolated: self.crossOriginIsolated, cacheBytes: cache.bytes };
+  },
+
+  stop(): void {
+    running?.abort();
+  },
+
+  /** Works a course out, small or whole, and gives the ground back to be drawn. */
+  async picture(course: Course, preview: boolean, listener: Listener): Promise<Outcome<Picture>> {
+    const result = await outcome(async () => {
+      const began = performance.now();
+      const ground = preview ? previewGround(course.ground) : course.ground;
+      const evaluation = await workOut(course, ground, listener);
+      if (!preview || ground === course.ground) full = { course, evaluation };
+      // A copy: what goes to the page leaves this thread.
+      const height = evaluation.height.slice();
+      const field: Field = { ground, height };
+      const stats = statistics(field);
+      return { ground, height, statistics: stats, histogram: histogram(field, 160, stats), shareUnderWater: shareUnderWater(field, course.ground.sea), preview: ground !== course.ground, took: performance.now() - began };
+    });
+    return result.ok ? transfer(result, [result.value.height.buffer]) : result;
+  },
+
+  /** What a step did, measured on the last full ground; null while there is none. */
+  report(id: string): ReportOutcome {
+    const stage = full?.evaluation.stages.find((s) => s.use.id === id);
+    if (!stage || !full) return null;
+    return { ...describeChange(stage.before, stage.height, full.evaluation.ground), took: stage.took, fault: stage.fault };
+  },
+
+  /** Begins a stroke of the hand step `id` on the full ground. */
+  beginStroke(id: string): Promise<Outcome<true>> {
+    return outcome(async () => {
+      const stage = full?.evaluation.stages.find((s) => s.use.id === id);
+      if (!stage || !full) throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
+      stroke = await Stroke.begin(stage.before, full.evaluation.height.slice(), full.evaluation.ground, settingsOf(stage.use) as SculptParams, stage.use.strength, loadAsset);
+      return true as const;
+    });
+  },
+
+  dab(brush: Parameters<Stroke['dab']>[0], places: [number, number][]): Patch | null {
+    const patch = stroke?.dab(brush, places);
+    return patch ? transfer(patch, [patch.height.buffer]) : null;
+  },
+
+  /** Ends the stroke: its tiles are kept as assets, and the hand step's new settings come back. */
+  endStroke(): Promise<Outcome<SculptParams | null>> {
+    return outcome(async () => {
+      const done = stroke;
+      stroke = undefined;
+      return done ? done.end(keepAsset) : null;
+    });
+  },
+
+  async cost(course: Course, ground: Ground, encoding: Encoding): Promise<Outcome<CostResult>> {
+    return outcome(async () => {
+      // The range is measured on the ground as it is worked; other counts differ by little and are proofed later.
+      const field = full && full.course.stem === course.stem ? { ground: full.evaluation.ground, height: full.evaluation.height } : await wholeField(course);
+      return { ...costOf({ ...field, ground: { ...field.ground, sea: ground.sea } }, encoding, BYTES[encoding.type]), bytes: ground.across * ground.down * BYTES[encoding.type], statistics: statistics(field) };
+    });
+  },
+
+  async deliver(course: Course, request: DeliveryRequest): Promise<Outcome<DeliveryResult>> {
+    const result = await outcome(async () => {
+      // Worked out anew at the receiver's own samples, never scaled up.
+      const field = await wholeField({ ...course, ground: request.ground });
+      const delivery = await deliver(field, request.name, request.encoding);
+      const made = course.stem.filter((use) => use.on).map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) }));
+      const docket = makeDocket(course.name, request.receiver, field, delivery, made);
+      const width = 480;
+      const height = Math.max(1, Math.round((width * field.ground.depth) / field.ground.width));
+      const picture = await pngUrl(reliefPixels(field, width, height), width, height);
+      return { bytes: delivery.bytes, proof: delivery.proof, docket, docketHtml: docketToHtml(docket, picture) };
+    });
+    return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
+  },
+
+  /** A mesh of the ground as a file, measured on what was written. */
+  async mesh(course: Course, { options, format: id, name }: MeshRequest): Promise<Outcome<{ bytes: Uint8Array<ArrayBuffer>; facts: MeshFacts }>> {
+    const result = await outcome(async () => {
+      const field = await wholeField(course);
+      const format = meshFormats.find((f) => f.id === id)!;
+      const bytes = format.write(gridMesh(field, options), name);
+      const written = readMesh(bytes);
+      written.up = format.id === 'glb' ? 'y' : (options.up ?? 'y');
+      const error = meshError(written, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
+      const facts: MeshFacts = {
+        vertices: vertexCount(written), faces: faceCount(written), triangles: triangleCount(written), bounds: boundsOf(written.positions),
+        maxError: error.maxError, rmse: error.rmse, ratio: displacementRatio(field), bytes: bytes.length,
+      };
+      return { bytes, facts };
+    });
+    return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
+  },
+
+  /** The mesh as it will be, no denser than a screen can show, and its error at the chosen density. */
+  async meshPicture(course: Course, options: GridOptions): Promise<Outcome<{ mesh: MeshPicture; facts: Omit<MeshFacts, 'bytes'>; drawn: { x: number; y: number } }>> {
+    const result = await outcome(async () => {
+      const field = await wholeField(course);
+      const asked = options.segments ?? { x: field.ground.across - 1, y: field.ground.down - 1 };
+      const most = 192;
+      const drawn = { x: Math.min(most, asked.x), y: Math.min(most, asked.y) };
+      const light = gridMesh(field, { ...options, segments: drawn, faces: 'triangles', normals: false, uvs: false });
+      const whole = gridMesh(field, { ...options, segments: asked, normals: false, uvs: false });
+      const error = meshError(whole, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
+      return {
+        mesh: { positions: light.positions, indices: light.indices, up: light.up },
+        facts: { vertices: vertexCount(whole), faces: faceCount(whole), triangles: triangleCount(whole), bounds: boundsOf(whole.positions), maxError: error.maxError, rmse: error.rmse, ratio: displacementRatio(field) },
+        drawn,
+      };
+    });
+    return result.ok ? transfer(result, [result.value.mesh.positions.buffer, result.value.mesh.indices.buffer]) : result;
+  },
+
+  /** A mesh file, pressed to heights. */
+  async press(course: Course, request: PressRequest): Promise<Outcome<PressResult>> {
+    const result = await outcome(async () => {
+      const mesh = readMesh(request.bytes);
+      const up = request.up ?? mesh.up;
+      const { ground } = course;
+      const { field, holes, overhangs } = pressMesh(mesh, {
+        up,
+        size: request.againstGround ? { across: ground.across, down: ground.down } : request.across && request.down ? { across: request.across, down: request.down } : undefined,
+        registration: request.againstGround ? ground.registration : 'point',
+        extent: request.againstGround ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : undefined,
+      });
+      const { bytes } = await encode(field, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } });
+      const width = 420;
+      const height = Math.max(40, Math.min(420, Math.round((width * field.ground.depth) / field.ground.width)));
+      return {
+        ground: field.ground, statistics: statistics(field), holes, overhangs, vertices: vertexCount(mesh), triangles: triangleCount(mesh), up,
+        relief: { width, height, pixels: reliefPixels(field, width, height) },
+        mesh: drawable({ ...mesh, up }, field),
+        difference: request.againstGround ? await againstGround(course, field) : undefined,
+        asset: await keepAsset(bytes),
+      };
+    });
+    return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.mesh.positions.buffer, result.value.mesh.indices.buffer]) : result;
+  },
+
+  /** The terrain's picture for its card, from the last full ground. */
+  async thumbnail(): Promise<Blob | null> {
+    if (!full) return null;
+    const { ground, height } = full.evaluation;
+    return pngBlob(reliefPixels({ ground, height }, 320, 220), 320, 220);
+  },
+};
+
+async function againstGround(course: Course, field: Field): Promise<PressResult['difference']> {
+  const whole = await wholeField(course);
+  let worst = 0;
+  let sum = 0;
+  let count = 0;
+  for (let i = 0; i < field.height.length; i++) {
+    if (field.valid && !field.valid[i]) continue;
+    const off = Math.abs(field.height[i] + field.ground.datum - whole.height[i] - whole.ground.datum);
+    if (off > worst) worst = off;
+    sum += off * off;
+    count++;
+  }
+  return { maxAbs: worst, rmse: Math.sqrt(sum / Math.max(1, count)), samples: count };
+}
+
+/** A mesh to draw. One that is too heavy for the screen is shown as the surface that pressing found. */
+function drawable(mesh: Mesh, pressed: Field): MeshPicture {
+  const most = 192;
+  if (triangleCount(mesh) > 200_000) {
+    const segments = { x: Math.min(most, pressed.ground.across - 1), y: Math.min(most, pressed.ground.down - 1) };
+    const { positions, indices } = gridMesh({ ...pressed, valid: undefined }, { segments, normals: false, uvs: false });
+    return { positions, indices, up: 'y' };
+  }
+  return { positions: mesh.positions.slice(), indices: triangleIndices(mesh).slice(), up: mesh.up };
+}
+
+async function pngBlob(pixels: Uint8ClampedArray<ArrayBuffer>, width: number, height: number): Promise<Blob> {
+  const canvas = new OffscreenCanvas(width, height);
+  canvas.getContext('2d')!.putImageData(new ImageData(pixels, width, height), 0, 0);
+  return canvas.convertToBlob({ type: 'image/png' });
+}
+
+async function pngUrl(pixels: Uint8ClampedArray<ArrayBuffer>, width: number, height: number): Promise<string> {
+  const bytes = new Uint8Array(await (await pngBlob(pixels, width, height)).arrayBuffer());
+  let text = '';
+  for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+  return `data:image/png;base64,${btoa(text)}`;
+}
+
+export type EngineApi = typeof api;
+expose(api);

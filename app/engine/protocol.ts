@@ -1,0 +1,123 @@
+import type { Bounds, Cost, Docket, Encoding, Ground, GridOptions, Histogram, Proof, Rectangle, StageReport, Statistics } from '@upland-cast/core';
+
+/** The ground worked out, ready to be drawn. */
+export interface Picture {
+  ground: Ground;
+  /** Metres above the datum. */
+  height: Float32Array<ArrayBuffer>;
+  statistics: Statistics;
+  histogram: Histogram;
+  shareUnderWater: number;
+  /** A preview stands for the full ground until that is worked out. */
+  preview: boolean;
+  took: number;
+}
+
+/** A step's relief picture and whether it could be done. */
+export interface StagePicture {
+  id: string;
+  key: string;
+  fault?: string;
+  /** RGBA, `THUMBNAIL` in size; absent where the page has this key already. */
+  relief?: Uint8ClampedArray<ArrayBuffer>;
+  took: number;
+}
+
+export const THUMBNAIL = { width: 208, height: 78 } as const;
+
+export interface Listener {
+  progress(step: string, share: number): void;
+  stage(stage: StagePicture): void;
+}
+
+export type Outcome<T> = { ok: true; value: T } | { ok: false; stopped: boolean; code: string; sentence: string };
+
+/** Samples that a dab changed, in the full ground, with their new heights. */
+export interface Patch {
+  rectangle: Rectangle;
+  height: Float32Array<ArrayBuffer>;
+}
+
+/** What a hand step's settings become after a stroke. */
+export interface SculptParams {
+  samples: { across: number; down: number; registration: Ground['registration'] };
+  tiles: Record<string, string>;
+  strokes: number;
+  [key: string]: unknown;
+}
+
+export interface DeliveryRequest {
+  name: string;
+  receiver: string;
+  ground: Ground;
+  encoding: Encoding;
+}
+
+export interface DeliveryResult {
+  bytes: Uint8Array<ArrayBuffer>;
+  proof: Proof;
+  docket: Docket;
+  docketHtml: string;
+}
+
+export interface CostResult extends Cost {
+  statistics: Statistics;
+}
+
+export interface MeshRequest {
+  options: GridOptions;
+  format: string;
+  name: string;
+}
+
+export interface MeshFacts {
+  vertices: number;
+  faces: number;
+  triangles: number;
+  bounds: Bounds;
+  maxError: number;
+  rmse: number;
+  ratio: number;
+  bytes: number;
+}
+
+/** A mesh light enough to draw. */
+export interface MeshPicture {
+  positions: Float32Array<ArrayBuffer>;
+  indices: Uint32Array<ArrayBuffer>;
+  up: 'y' | 'z';
+}
+
+export interface PressRequest {
+  bytes: Uint8Array<ArrayBuffer>;
+  across?: number;
+  down?: number;
+  up?: 'y' | 'z';
+  /** Hold the heights against the terrain's ground, and press to its samples and extent. */
+  againstGround: boolean;
+}
+
+export interface PressResult {
+  ground: Ground;
+  statistics: Statistics;
+  holes: number;
+  overhangs: number;
+  vertices: number;
+  triangles: number;
+  up: 'y' | 'z';
+  /** RGBA hillshade. */
+  relief: { width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> };
+  mesh: MeshPicture;
+  /** Against the terrain's ground, metres. */
+  difference?: { maxAbs: number; rmse: number; samples: number };
+  /** The heights as an asset: a float32 TIFF. */
+  asset: string;
+}
+
+export interface EngineFacts {
+  threads: number;
+  isolated: boolean;
+  cacheBytes: number;
+}
+
+export type ReportOutcome = (StageReport & { took: number; fault?: string }) | null;

@@ -1,0 +1,171 @@
+import { Download, FilePlus, Trash2, Upload } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import { makeCourse, makeGround, sentenceOf, stepUse } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { Dialog } from '../../components/Dialog';
+import { download, fileNameOf } from '../../components/download';
+import { ago, figure } from '../../components/format';
+import { Logo } from '../../components/Logo';
+import type { TerrainRow } from '../../storage/db';
+import { addTerrain, bringIn, ensureDemo, giveOut, listTerrains, removeTerrain } from '../../storage/terrains';
+import css from './Terrains.module.css';
+
+/** The list of terrains: cards like map sheets, new ones, project files in and out. */
+export function Terrains() {
+  const [rows, setRows] = useState<TerrainRow[] | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const [removing, setRemoving] = useState<TerrainRow | null>(null);
+  const [over, setOver] = useState(false);
+  const chooser = useRef<HTMLInputElement>(null);
+
+  const refresh = async () => setRows(await listTerrains());
+  useEffect(() => {
+    void (async () => {
+      try {
+        await ensureDemo();
+        await refresh();
+        void navigator.storage?.persist?.();
+      } catch (error) {
+        setFault(sentenceOf(error));
+        setRows([]);
+      }
+    })();
+  }, []);
+
+  const take = async (file: File | undefined) => {
+    if (!file) return;
+    setFault(null);
+    try {
+      await bringIn(file);
+      await refresh();
+    } catch (error) {
+      setFault(`${file.name}: ${sentenceOf(error)}`);
+    }
+  };
+  const begin = async (withNoise: boolean) => {
+    const ground = makeGround({ width: 4096, depth: 4096, across: 1025, down: 1025, registration: 'point', sea: 0 });
+    const stem = withNoise ? [stepUse('flat', { level: 200 }), stepUse('noise', { seed: crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000 })] : [];
+    location.href = `/terrain?id=${await addTerrain(makeCourse('New terrain', ground, stem))}`;
+  };
+
+  return (
+    <div
+      className={`${css.page} ${over ? css.over : ''}`}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        void take(event.dataTransfer.files[0]);
+      }}
+    >
+      <header className={css.header}>
+        <span className={css.brand}>
+          <Logo /> Upland Cast
+        </span>
+        <span className={css.line}>Heightmaps and displaced meshes, kept true.</span>
+      </header>
+      <main className={css.main}>
+        <div className={css.bar}>
+          <h1>Terrains</h1>
+          <Button look="main" onClick={() => void begin(true)}>
+            <FilePlus size={14} /> New from noise
+          </Button>
+          <Button onClick={() => void begin(false)}>
+            <FilePlus size={14} /> New, level
+          </Button>
+          <Button onClick={() => chooser.current?.click()}>
+            <Upload size={14} /> Bring in a project file
+          </Button>
+          <input ref={chooser} type="file" accept=".uplandcast,application/zip" hidden aria-label="Project file" onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))} />
+        </div>
+        {fault && (
+          <p className={css.fault} role="alert">
+            {fault}
+          </p>
+        )}
+        {rows === null && <p>Looking …</p>}
+        {rows?.length === 0 && !fault && <p>There are no terrains here. Begin one, or bring in a project file.</p>}
+        <ul className={css.cards}>
+          {rows?.map((row) => (
+            <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />
+          ))}
+        </ul>
+        <p className={css.hint}>Terrains live in this browser. A project file dropped here is brought in.</p>
+      </main>
+      {removing && (
+        <Dialog title={`Remove ${removing.course.name}?`} onClose={() => setRemoving(null)}>
+          <p>The terrain, its hand work and its past saves go from this browser. This cannot be undone; a project file can be saved first.</p>
+          <div className={css.buttons}>
+            <Button onClick={() => setRemoving(null)}>Keep it</Button>
+            <Button
+              look="main"
+              onClick={async () => {
+                await removeTerrain(removing.id);
+                setRemoving(null);
+                await refresh();
+              }}
+            >
+              Remove it
+            </Button>
+          </div>
+        </Dialog>
+      )}
+    </div>
+  );
+}
+
+function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => void; onFault: (sentence: string) => void }) {
+  const { course } = row;
+  const [url, setUrl] = useState<string | null>(null);
+  useEffect(() => {
+    if (!row.picture) return;
+    const made = URL.createObjectURL(row.picture);
+    setUrl(made);
+    return () => URL.revokeObjectURL(made);
+  }, [row.picture]);
+  const { ground } = course;
+  return (
+    <li className={css.card}>
+      <a href={`/terrain?id=${encodeURIComponent(row.id)}`} className={css.sheet} aria-label={`Open ${course.name}`}>
+        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Its picture is made when it is opened.</i>}</span>
+        <b>{course.name}</b>
+      </a>
+      <dl className="number">
+        <dt>size</dt>
+        <dd>
+          {figure(ground.width / 1000, 2)} × {figure(ground.depth / 1000, 2)} km
+        </dd>
+        <dt>samples</dt>
+        <dd>
+          {ground.across} × {ground.down}
+        </dd>
+        <dt>range</dt>
+        <dd>{row.range ? `${figure(row.range[0], 0)} – ${figure(row.range[1], 0)} m` : '–'}</dd>
+        <dt>changed</dt>
+        <dd>{ago(row.changed)}</dd>
+      </dl>
+      <div className={css.actions}>
+        <Button
+          look="quiet"
+          aria-label={`Save the project file of ${course.name}`}
+          onClick={async () => {
+            try {
+              download(fileNameOf(course.name, '.uplandcast'), await giveOut(course, row.picture), 'application/zip');
+            } catch (error) {
+              onFault(sentenceOf(error));
+            }
+          }}
+        >
+          <Download size={13} /> Project file
+        </Button>
+        <Button look="quiet" aria-label={`Remove ${course.name}`} onClick={onRemove}>
+          <Trash2 size={13} /> Remove
+        </Button>
+      </div>
+    </li>
+  );
+}

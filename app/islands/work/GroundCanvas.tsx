@@ -1,0 +1,312 @@
+import { Maximize2, Square } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import { Button, Segments, Toggles } from '../../components/controls';
+import { figure } from '../../components/format';
+import { GroundView, type Aspect } from '../../view/ground-view';
+import { heightAt, slopeAt } from '../../view/pick';
+import { roundInterval, TINT } from '../../view/ramp';
+import { beginStroke, endStroke, onPatch, stopWork, strokeTo, useTerrain, type ViewSettings } from '../../store/terrain';
+import css from './GroundCanvas.module.css';
+
+const EXAGGERATIONS = [1, 1.5, 2, 3, 5];
+
+/** The ground: relief or plan, with its drapes, readout, scale and north; hand work happens on it. */
+export function GroundCanvas({ shown }: { shown: boolean }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const view = useRef<GroundView | null>(null);
+  const [aspect, setAspect] = useState<Aspect | null>(null);
+  const [failed, setFailed] = useState<string | null>(null);
+  const picture = useTerrain((s) => s.picture);
+  const settings = useTerrain((s) => s.view);
+  const working = useTerrain((s) => s.working);
+  const cursor = useTerrain((s) => s.cursor);
+  const brush = useTerrain((s) => s.brush);
+  const empty = useTerrain((s) => s.course!.stem.length === 0);
+  const sculpting = useTerrain((s) => !s.readOnly && s.course!.stem.some((u) => u.id === s.selected && u.step === 'sculpt'));
+
+  useEffect(() => {
+    try {
+      view.current = new GroundView(canvas.current!);
+    } catch (error) {
+      setFailed(`The ground cannot be drawn: this browser gave no WebGL 2 (${String(error)}). Everything else goes on working.`);
+      return;
+    }
+    view.current.onFrame = (next) => setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
+    const off = onPatch((patch) => view.current?.patch(patch.rectangle));
+    return () => {
+      off();
+      view.current?.dispose();
+      view.current = null;
+    };
+  }, []);
+
+  useEffect(() => {
+    if (!picture) return;
+    view.current?.setGround(picture, { low: picture.statistics.lowest, high: picture.statistics.highest });
+    // Read by the browser tests: when a ground was first put on the screen, and which.
+    canvas.current!.dataset.ground = picture.preview ? 'preview' : 'full';
+    canvas.current!.dataset.took = picture.took.toFixed(0);
+  }, [picture]);
+
+  const sea = useTerrain((s) => s.course!.ground.sea);
+  useEffect(() => {
+    view.current?.setOptions({ ...settings, sculpting });
+  }, [settings, sculpting, sea]);
+
+  useEffect(() => {
+    if (shown) view.current?.redraw();
+  }, [shown]);
+
+  useSculpting(canvas, view, sculpting);
+
+  useEffect(() => {
+    const element = canvas.current!;
+    const onMove = (event: PointerEvent) => {
+      const { picture: now, brush: round } = useTerrain.getState();
+      const place = view.current?.placeAt(event.clientX, event.clientY);
+      if (!now || !place) {
+        useTerrain.setState({ cursor: null });
+        view.current?.setBrush(null);
+        return;
+      }
+      useTerrain.setState({ cursor: { ...place, elevation: heightAt(now, place.east, place.south) + now.ground.datum, slope: slopeAt(now, place.east, place.south) } });
+      if (sculpting) view.current?.setBrush({ ...place, radius: round.radius });
+    };
+    const onLeave = () => {
+      useTerrain.setState({ cursor: null });
+      view.current?.setBrush(null);
+    };
+    element.addEventListener('pointermove', onMove);
+    element.addEventListener('pointerleave', onLeave);
+    if (!sculpting) view.current?.setBrush(null);
+    return () => {
+      element.removeEventListener('pointermove', onMove);
+      element.removeEventListener('pointerleave', onLeave);
+    };
+  }, [sculpting, brush.radius]);
+
+  const set = (part: Partial<ViewSettings>) => useTerrain.setState({ view: { ...settings, ...part } });
+  const depth = picture?.ground.depth ?? 0;
+  return (
+    <section className={css.view} aria-label="The ground">
+      <canvas
+        ref={canvas}
+        className={sculpting ? css.brushing : ''}
+        tabIndex={0}
+        aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom; F shows all of it."
+        onKeyDown={(event) => {
+          if (steer(view.current, event.key, event.shiftKey, settings.camera)) event.preventDefault();
+        }}
+      />
+      <div className={css.bar}>
+        <Segments label="View" value={settings.camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={(camera) => set({ camera })} />
+        <Segments label="Drape" value={settings.drape} choices={{ tint: 'Tint', shade: 'Shade' }} onChange={(drape) => set({ drape })} />
+        <Toggles
+          label="Over it"
+          items={[
+            { key: 'contours', text: 'Contours', on: settings.contours, onToggle: () => set({ contours: !settings.contours }) },
+            { key: 'mesh', text: 'Mesh lines', on: settings.meshLines, onToggle: () => set({ meshLines: !settings.meshLines }) },
+            { key: 'water', text: 'Water', on: settings.water, onToggle: () => set({ water: !settings.water }) },
+          ]}
+        />
+        <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
+          <span className="only-read">Vertical exaggeration</span>
+          <select value={settings.exaggeration} onChange={(event) => set({ exaggeration: Number(event.target.value) })}>
+            {EXAGGERATIONS.map((x) => (
+              <option key={x} value={x}>
+                ×{x.toFixed(1)}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label className={css.sun} title="Where the sun stands">
+          <span className="only-read">Sun, degrees from north</span>
+          <input type="range" min={0} max={355} step={5} value={settings.sun} onChange={(event) => set({ sun: Number(event.target.value) })} aria-valuetext={`${settings.sun} degrees from north`} />
+        </label>
+        <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
+          <Maximize2 size={14} />
+        </Button>
+      </div>
+      {settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
+      {working && (
+        <div className={css.working} role="status">
+          <span>
+            {working.step} <b className="number">{Math.round(working.share * 100)} %</b>
+          </span>
+          <progress max={1} value={working.share} />
+          <Button onClick={stopWork}>
+            <Square size={11} fill="currentColor" /> Stop
+          </Button>
+        </div>
+      )}
+      {!picture && !failed && <p className={css.waiting}>Working out the ground …</p>}
+      {failed && <p className={css.waiting}>{failed}</p>}
+      {picture && empty && <p className={css.waiting}>Level ground at 0 m. Add a step below.</p>}
+      <div className={`${css.readout} number`} aria-live="off">
+        {cursor ? (
+          <>
+            <span>
+              E {figure(cursor.east, 0)} · N {figure(depth - cursor.south, 0)}
+            </span>
+            <b>{figure(cursor.elevation, 1)} m</b>
+            <span>slope {figure(cursor.slope, 0)}°</span>
+          </>
+        ) : (
+          <span>{picture?.preview ? 'Preview' : picture ? 'Full ground' : ''}</span>
+        )}
+      </div>
+      {picture && aspect && (
+        <>
+          <Legend settings={settings} low={picture.statistics.lowest} high={picture.statistics.highest} aspect={aspect} />
+          <ScaleAndNorth aspect={aspect} relief={settings.camera === 'relief'} />
+        </>
+      )}
+    </section>
+  );
+}
+
+function steer(view: GroundView | null, key: string, shift: boolean, camera: 'relief' | 'plan'): boolean {
+  if (!view) return false;
+  const move = shift || camera === 'plan';
+  switch (key) {
+    case 'ArrowLeft':
+      view.steer(move ? { east: -1 } : { turn: -8 });
+      return true;
+    case 'ArrowRight':
+      view.steer(move ? { east: 1 } : { turn: 8 });
+      return true;
+    case 'ArrowUp':
+      view.steer(move ? { south: -1 } : { tilt: 5 });
+      return true;
+    case 'ArrowDown':
+      view.steer(move ? { south: 1 } : { tilt: -5 });
+      return true;
+    case '+':
+    case '=':
+      view.steer({ nearer: 1.25 });
+      return true;
+    case '-':
+      view.steer({ nearer: 0.8 });
+      return true;
+    case 'f':
+    case 'F':
+      view.frameAll();
+      return true;
+    default:
+      return false;
+  }
+}
+
+/** Left button on the ground: dabs along the way, a quarter of the radius apart. */
+function useSculpting(canvas: React.RefObject<HTMLCanvasElement | null>, view: React.RefObject<GroundView | null>, sculpting: boolean): void {
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element || !sculpting) return;
+    let last: [number, number] | null = null;
+    let ready: Promise<boolean> | null = null;
+    let over = false;
+    const place = (event: PointerEvent): [number, number] | null => {
+      const at = view.current?.placeAt(event.clientX, event.clientY);
+      return at ? [at.east, at.south] : null;
+    };
+    const down = (event: PointerEvent) => {
+      if (event.button !== 0 || ready) return;
+      const at = place(event);
+      if (!at) return;
+      element.setPointerCapture(event.pointerId);
+      over = false;
+      ready = beginStroke();
+      last = at;
+      void ready.then((ok) => ok && strokeTo([at]));
+    };
+    const move = (event: PointerEvent) => {
+      if (!ready || over) return;
+      const at = place(event);
+      if (!at) return;
+      if (!last) {
+        last = at;
+        return;
+      }
+      const { radius } = useTerrain.getState().brush;
+      const places: [number, number][] = [];
+      const gap = radius / 4;
+      const length = Math.hypot(at[0] - last[0], at[1] - last[1]);
+      const start = last;
+      for (let d = gap; d <= length; d += gap) {
+        last = [start[0] + ((at[0] - start[0]) * d) / length, start[1] + ((at[1] - start[1]) * d) / length];
+        places.push(last);
+      }
+      if (places.length) void ready.then((ok) => ok && strokeTo(places));
+    };
+    const up = () => {
+      if (!ready || over) return;
+      over = true;
+      last = null;
+      const begun = ready;
+      void begun.then(async (ok) => {
+        if (ok) await endStroke();
+        ready = null;
+      });
+    };
+    element.addEventListener('pointerdown', down);
+    element.addEventListener('pointermove', move);
+    element.addEventListener('pointerup', up);
+    element.addEventListener('pointercancel', up);
+    element.addEventListener('lostpointercapture', up);
+    return () => {
+      up();
+      element.removeEventListener('pointerdown', down);
+      element.removeEventListener('pointermove', move);
+      element.removeEventListener('pointerup', up);
+      element.removeEventListener('pointercancel', up);
+      element.removeEventListener('lostpointercapture', up);
+    };
+  }, [canvas, view, sculpting]);
+}
+
+function Legend({ settings, low, high, aspect }: { settings: ViewSettings; low: number; high: number; aspect: Aspect }) {
+  const lines: string[] = [];
+  if (settings.contours) lines.push(`contours every ${aspect.contourInterval} m`);
+  if (settings.meshLines) lines.push(aspect.meshEvery === 1 ? 'mesh lines: every sample' : `mesh lines: every ${aspect.meshEvery} samples`);
+  return (
+    <div className={css.legend}>
+      {settings.drape === 'tint' && (
+        <>
+          <span className={css.ramp} style={{ background: `linear-gradient(to right, ${TINT.map(([at, c]) => `${c} ${at * 100}%`).join(', ')})` }} />
+          <span className={`${css.ends} number`}>
+            <span>{figure(low, 0)}</span>
+            <span>{figure(high, 0)} m</span>
+          </span>
+        </>
+      )}
+      {lines.map((line) => (
+        <span key={line}>{line}</span>
+      ))}
+    </div>
+  );
+}
+
+function ScaleAndNorth({ aspect, relief }: { aspect: Aspect; relief: boolean }) {
+  const length = roundInterval(aspect.metresPerPixel * 120, 1);
+  const pixels = length / aspect.metresPerPixel;
+  return (
+    <div className={css.corner}>
+      <svg className={css.north} width="26" height="34" viewBox="-13 -17 26 34" aria-label={`North is ${Math.round(aspect.north)} degrees from up`}>
+        <g transform={`rotate(${aspect.north})`}>
+          <path d="M0 -14L5 4L0 1L-5 4Z" />
+          <text y="15" textAnchor="middle">
+            N
+          </text>
+        </g>
+      </svg>
+      <div className={css.scale} style={{ width: pixels }}>
+        <span className="number">
+          <span>0</span>
+          <span>{length >= 1000 ? `${figure(length / 1000, length % 1000 ? 1 : 0)} km` : `${figure(length, length < 1 ? 1 : 0)} m`}</span>
+        </span>
+        <i />
+        {relief && <small>in the middle of the view</small>}
+      </div>
+    </div>
+  );
+}

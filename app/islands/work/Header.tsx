@@ -1,0 +1,80 @@
+import { Redo2, Undo2 } from 'lucide-react';
+import { useState } from 'react';
+import { spacingOf } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { clock, figure } from '../../components/format';
+import { Logo } from '../../components/Logo';
+import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
+import { GroundDialog } from './GroundDialog';
+import { SavesDialog } from './SavesDialog';
+import css from './Header.module.css';
+
+const ROOMS: Record<Room, string> = { work: 'Work', mesh: 'Mesh', 'hand-off': 'Hand off' };
+
+export function Header() {
+  const { course, room, past, future, savedAt, saveFault, readOnly } = useTerrain();
+  const [open, setOpen] = useState<'ground' | 'saves' | null>(null);
+  const [name, setName] = useState<string | null>(null);
+  const takeName = () => {
+    if (name?.trim()) change('Rename', (c) => void (c.name = name.trim().slice(0, 120)));
+    setName(null);
+  };
+  return (
+    <header className={css.header}>
+      <a className={css.brand} href="/" title="All terrains">
+        <Logo />
+        <span>Upland Cast</span>
+      </a>
+      <span className={css.slash} aria-hidden="true">
+        /
+      </span>
+      {course && (
+        <>
+          <input
+            className={css.name}
+            aria-label="Name of the terrain"
+            value={name ?? course.name}
+            size={Math.max(6, (name ?? course.name).length)}
+            disabled={readOnly}
+            onChange={(event) => setName(event.target.value)}
+            onBlur={takeName}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter') event.currentTarget.blur();
+              if (event.key === 'Escape') setName(null);
+            }}
+          />
+          <button type="button" className={`${css.chip} number`} title="The ground: size, samples, sea" onClick={() => setOpen('ground')}>
+            {chipText(course.ground)}
+          </button>
+          <nav className={css.rooms} aria-label="Rooms">
+            {(Object.keys(ROOMS) as Room[]).map((key) => (
+              <a key={key} href={`#${key}`} aria-current={room === key ? 'page' : undefined}>
+                {ROOMS[key]}
+              </a>
+            ))}
+          </nav>
+          <div className={css.right}>
+            <Button square disabled={!past.length || readOnly} title={past.length ? `Undo: ${past[past.length - 1].label}` : 'Nothing to undo'} aria-label="Undo" onClick={undo}>
+              <Undo2 size={14} />
+            </Button>
+            <Button square disabled={!future.length || readOnly} title={future.length ? `Redo: ${future[future.length - 1].label}` : 'Nothing to redo'} aria-label="Redo" onClick={redo}>
+              <Redo2 size={14} />
+            </Button>
+            <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>
+              {readOnly ? 'Read only' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
+            </Button>
+          </div>
+        </>
+      )}
+      {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}
+      {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
+    </header>
+  );
+}
+
+function chipText(ground: Parameters<typeof spacingOf>[0]): string {
+  const { x, y } = spacingOf(ground);
+  const size = ground.across === ground.down ? `${figure(ground.across, 0)}²` : `${figure(ground.across, 0)} × ${figure(ground.down, 0)}`;
+  const spacing = Math.abs(x - y) < 1e-9 ? `${Number(x.toPrecision(4))} m` : `${Number(x.toPrecision(4))} × ${Number(y.toPrecision(4))} m`;
+  return `${figure(ground.width, 0)} m × ${figure(ground.depth, 0)} m · ${size} · ${spacing}`;
+}

@@ -1,0 +1,23 @@
+import { X } from 'lucide-react';
+import { Button } from '../../components/controls';
+import { say, useTerrain } from '../../store/terrain';
+import css from './Notices.module.css';
+
+/** Sentences that the person has to know of, above the room. */
+export function Notices() {
+  const { notice, saveFault, readOnly } = useTerrain();
+  return (
+    <div className={css.notices} aria-live="polite">
+      {readOnly && <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>}
+      {saveFault && <p className={css.fault}>{saveFault}</p>}
+      {notice && (
+        <p className={css.fault} role="alert">
+          {notice}
+          <Button look="quiet" aria-label="Close this message" onClick={() => say(null)}>
+            <X size={14} />
+          </Button>
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,67 @@
+import { useEffect, useState } from 'react';
+import { sentenceOf } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { Dialog } from '../../components/Dialog';
+import { download, fileNameOf } from '../../components/download';
+import { ago, bytes } from '../../components/format';
+import type { SaveRow } from '../../storage/db';
+import { db } from '../../storage/db';
+import { giveOut, pastSaves } from '../../storage/terrains';
+import { replaceCourse, saveNow, say, useTerrain } from '../../store/terrain';
+import css from './SavesDialog.module.css';
+
+/** Past saves to go back to, and the project file. */
+export function SavesDialog({ onClose }: { onClose: () => void }) {
+  const { id, course, readOnly } = useTerrain();
+  const [saves, setSaves] = useState<SaveRow[]>([]);
+  const [room, setRoom] = useState('');
+  useEffect(() => {
+    void (async () => {
+      await saveNow();
+      setSaves(await pastSaves(id!));
+      const { usage, quota } = (await navigator.storage?.estimate?.()) ?? {};
+      if (usage !== undefined && quota) setRoom(`This browser holds ${bytes(usage)} of ours, of ${bytes(quota)} it would give.`);
+    })();
+  }, [id]);
+  const saveProject = async () => {
+    try {
+      const row = await db.terrains.get(id!);
+      download(fileNameOf(course!.name, '.uplandcast'), await giveOut(course!, row?.picture), 'application/zip');
+    } catch (error) {
+      say(sentenceOf(error));
+    }
+  };
+  return (
+    <Dialog title="Saves" onClose={onClose}>
+      <div className={css.project}>
+        <p>The terrain is saved in this browser as you work. The project file holds all of it, to keep or to pass on.</p>
+        <Button look="main" onClick={() => void saveProject()}>
+          Save the project file
+        </Button>
+      </div>
+      <h3 className={css.title}>Go back to</h3>
+      <ul className={css.list}>
+        {saves.map((save) => (
+          <li key={save.id}>
+            <span className="number">{new Date(save.at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })}</span>
+            <span className={css.what}>
+              {save.course.stem.length} steps, {ago(save.at)}
+            </span>
+            <Button
+              disabled={readOnly}
+              onClick={() => {
+                replaceCourse(save.course, 'Go back to a save');
+                onClose();
+              }}
+            >
+              Go back
+            </Button>
+          </li>
+        ))}
+        {saves.length === 0 && <li>Nothing has been changed yet.</li>}
+      </ul>
+      <p className={css.what}>Going back can be undone. Older saves thin out: one a ten minutes for a day, one a day for a month.</p>
+      <p className={css.what}>{room}</p>
+    </Dialog>
+  );
+}

@@ -1,0 +1,27 @@
+import { sha256, UplandError } from '@upland-cast/core';
+import { db } from './db';
+
+/** Assets that could not be stored because the quota is full; kept for as long as the page lives. */
+const unstored = new Map<string, Uint8Array<ArrayBuffer>>();
+
+/** Keeps bytes once under their SHA-256. In memory only where the browser has no room left. */
+export async function keepAsset(bytes: Uint8Array<ArrayBuffer>): Promise<string> {
+  const sha = await sha256(bytes);
+  try {
+    if (!(await db.assets.where('sha').equals(sha).count())) await db.assets.put({ sha, bytes: new Blob([bytes]) });
+  } catch {
+    unstored.set(sha, bytes);
+  }
+  return sha;
+}
+
+export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
+  const held = unstored.get(sha);
+  if (held) return held;
+  const row = await db.assets.get(sha);
+  if (!row) throw new UplandError('missing-asset', `A file that this step needs (${sha.slice(0, 12)}…) is not in this browser any more. Bring the terrain in again from its project file.`);
+  return new Uint8Array(await row.bytes.arrayBuffer());
+}
+
+/** How many assets live in memory only. */
+export const unstoredCount = () => unstored.size;

@@ -1,0 +1,46 @@
+import Dexie, { type EntityTable } from 'dexie';
+import type { Course } from '@upland-cast/core';
+
+export interface TerrainRow {
+  id: string;
+  course: Course;
+  changed: number;
+  made: number;
+  /** Lowest and highest, metres; absent until it has been worked out. */
+  range?: [number, number];
+  /** A relief picture, PNG. */
+  picture?: Blob;
+}
+
+/** A state of a terrain as it was saved once. */
+export interface SaveRow {
+  id?: number;
+  terrain: string;
+  at: number;
+  course: Course;
+}
+
+export interface AssetRow {
+  sha: string;
+  bytes: Blob;
+}
+
+export interface SettingRow {
+  key: string;
+  value: unknown;
+}
+
+/** What is kept in this browser. */
+export const db = new Dexie('upland-cast') as Dexie & {
+  terrains: EntityTable<TerrainRow, 'id'>;
+  saves: EntityTable<SaveRow, 'id'>;
+  assets: EntityTable<AssetRow, 'sha'>;
+  settings: EntityTable<SettingRow, 'key'>;
+};
+
+db.version(1).stores({
+  terrains: 'id, changed',
+  saves: '++id, [terrain+at], terrain',
+  assets: 'sha',
+  settings: 'key',
+});

@@ -1,0 +1,104 @@
+import { assetsOf, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
+import { keepAsset, loadAsset } from './assets';
+import { db, type SaveRow, type TerrainRow } from './db';
+
+export async function listTerrains(): Promise<TerrainRow[]> {
+  return db.terrains.orderBy('changed').reverse().toArray();
+}
+
+export async function addTerrain(course: Course, picture?: Blob): Promise<string> {
+  const id = crypto.randomUUID();
+  const now = Date.now();
+  await db.terrains.add({ id, course, made: now, changed: now, picture });
+  return id;
+}
+
+/** Keeps the assets of a project file and adds its terrain. */
+export async function addProject(project: Project): Promise<string> {
+  for (const bytes of project.assets.values()) await keepAsset(bytes);
+  return addTerrain(project.course, project.thumbnail && new Blob([project.thumbnail], { type: 'image/png' }));
+}
+
+export async function bringIn(file: Blob): Promise<string> {
+  return addProject(await readProject(new Uint8Array(await file.arrayBuffer())));
+}
+
+/** The terrain's project file. */
+export async function giveOut(course: Course, picture?: Blob): Promise<Uint8Array<ArrayBuffer>> {
+  const assets = new Map<string, Uint8Array<ArrayBuffer>>();
+  for (const sha of assetsOf(course)) assets.set(sha, await loadAsset(sha));
+  return writeProject({ course, assets, thumbnail: picture && new Uint8Array(await picture.arrayBuffer()) });
+}
+
+export async function removeTerrain(id: string): Promise<void> {
+  await db.transaction('rw', db.terrains, db.saves, async () => {
+    await db.terrains.delete(id);
+    await db.saves.where('terrain').equals(id).delete();
+  });
+  await sweepAssets();
+}
+
+/** Drops assets that no terrain and no past save refers to. */
+async function sweepAssets(): Promise<void> {
+  const used = new Set<string>();
+  await db.terrains.each((row) => assetsOf(row.course).forEach((sha) => used.add(sha)));
+  await db.saves.each((row) => assetsOf(row.course).forEach((sha) => used.add(sha)));
+  const unused = (await db.assets.toCollection().primaryKeys()).filter((sha) => !used.has(sha));
+  await db.assets.bulkDelete(unused);
+}
+
+const MINUTE = 60_000;
+const HOUR = 60 * MINUTE;
+const DAY = 24 * HOUR;
+
+/**
+ * Saves the terrain as it is now, and keeps the state as a past save. Past saves thin out with
+ * age: every one of the last ten minutes, then one a ten minutes for a day, one a day for a month.
+ */
+export async function saveTerrain(id: string, course: Course, at = Date.now()): Promise<void> {
+  await db.transaction('rw', db.terrains, db.saves, async () => {
+    await db.terrains.update(id, { course, changed: at });
+    await db.saves.add({ terrain: id, at, course });
+    const saves = await db.saves.where('terrain').equals(id).toArray();
+    await db.saves.bulkDelete(thinned(saves, at).map((s) => s.id!));
+  });
+}
+
+/** Which of the saves are to be dropped at the time `now`: in every span of their age only the newest stays. */
+export function thinned<T extends Pick<SaveRow, 'at'>>(saves: T[], now: number): T[] {
+  const seen = new Set<string>();
+  const dropped: T[] = [];
+  for (const save of [...saves].sort((a, b) => b.at - a.at)) {
+    const age = now - save.at;
+    const span = age < 10 * MINUTE ? 5_000 : age < DAY ? 10 * MINUTE : DAY;
+    const key = `${span}:${Math.floor(save.at / span)}`;
+    if (age > 30 * DAY || seen.has(key)) dropped.push(save);
+    else seen.add(key);
+  }
+  return dropped;
+}
+
+export async function pastSaves(terrain: string): Promise<SaveRow[]> {
+  return (await db.saves.where('terrain').equals(terrain).sortBy('at')).reverse();
+}
+
+const DEMO = ['dunmorrow'];
+
+/** Puts the demo terrains in, once. */
+export async function ensureDemo(): Promise<void> {
+  if (await db.settings.get('demo')) return;
+  for (const name of DEMO) {
+    const response = await fetch(`/demo/${name}.uplandcast`);
+    if (!response.ok) throw new Error(`The demo terrain could not be loaded: the server answered ${response.status}.`);
+    const { course, assets, thumbnail } = await readProject(new Uint8Array(await response.arrayBuffer()));
+    for (const bytes of assets.values()) await keepAsset(bytes);
+    const now = Date.now();
+    // Another tab may be doing the same: what is there stays.
+    await db.transaction('rw', db.terrains, db.settings, async () => {
+      const id = `demo-${name}`;
+      const there = await db.terrains.where('id').equals(id).count();
+      if (!there) await db.terrains.put({ id, course, made: now, changed: now, picture: thumbnail && new Blob([thumbnail], { type: 'image/png' }) });
+      await db.settings.put({ key: 'demo', value: true });
+    });
+  }
+}

@@ -1,0 +1,1 @@
+declare module "*.module.css" { const names: Record<string, string>; export default names; }

@@ -1,0 +1,422 @@
+import {
+  BufferAttribute, BufferGeometry, DataTexture, FloatType, GLSL3, InstancedBufferAttribute, InstancedBufferGeometry, LinearFilter, Mesh, NearestFilter, OrthographicCamera, PerspectiveCamera,
+  RawShaderMaterial, RedFormat, RGBAFormat, Scene, UnsignedByteType, Vector2, Vector3, WebGLRenderer, DoubleSide, MOUSE, type Camera as ThreeCamera,
+} from 'three';
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
+import type { Ground, Rectangle } from '@upland-cast/core';
+import { pick, type HeightSource } from './pick';
+import { choosePatches, PATCH_QUADS } from './quadtree';
+import { rampPixels, roundInterval, TINT } from './ramp';
+import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
+
+export interface ViewOptions {
+  camera: 'relief' | 'plan';
+  drape: 'tint' | 'shade';
+  contours: boolean;
+  meshLines: boolean;
+  water: boolean;
+  exaggeration: number;
+  /** Degrees clockwise from north. */
+  sun: number;
+  /** Left button and one finger belong to the brush. */
+  sculpting: boolean;
+}
+
+/** What an overlay needs to know of how the ground is being seen. */
+export interface Aspect {
+  /** Degrees clockwise that north is turned from straight up on the screen. */
+  north: number;
+  /** Metres a pixel where the view looks. */
+  metresPerPixel: number;
+  contourInterval: number;
+  /** Samples from mesh line to mesh line. */
+  meshEvery: number;
+}
+
+const MOST_PATCHES = 1500;
+
+/** Draws a ground with three: height as a float texture, a level-of-detail grid displaced on the card, only when something changed. */
+export class GroundView {
+  private readonly renderer: WebGLRenderer;
+  private readonly scene = new Scene();
+  private readonly perspective = new PerspectiveCamera(38, 1, 1, 1e6);
+  private readonly orthographic = new OrthographicCamera();
+  private readonly orbit: OrbitControls;
+  private readonly map: OrbitControls;
+  private readonly uniforms = {
+    heights: { value: null as DataTexture | null },
+    samples: { value: new Vector2(1, 1) },
+    extent: { value: new Vector2(1, 1) },
+    pointSamples: { value: 1 },
+    middle: { value: 0 },
+    exaggeration: { value: 1 },
+    sea: { value: 0 },
+    water: { value: 1 },
+    skirt: { value: 0 },
+    range: { value: new Vector2(0, 1) },
+    sun: { value: new Vector3(0, 1, 0) },
+    drape: { value: 0 },
+    contours: { value: 0 },
+    meshLines: { value: 0 },
+    brush: { value: new Vector3() },
+    ramp: { value: ramp() },
+    floorLevel: { value: 0 },
+    interval: { value: 50 },
+  };
+  private readonly patches = new InstancedBufferGeometry();
+  private readonly patchAt = new InstancedBufferAttribute(new Float32Array(MOST_PATCHES * 4), 4);
+  private readonly walls: Mesh;
+  private source: HeightSource | null = null;
+  private options: ViewOptions = { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, exaggeration: 1, sun: 315, sculpting: false };
+  private pending = 0;
+  private framed = '';
+  private range = { low: 0, high: 1 };
+  private readonly watcher: ResizeObserver;
+  /** Called after every drawn frame. */
+  onFrame: (aspect: Aspect) => void = () => undefined;
+  /** How long the last frame took to draw, milliseconds. */
+  lastFrame = 0;
+  frames = 0;
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, powerPreference: 'high-performance', preserveDrawingBuffer: false });
+    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    this.renderer.setClearColor(0xc4c7c6);
+    this.renderer.getContext().getExtension('OES_texture_float_linear');
+    this.buildPatches();
+    const ground = new Mesh(this.patches, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
+    ground.frustumCulled = false;
+    this.walls = new Mesh(wallGeometry(256), this.material(WALL_VERTEX, WALL_FRAGMENT));
+    this.walls.frustumCulled = false;
+    this.scene.add(ground, this.walls);
+
+    this.orbit = this.controls(this.perspective);
+    this.orbit.maxPolarAngle = Math.PI * 0.495;
+    this.orbit.zoomToCursor = true;
+    this.map = this.controls(this.orthographic);
+    this.map.enableRotate = false;
+    this.map.zoomToCursor = true;
+    this.map.mouseButtons.LEFT = MOUSE.PAN;
+    this.orthographic.up.set(0, 0, -1);
+
+    this.watcher = new ResizeObserver(() => this.resize());
+    this.watcher.observe(canvas.parentElement!);
+    canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
+    canvas.addEventListener('webglcontextrestored', () => {
+      if (this.source) this.setGround(this.source, this.range);
+    });
+    this.resize();
+  }
+
+  /** Shows a ground; the camera stays unless the land itself changed its size. */
+  setGround(source: HeightSource, range: { low: number; high: number }): void {
+    const { ground, height } = source;
+    const u = this.uniforms;
+    const same = this.source && this.source.ground.across === ground.across && this.source.ground.down === ground.down;
+    this.source = source;
+    this.range = range;
+    if (same && u.heights.value) {
+      u.heights.value.image = { data: height as Float32Array<ArrayBuffer>, width: ground.across, height: ground.down };
+      u.heights.value.needsUpdate = true;
+    } else {
+      u.heights.value?.dispose();
+      const texture = new DataTexture(height as Float32Array<ArrayBuffer>, ground.across, ground.down, RedFormat, FloatType);
+      texture.minFilter = texture.magFilter = LinearFilter;
+      texture.unpackAlignment = 4;
+      texture.needsUpdate = true;
+      u.heights.value = texture;
+    }
+    u.samples.value.set(ground.across, ground.down);
+    u.extent.value.set(ground.width, ground.depth);
+    u.pointSamples.value = ground.registration === 'point' ? 1 : 0;
+    u.range.value.set(range.low - ground.datum, range.high - ground.datum);
+    u.sea.value = ground.sea - ground.datum;
+    const land = `${ground.width}×${ground.depth}`;
+    if (this.framed !== land) {
+      this.framed = land;
+      u.middle.value = (range.low + range.high) / 2 - ground.datum;
+      this.frameAll();
+    }
+    const base = Math.min(range.low, Math.max(ground.sea, range.low - 1));
+    u.floorLevel.value = base - ground.datum - Math.max(ground.width, ground.depth) * 0.025;
+    u.skirt.value = Math.max(ground.width, ground.depth) / 60;
+    this.setOptions(this.options);
+  }
+
+  /** Uploads only the samples that a stroke changed. */
+  patch({ left, top, right, bottom }: Rectangle): void {
+    const { source } = this;
+    const texture = this.uniforms.heights.value;
+    if (!source || !texture) return;
+    const width = right - left;
+    const part = new Float32Array(width * (bottom - top));
+    for (let row = top; row < bottom; row++) {
+      const from = row * source.ground.across;
+      part.set(source.height.subarray(from + left, from + right), (row - top) * width);
+    }
+    const piece = new DataTexture(part, width, bottom - top, RedFormat, FloatType);
+    piece.minFilter = piece.magFilter = NearestFilter;
+    piece.needsUpdate = true;
+    this.renderer.copyTextureToTexture(piece, texture, null, new Vector2(left, top));
+    piece.dispose();
+    this.redraw();
+  }
+
+  setOptions(options: ViewOptions): void {
+    this.options = options;
+    const u = this.uniforms;
+    u.exaggeration.value = options.exaggeration;
+    u.water.value = options.water ? 1 : 0;
+    u.drape.value = options.drape === 'tint' ? 0 : 1;
+    const azimuth = (options.sun * Math.PI) / 180;
+    const altitude = (options.camera === 'plan' ? 45 : 34) * (Math.PI / 180);
+    u.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
+    const relief = options.camera === 'relief';
+    this.orbit.enabled = relief;
+    this.map.enabled = !relief;
+    this.walls.visible = relief;
+    this.orbit.mouseButtons.LEFT = options.sculpting ? null : MOUSE.ROTATE;
+    this.orbit.mouseButtons.RIGHT = options.sculpting ? MOUSE.ROTATE : MOUSE.PAN;
+    this.map.mouseButtons.LEFT = options.sculpting ? null : MOUSE.PAN;
+    this.map.mouseButtons.RIGHT = MOUSE.PAN;
+    this.redraw();
+  }
+
+  setBrush(brush: { east: number; south: number; radius: number } | null): void {
+    this.uniforms.brush.value.set(brush?.east ?? 0, brush?.south ?? 0, brush?.radius ?? 0);
+    this.redraw();
+  }
+
+  /** Looks at the whole ground, in both cameras. */
+  frameAll(): void {
+    const { x: width, y: depth } = this.uniforms.extent.value;
+    const reach = Math.max(width, depth);
+    this.orbit.target.set(0, 0, reach * 0.04);
+    this.perspective.position.set(-reach * 0.2, reach * 0.58, reach * 0.98);
+    this.perspective.near = reach / 2000;
+    this.perspective.far = reach * 12;
+    this.orbit.minDistance = reach / 400;
+    this.orbit.maxDistance = reach * 4;
+    this.orbit.update();
+    this.orthographic.position.set(0, reach * 4, 0);
+    this.orthographic.near = 1;
+    this.orthographic.far = reach * 8;
+    this.orthographic.zoom = 1;
+    this.map.target.set(0, 0, 0);
+    this.map.update();
+    this.resize();
+  }
+
+  /** Turns and tilts the view, degrees; moves nearer by a factor. For the keyboard. */
+  steer({ turn = 0, tilt = 0, nearer = 1, east = 0, south = 0 }: { turn?: number; tilt?: number; nearer?: number; east?: number; south?: number }): void {
+    if (this.options.camera === 'plan') {
+      const step = (this.orthographic.top - this.orthographic.bottom) / this.orthographic.zoom / 10;
+      for (const p of [this.orthographic.position, this.map.target]) {
+        p.x += east * step;
+        p.z += south * step;
+      }
+      this.orthographic.zoom = Math.min(200, Math.max(0.3, this.orthographic.zoom * nearer));
+      this.orthographic.updateProjectionMatrix();
+      this.map.update();
+      this.redraw();
+      return;
+    }
+    const target = this.orbit.target;
+    const arm = this.perspective.position.clone().sub(target);
+    const length = arm.length();
+    let around = Math.atan2(arm.x, arm.z);
+    let over = Math.asin(Math.min(1, Math.max(-1, arm.y / length)));
+    around += (turn * Math.PI) / 180;
+    over = Math.min(1.55, Math.max(0.03, over + (tilt * Math.PI) / 180));
+    const ahead = length / 8;
+    target.x += (east * Math.cos(around) + south * Math.sin(around)) * ahead;
+    target.z += (-east * Math.sin(around) + south * Math.cos(around)) * ahead;
+    const far = Math.min(this.orbit.maxDistance, Math.max(this.orbit.minDistance, length / nearer));
+    this.perspective.position.set(
+      target.x + Math.sin(around) * Math.cos(over) * far,
+      target.y + Math.sin(over) * far,
+      target.z + Math.cos(around) * Math.cos(over) * far,
+    );
+    this.orbit.update();
+    this.redraw();
+  }
+
+  /** The place on the ground under a pixel of the canvas. */
+  placeAt(clientX: number, clientY: number): { east: number; south: number } | null {
+    if (!this.source) return null;
+    const box = this.canvas.getBoundingClientRect();
+    const x = ((clientX - box.left) / box.width) * 2 - 1;
+    const y = 1 - ((clientY - box.top) / box.height) * 2;
+    const u = this.uniforms;
+    if (this.options.camera === 'plan') {
+      const p = new Vector3(x, y, 0).unproject(this.orthographic);
+      const east = p.x + u.extent.value.x / 2;
+      const south = p.z + u.extent.value.y / 2;
+      return east >= 0 && south >= 0 && east <= u.extent.value.x && south <= u.extent.value.y ? { east, south } : null;
+    }
+    const origin = this.perspective.position;
+    const direction = new Vector3(x, y, 0.5).unproject(this.perspective).sub(origin).normalize();
+    const floor = this.options.water ? u.sea.value : -Infinity;
+    return pick(this.source, origin.toArray(), direction.toArray(), u.middle.value, u.exaggeration.value, floor);
+  }
+
+  redraw(): void {
+    if (!this.pending) this.pending = requestAnimationFrame(() => this.draw());
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.pending);
+    this.watcher.disconnect();
+    this.orbit.dispose();
+    this.map.dispose();
+    this.uniforms.heights.value?.dispose();
+    this.renderer.dispose();
+  }
+
+  private get camera(): ThreeCamera {
+    return this.options.camera === 'plan' ? this.orthographic : this.perspective;
+  }
+
+  private draw(): void {
+    this.pending = 0;
+    if (!this.source) return;
+    const began = performance.now();
+    const { ground } = this.source;
+    const aspect = this.aspect(ground);
+    this.uniforms.contours.value = this.options.contours ? aspect.contourInterval : 0;
+    this.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
+    this.uniforms.meshLines.value = this.options.meshLines ? aspect.meshEvery : 0;
+    this.choose(ground);
+    this.renderer.render(this.scene, this.camera);
+    this.lastFrame = performance.now() - began;
+    this.frames++;
+    this.onFrame(aspect);
+  }
+
+  private choose(ground: Ground): void {
+    const longest = Math.max(ground.width, ground.depth);
+    const samples = Math.max(ground.across, ground.down);
+    const eye = this.perspective.position;
+    const high = ((this.range.high - this.range.low) / 2) * this.options.exaggeration;
+    const distance = (x: number, z: number, size: number) => {
+      const dx = Math.max(x - ground.width / 2 - eye.x, 0, eye.x - (x + size - ground.width / 2));
+      const dz = Math.max(z - ground.depth / 2 - eye.z, 0, eye.z - (z + size - ground.depth / 2));
+      return Math.hypot(dx, Math.max(0, eye.y - high), dz);
+    };
+    // Seen from straight above the shape of the patches does not show: few will do.
+    const nodes = choosePatches(this.options.camera === 'plan' ? () => Infinity : distance, ground, samples, 2.6).slice(0, MOST_PATCHES);
+    nodes.forEach((node, i) => {
+      const [across, down] = [longest / ground.width, longest / ground.depth];
+      this.patchAt.setXYZW(i, node.x * across, node.z * down, node.size * across, node.size * down);
+    });
+    this.uniforms.skirt.value = this.options.camera === 'plan' ? 0 : longest / 60;
+    this.patchAt.needsUpdate = true;
+    this.patches.instanceCount = nodes.length;
+  }
+
+  private aspect(ground: Ground): Aspect {
+    const height = this.canvas.clientHeight || 1;
+    const relief = this.options.camera === 'relief';
+    const distance = this.perspective.position.distanceTo(this.orbit.target);
+    const metresPerPixel = relief
+      ? (2 * distance * Math.tan((this.perspective.fov * Math.PI) / 360)) / height
+      : (this.orthographic.top - this.orthographic.bottom) / this.orthographic.zoom / height;
+    const arm = this.perspective.position.clone().sub(this.orbit.target);
+    const north = relief ? (Math.atan2(arm.x, arm.z) * 180) / Math.PI : 0;
+    const spacing = ground.width / Math.max(1, ground.across - 1);
+    let meshEvery = 1;
+    while (spacing * meshEvery < metresPerPixel * 5) meshEvery *= 2;
+    return { north, metresPerPixel, contourInterval: roundInterval(this.range.high - this.range.low, relief ? 30 : 40), meshEvery };
+  }
+
+  private resize(): void {
+    const box = this.canvas.parentElement!;
+    const width = Math.max(1, box.clientWidth);
+    const height = Math.max(1, box.clientHeight);
+    this.renderer.setSize(width, height, false);
+    this.perspective.aspect = width / height;
+    this.perspective.updateProjectionMatrix();
+    const { x, y } = this.uniforms.extent.value;
+    const tall = Math.max(y, (x * height) / width) * 1.06;
+    this.orthographic.top = tall / 2;
+    this.orthographic.bottom = -tall / 2;
+    this.orthographic.right = ((tall / 2) * width) / height;
+    this.orthographic.left = -this.orthographic.right;
+    this.orthographic.updateProjectionMatrix();
+    this.redraw();
+  }
+
+  private controls(camera: PerspectiveCamera | OrthographicCamera): OrbitControls {
+    const controls = new OrbitControls(camera, this.canvas);
+    controls.enableDamping = false;
+    controls.addEventListener('change', () => this.redraw());
+    return controls;
+  }
+
+  private material(vertexShader: string, fragmentShader: string): RawShaderMaterial {
+    return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: this.uniforms, side: DoubleSide });
+  }
+
+  private buildPatches(): void {
+    const n = PATCH_QUADS;
+    const positions: number[] = [];
+    const indices: number[] = [];
+    for (let z = 0; z <= n; z++) for (let x = 0; x <= n; x++) positions.push(x / n, 0, z / n);
+    for (let z = 0; z < n; z++) {
+      for (let x = 0; x < n; x++) {
+        const a = z * (n + 1) + x;
+        indices.push(a, a + n + 1, a + 1, a + 1, a + n + 1, a + n + 2);
+      }
+    }
+    // A skirt hangs from every side, so that levels of detail that meet leave no crack.
+    const edge = (at: (i: number) => [number, number]) => {
+      const start = positions.length / 3;
+      for (let i = 0; i <= n; i++) {
+        const [x, z] = at(i);
+        positions.push(x / n, 0, z / n, x / n, 1, z / n);
+      }
+      for (let i = 0; i < n; i++) {
+        const a = start + 2 * i;
+        indices.push(a, a + 1, a + 2, a + 2, a + 1, a + 3);
+      }
+    };
+    edge((i) => [i, 0]);
+    edge((i) => [i, n]);
+    edge((i) => [0, i]);
+    edge((i) => [n, i]);
+    this.patches.setAttribute('position', new BufferAttribute(new Float32Array(positions), 3));
+    this.patches.setAttribute('patchAt', this.patchAt);
+    this.patches.setIndex(indices);
+  }
+}
+
+function wallGeometry(parts: number): BufferGeometry {
+  const positions: number[] = [];
+  const indices: number[] = [];
+  const side = (at: (t: number) => [number, number]) => {
+    const start = positions.length / 3;
+    for (let i = 0; i <= parts; i++) {
+      const [x, z] = at(i / parts);
+      positions.push(x, z, 1, x, z, 0);
+    }
+    for (let i = 0; i < parts; i++) {
+      const a = start + 2 * i;
+      indices.push(a, a + 1, a + 2, a + 2, a + 1, a + 3);
+    }
+  };
+  side((t) => [t, 0]);
+  side((t) => [t, 1]);
+  side((t) => [0, t]);
+  side((t) => [1, t]);
+  const geometry = new BufferGeometry();
+  geometry.setAttribute('position', new BufferAttribute(new Float32Array(positions), 3));
+  geometry.setIndex(indices);
+  return geometry;
+}
+
+function ramp(): DataTexture {
+  const texture = new DataTexture(rampPixels(TINT), 256, 1, RGBAFormat, UnsignedByteType);
+  texture.minFilter = texture.magFilter = LinearFilter;
+  texture.needsUpdate = true;
+  return texture;
+}

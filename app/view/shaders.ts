@@ -1,0 +1,167 @@
+/** What the ground's shaders share: where a place on the ground lies in the height texture, and how high it is. */
+const COMMON = /* glsl */ `
+precision highp float;
+precision highp sampler2D;
+
+uniform sampler2D heights;
+uniform vec2 samples;      // across, down
+uniform vec2 extent;       // metres
+uniform float pointSamples; // 1: the outer samples lie on the edge
+uniform float middle;      // metres above the datum that become y = 0
+uniform float exaggeration;
+uniform float sea;         // metres above the datum
+uniform float water;       // 1: shown
+
+vec2 textureAt(vec2 place) {
+  vec2 steps = samples - vec2(pointSamples);
+  return (place * steps + 0.5 * pointSamples) / samples;
+}
+
+float heightAt(vec2 place) {
+  return textureLod(heights, textureAt(place), 0.0).r;
+}
+`;
+
+export const GROUND_VERTEX = /* glsl */ `
+${COMMON}
+uniform mat4 viewMatrix;
+uniform mat4 projectionMatrix;
+uniform float skirt; // metres
+
+in vec3 position; // x, z in the patch 0..1; y = 1 on the skirt
+in vec4 patchAt;  // corner and size, as shares of the ground's width and depth
+
+out vec2 place;
+
+void main() {
+  place = clamp(patchAt.xy + position.xz * patchAt.zw, 0.0, 1.0);
+  float h = heightAt(place);
+  if (water > 0.5) h = max(h, sea);
+  float y = (h - middle) * exaggeration - position.y * skirt;
+  vec2 plan = (place - 0.5) * extent;
+  gl_Position = projectionMatrix * viewMatrix * vec4(plan.x, y, plan.y, 1.0);
+}
+`;
+
+export const GROUND_FRAGMENT = /* glsl */ `
+${COMMON}
+uniform vec2 range;        // lowest and highest, above the datum
+uniform vec3 sun;          // direction towards it: east, up, south
+uniform float drape;       // 0 tint, 1 shade
+uniform float contours;    // metres from line to line; 0: none
+uniform float meshLines;   // samples from line to line; 0: none
+uniform vec3 brush;        // east, south, radius in metres; radius 0: none
+uniform sampler2D ramp;
+
+in vec2 place;
+out vec4 colour;
+
+float line(float value, float width) {
+  float away = abs(fract(value - 0.5) - 0.5) / max(fwidth(value), 1e-6);
+  return 1.0 - smoothstep(width - 0.5, width + 0.5, away);
+}
+
+void main() {
+  vec2 uv = textureAt(place);
+  float h = textureLod(heights, uv, 0.0).r;
+  vec2 steps = samples - vec2(pointSamples);
+  vec2 spacing = extent / max(steps, vec2(1.0));
+  vec2 texel = 1.0 / samples;
+  float e = textureLod(heights, uv + vec2(texel.x, 0.0), 0.0).r;
+  float w = textureLod(heights, uv - vec2(texel.x, 0.0), 0.0).r;
+  float s = textureLod(heights, uv + vec2(0.0, texel.y), 0.0).r;
+  float n = textureLod(heights, uv - vec2(0.0, texel.y), 0.0).r;
+  vec2 gradient = vec2(e - w, s - n) / (2.0 * spacing);
+  vec3 normal = normalize(vec3(-gradient.x * exaggeration, 1.0, -gradient.y * exaggeration));
+  float steep = 1.0 - 1.0 / sqrt(1.0 + dot(gradient, gradient));
+
+  // Sun, a weak light from the other side, and more sky where the ground looks up.
+  float lit = max(dot(normal, sun), 0.0);
+  float back = max(dot(normal, normalize(vec3(-sun.x, sun.y * 0.6, -sun.z))), 0.0);
+  float sky = 0.5 + 0.5 * normal.y;
+  float light = 0.70 * lit + 0.12 * back + 0.30 * sky * sky;
+
+  vec3 base;
+  if (drape < 0.5) {
+    float t = clamp((h - range.x) / max(range.y - range.x, 1e-3), 0.0, 1.0);
+    base = texture(ramp, vec2(t, 0.5)).rgb;
+    // Bare rock shows where soil cannot lie.
+    float rock = smoothstep(0.10, 0.26, steep);
+    base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.8);
+  } else {
+    base = vec3(0.86, 0.85, 0.82);
+  }
+  vec3 shaded = base * (0.18 + 1.02 * light);
+
+  if (contours > 0.0) {
+    float thin = line(h / contours, 0.55);
+    float thick = line(h / (contours * 5.0), 1.0);
+    float apart = fwidth(h / contours);
+    float fine = thin * (1.0 - smoothstep(0.25, 0.6, apart));
+    float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
+    shaded = mix(shaded, vec3(0.42, 0.19, 0.08), max(fine * 0.55, bold * 0.85));
+  }
+  if (water > 0.5 && h < sea) {
+    float depth = sea - h;
+    vec3 shallow = vec3(0.47, 0.66, 0.72);
+    vec3 deep = vec3(0.10, 0.29, 0.40);
+    vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
+    shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
+  }
+  if (meshLines > 0.0) {
+    vec2 at = place * steps / meshLines;
+    shaded = mix(shaded, vec3(0.13, 0.16, 0.17), max(line(at.x, 0.5), line(at.y, 0.5)) * 0.5);
+  }
+  if (brush.z > 0.0) {
+    vec2 there = place * extent - brush.xy;
+    float r = length(there) / brush.z;
+    float width = fwidth(r);
+    float ring = 1.0 - smoothstep(1.0, 2.2, abs(r - 1.0) / max(width, 1e-6));
+    shaded = mix(shaded, vec3(0.98, 0.97, 0.93), ring * 0.9);
+    shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, abs(r - 1.0) / max(width, 1e-6))) * 0.9);
+  }
+  // Skirts take the colour of the ground they hang from, so that they do not show.
+  colour = vec4(pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
+}
+`;
+
+export const WALL_VERTEX = /* glsl */ `
+${COMMON}
+uniform mat4 viewMatrix;
+uniform mat4 projectionMatrix;
+uniform float floorLevel; // metres above the datum
+
+in vec3 position; // place on the rim, and 1 at the top
+out float level;
+out float top;
+out float facing;
+
+void main() {
+  float h = heightAt(position.xy);
+  if (water > 0.5) h = max(h, sea);
+  level = mix(floorLevel, h, position.z);
+  top = h;
+  facing = abs(position.x - 0.5) > abs(position.y - 0.5) ? 1.0 : 0.0;
+  vec2 plan = (position.xy - 0.5) * extent;
+  gl_Position = projectionMatrix * viewMatrix * vec4(plan.x, (level - middle) * exaggeration, plan.y, 1.0);
+}
+`;
+
+export const WALL_FRAGMENT = /* glsl */ `
+precision highp float;
+uniform float interval;
+in float level;
+in float top;
+in float facing;
+out vec4 colour;
+
+void main() {
+  // The cut through the ground, with a line at every round height.
+  float v = level / interval;
+  float away = abs(fract(v - 0.5) - 0.5) / max(fwidth(v), 1e-6);
+  float mark = (1.0 - smoothstep(0.3, 1.2, away)) * (1.0 - smoothstep(0.2, 0.5, fwidth(v)));
+  float below = clamp((top - level) / (interval * 0.5), 0.0, 1.0);
+  vec3 earth = mix(vec3(0.46, 0.40, 0.33), vec3(0.60, 0.56, 0.50), below) * (0.86 + 0.14 * facing);
+  colour = vec4(mix(earth, vec3(0.38, 0.33, 0.28), mark * 0.6), 1.0);
+}
+`;

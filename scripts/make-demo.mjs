@@ -1,0 +1,10 @@
+// Bundles and runs scripts/make-demo.ts.
+import { build } from 'esbuild';
+import { resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { execFileSync } from 'node:child_process';
+
+execFileSync(process.execPath, ['scripts/build.mjs', 'cli'], { stdio: 'inherit' });
+
+await build({ entryPoints: ['scripts/make-demo.ts'], outfile: '.cache/make-demo.mjs', bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning' });
+await import(pathToFileURL(resolve('.cache/make-demo.mjs')).href);
