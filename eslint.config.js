@@ -5,7 +5,28 @@ import globals from 'globals';
 
 // Functions whose last bits differ between engines: they may not stand where a result becomes a
 // height or a byte. The core has its own, compiled (kernels/math.ts).
-const UNEVEN = ['sin', 'cos', 'tan', 'asin', 'acos', 'atan', 'atan2', 'sinh', 'cosh', 'tanh', 'exp', 'expm1', 'log', 'log2', 'log10', 'log1p', 'pow', 'cbrt', 'hypot', 'random'];
+const UNEVEN = [
+  'sin',
+  'cos',
+  'tan',
+  'asin',
+  'acos',
+  'atan',
+  'atan2',
+  'sinh',
+  'cosh',
+  'tanh',
+  'exp',
+  'expm1',
+  'log',
+  'log2',
+  'log10',
+  'log1p',
+  'pow',
+  'cbrt',
+  'hypot',
+  'random',
+];
 
 export default tseslint.config(
   { ignores: ['**/node_modules', '**/dist', 'app/.astro', 'core/kernels/generated', 'core/kernels/assembly', 'bench/peers', 'coverage'] },
@@ -24,10 +45,22 @@ export default tseslint.config(
     ignores: ['core/**/*.test.ts'],
     languageOptions: { globals: {} },
     rules: {
-      'no-restricted-properties': ['error', ...UNEVEN.map((property) => ({ object: 'Math', property, message: 'Its bits differ between engines: use exactMath().' }))],
-      'no-restricted-syntax': ['error', { selector: "BinaryExpression[operator='**']:not([left.type='Literal'][left.value=2])", message: 'x ** y differs between engines: use exactMath().pow, or powers of two.' }],
+      'no-restricted-properties': [
+        'error',
+        ...UNEVEN.map((property) => ({ object: 'Math', property, message: 'Its bits differ between engines: use exactMath().' })),
+      ],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "BinaryExpression[operator='**']:not([left.type='Literal'][left.value=2])",
+          message: 'x ** y differs between engines: use exactMath().pow, or powers of two.',
+        },
+      ],
       'no-restricted-globals': ['error', 'window', 'document', 'navigator', 'localStorage', 'indexedDB', 'process', 'Buffer', 'self'],
-      'no-restricted-imports': ['error', { patterns: ['node:*', 'react*', 'dexie*', 'fs', 'path', 'worker_threads', '@upland-cast/*', '**/app/**', '**/cli/**'] }],
+      'no-restricted-imports': [
+        'error',
+        { patterns: ['node:*', 'react*', 'dexie*', 'fs', 'path', 'worker_threads', '@upland-cast/*', '**/app/**', '**/cli/**'] },
+      ],
     },
   },
   {

@@ -3,7 +3,14 @@ import { defineConfig } from 'vitest/config';
 export default defineConfig({
   test: {
     projects: [
-      { test: { name: 'unit', include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts'], exclude: ['**/node_modules/**', '**/dist/**'], testTimeout: 60_000 } },
+      {
+        test: {
+          name: 'unit',
+          include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts'],
+          exclude: ['**/node_modules/**', '**/dist/**'],
+          testTimeout: 60_000,
+        },
+      },
       { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000 } },
       { test: { name: 'browser', include: ['tests/browser/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false } },
     ],

@@ -6,5 +6,13 @@ import { execFileSync } from 'node:child_process';
 
 execFileSync(process.execPath, ['scripts/build.mjs', 'cli'], { stdio: 'inherit' });
 
-await build({ entryPoints: ['scripts/make-demo.ts'], outfile: '.cache/make-demo.mjs', bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning' });
+await build({
+  entryPoints: ['scripts/make-demo.ts'],
+  outfile: '.cache/make-demo.mjs',
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  logLevel: 'warning',
+});
 await import(pathToFileURL(resolve('.cache/make-demo.mjs')).href);

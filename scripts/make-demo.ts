@@ -3,16 +3,42 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import {
-  dab, encodeRgb, evaluate, hillshade, makeCourse, makeGround, resample, sha256, statistics, stepUse, tileToBytes, withSamples, writeProject, type Brush, type Tiles,
+  dab,
+  encodeRgb,
+  evaluate,
+  hillshade,
+  makeCourse,
+  makeGround,
+  resample,
+  sha256,
+  statistics,
+  stepUse,
+  tileToBytes,
+  withSamples,
+  writeProject,
+  type Brush,
+  type Tiles,
 } from '@upland-cast/core';
 import { nodeKernels } from '../cli/node-kernels';
 
 const ground = makeGround({ width: 8192, depth: 8192, across: 1025, down: 1025, registration: 'point', sea: 420 });
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
 
-const base = stepUse('noise', { kind: 'fbm', feature: 3600, height: 500, level: 560, octaves: 10, gain: 0.46, lacunarity: 2.07, seed: 21 }, { id: 'base', name: 'Rolling base', join: 'replace' });
-const crags = stepUse('noise', { kind: 'ridged', feature: 3000, height: 620, level: 290, octaves: 9, gain: 0.45, lacunarity: 2.1, seed: 7 }, { id: 'crags', name: 'Crags', join: 'higher' });
-const moor = stepUse('noise', { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 }, { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 });
+const base = stepUse(
+  'noise',
+  { kind: 'fbm', feature: 3600, height: 500, level: 560, octaves: 10, gain: 0.46, lacunarity: 2.07, seed: 21 },
+  { id: 'base', name: 'Rolling base', join: 'replace' },
+);
+const crags = stepUse(
+  'noise',
+  { kind: 'ridged', feature: 3000, height: 620, level: 290, octaves: 9, gain: 0.45, lacunarity: 2.1, seed: 7 },
+  { id: 'crags', name: 'Crags', join: 'higher' },
+);
+const moor = stepUse(
+  'noise',
+  { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 },
+  { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
+);
 const scree = stepUse('talus', { repose: 36, sweeps: 60 }, { id: 'scree', name: 'Scree' });
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });
 const offset = stepUse('shift', { by: 12 }, { id: 'offset' });
@@ -41,14 +67,49 @@ const now = (east: number, south: number) => {
 };
 // The corrie: a bowl under the crags, dug until its floor lies well under the lake at 420 m.
 const [cx, cy] = [6420, 2560];
-for (let n = 0; n < 60 && now(cx, cy) > 396; n++) stroke({ kind: 'lower', radius: 560, strength: 3.2, softness: 1 }, [[cx - 90, cy - 60], [cx + 90, cy + 90]]);
-stroke({ kind: 'lower', radius: 300, strength: 1.2, softness: 0.9 }, [[cx - 60, cy - 40], [cx + 120, cy + 100]], 2);
-stroke({ kind: 'smooth', radius: 200, strength: 0.3, softness: 1 }, [[cx - 200, cy - 100], [cx + 260, cy + 240]]);
+for (let n = 0; n < 60 && now(cx, cy) > 396; n++)
+  stroke({ kind: 'lower', radius: 560, strength: 3.2, softness: 1 }, [
+    [cx - 90, cy - 60],
+    [cx + 90, cy + 90],
+  ]);
+stroke(
+  { kind: 'lower', radius: 300, strength: 1.2, softness: 0.9 },
+  [
+    [cx - 60, cy - 40],
+    [cx + 120, cy + 100],
+  ],
+  2,
+);
+stroke({ kind: 'smooth', radius: 200, strength: 0.3, softness: 1 }, [
+  [cx - 200, cy - 100],
+  [cx + 260, cy + 240],
+]);
 // The quarry: a notch in the flank of the moor with a levelled floor, and a heap of waste below it.
 const [qx, qy] = [3560, 3960];
-stroke({ kind: 'lower', radius: 190, strength: 7, softness: 0.25 }, [[qx, qy], [qx + 170, qy + 60]], 2);
-stroke({ kind: 'smooth', radius: 170, strength: 0.8, softness: 0.4 }, [[qx, qy], [qx + 170, qy + 60]], 2);
-stroke({ kind: 'raise', radius: 120, strength: 3, softness: 1 }, [[qx + 420, qy + 120], [qx + 520, qy + 330]], 2);
+stroke(
+  { kind: 'lower', radius: 190, strength: 7, softness: 0.25 },
+  [
+    [qx, qy],
+    [qx + 170, qy + 60],
+  ],
+  2,
+);
+stroke(
+  { kind: 'smooth', radius: 170, strength: 0.8, softness: 0.4 },
+  [
+    [qx, qy],
+    [qx + 170, qy + 60],
+  ],
+  2,
+);
+stroke(
+  { kind: 'raise', radius: 120, strength: 3, softness: 1 },
+  [
+    [qx + 420, qy + 120],
+    [qx + 520, qy + 330],
+  ],
+  2,
+);
 
 const assets = new Map<string, Uint8Array<ArrayBuffer>>();
 const kept: Record<string, string> = {};
@@ -74,4 +135,6 @@ for (let i = 0; i < 320 * 220; i++) {
 mkdirSync('app/public/demo', { recursive: true });
 writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: encodeRgb(rgb, 320, 220) }));
 const { lowest, highest, mean } = statistics(field);
-console.log(`Dunmorrow: ${lowest.toFixed(1)} to ${highest.toFixed(1)} m, mean ${mean.toFixed(1)} m, ${strokes} strokes, ${Object.keys(kept).length} tiles; ${stages.map((s) => `${s.use.id} ${s.took.toFixed(0)} ms`).join(', ')}`);
+console.log(
+  `Dunmorrow: ${lowest.toFixed(1)} to ${highest.toFixed(1)} m, mean ${mean.toFixed(1)} m, ${strokes} strokes, ${Object.keys(kept).length} tiles; ${stages.map((s) => `${s.use.id} ${s.took.toFixed(0)} ms`).join(', ')}`,
+);

@@ -10,7 +10,11 @@ export function Button({ look = 'plain', square, className = '', type = 'button'
 }
 
 export function Segments<T extends string>({
-  label, choices, value, onChange, dark,
+  label,
+  choices,
+  value,
+  onChange,
+  dark,
 }: {
   label: string;
   choices: Record<T, string>;
@@ -88,7 +92,13 @@ export function NumberField({ label, value, unit = '', min, max, step = 1, show 
   const [wrong, setWrong] = useState(false);
   useEffect(() => setWrong(false), [value]);
   const take = (raw: string) => {
-    const number = Number(raw.replace(/[\s\u2009]/g, '').replace('−', '-').replace(',', '.')) / show;
+    const number =
+      Number(
+        raw
+          .replace(/[\s\u2009]/g, '')
+          .replace('−', '-')
+          .replace(',', '.'),
+      ) / show;
     if (raw.trim() === '' || !Number.isFinite(number) || number < min || number > max) {
       setWrong(true);
       return;
@@ -183,7 +193,19 @@ export function Row({ label, children, help }: { label: string; children: ReactN
   );
 }
 
-export function Select<T extends string>({ label, value, choices, onChange, disabled }: { label: string; value: T; choices: Record<T, string>; onChange: (value: T) => void; disabled?: boolean }) {
+export function Select<T extends string>({
+  label,
+  value,
+  choices,
+  onChange,
+  disabled,
+}: {
+  label: string;
+  value: T;
+  choices: Record<T, string>;
+  onChange: (value: T) => void;
+  disabled?: boolean;
+}) {
   return (
     <select className={`${css.field} ${css.text}`} aria-label={label} value={value} disabled={disabled} onChange={(event) => onChange(event.target.value as T)}>
       {(Object.keys(choices) as T[]).map((key) => (

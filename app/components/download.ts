@@ -10,4 +10,10 @@ export function download(name: string, content: BlobPart, type: string): void {
 
 /** A file name out of a terrain's name. */
 export const fileNameOf = (name: string, ending: string) =>
-  `${name.normalize('NFKD').replace(/[^A-Za-z0-9._-]+/g, '-').replace(/^[-.]+|[-.]+$/g, '').toLowerCase() || 'terrain'}${ending}`;
+  `${
+    name
+      .normalize('NFKD')
+      .replace(/[^A-Za-z0-9._-]+/g, '-')
+      .replace(/^[-.]+|[-.]+$/g, '')
+      .toLowerCase() || 'terrain'
+  }${ending}`;

@@ -13,7 +13,7 @@ describe('figures', () => {
     expect(metres(688.24)).toBe('688.2 m');
     expect(smallMetres(0.01526)).toBe('15.26 mm');
     expect(smallMetres(0.0000024)).toBe('2.40 µm');
-    expect(volume(412_000_000)).toBe('0.412 km³');
+    expect(volume(412_000_000)).toBe('0.4120 km³');
     expect(bytes(2 * 2 ** 20)).toBe('2.0 MiB');
   });
   it('say how long ago a thing was', () => {

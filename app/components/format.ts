@@ -23,7 +23,7 @@ export function smallMetres(value: number): string {
 }
 
 export function volume(value: number): string {
-  if (Math.abs(value) >= 1e8) return `${figure(value / 1e9, 3)} km³`;
+  if (Math.abs(value) >= 1e6) return `${figure(value / 1e9, 4)} km³`;
   return `${figure(value, 0)} m³`;
 }
 

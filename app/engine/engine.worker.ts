@@ -1,15 +1,61 @@
 import { expose, transfer } from 'comlink';
 import {
-  costOf, deliver, describeChange, docketToHtml, encode, evaluate, gridMesh, histogram, makeDocket, meshError, meshFormats, previewGround, pressMesh,
-  readMesh, sentenceOf, settingsOf, shareUnderWater, StageCache, statistics, stepById, StoppedError, triangleCount, triangleIndices, UplandError, vertexCount,
-  displacementRatio, boundsOf, faceCount, BYTES,
-  type Course, type Encoding, type Evaluation, type Field, type Ground, type GridOptions, type Mesh,
+  costOf,
+  deliver,
+  describeChange,
+  docketToHtml,
+  encode,
+  evaluate,
+  gridMesh,
+  histogram,
+  makeDocket,
+  meshError,
+  meshFormats,
+  previewGround,
+  pressMesh,
+  readMesh,
+  sentenceOf,
+  settingsOf,
+  shareUnderWater,
+  StageCache,
+  statistics,
+  stepById,
+  StoppedError,
+  triangleCount,
+  triangleIndices,
+  UplandError,
+  vertexCount,
+  displacementRatio,
+  boundsOf,
+  faceCount,
+  BYTES,
+  type Course,
+  type Encoding,
+  type Evaluation,
+  type Field,
+  type Ground,
+  type GridOptions,
+  type Mesh,
 } from '@upland-cast/core';
 import { keepAsset, loadAsset } from '../storage/assets';
 import { browserKernels } from './kernels';
 import {
-  THUMBNAIL, type CostResult, type DeliveryRequest, type DeliveryResult, type EngineFacts, type Listener, type MeshFacts, type MeshPicture, type MeshRequest, type Outcome,
-  type Patch, type Picture, type PressRequest, type PressResult, type ReportOutcome, type SculptParams,
+  THUMBNAIL,
+  type CostResult,
+  type DeliveryRequest,
+  type DeliveryResult,
+  type EngineFacts,
+  type Listener,
+  type MeshFacts,
+  type MeshPicture,
+  type MeshRequest,
+  type Outcome,
+  type Patch,
+  type Picture,
+  type PressRequest,
+  type PressResult,
+  type ReportOutcome,
+  type SculptParams,
 } from './protocol';
 import { reliefPixels } from './relief';
 import { Stroke } from './stroke';
@@ -39,7 +85,11 @@ async function workOut(course: Course, ground: Ground, listener?: Listener): Pro
   const mine = (running = new AbortController());
   try {
     return await evaluate(course, {
-      kernels, cache, ground, signal: mine.signal, asset: loadAsset,
+      kernels,
+      cache,
+      ground,
+      signal: mine.signal,
+      asset: loadAsset,
       onProgress: ({ use, share }) => listener?.progress(use.name || stepById(use.step).title, share),
       onStage: (stage) => {
         if (!listener) return;
@@ -82,7 +132,15 @@ const api = {
       const height = evaluation.height.slice();
       const field: Field = { ground, height };
       const stats = statistics(field);
-      return { ground, height, statistics: stats, histogram: histogram(field, 160, stats), shareUnderWater: shareUnderWater(field, course.ground.sea), preview: ground !== course.ground, took: performance.now() - began };
+      return {
+        ground,
+        height,
+        statistics: stats,
+        histogram: histogram(field, 160, stats),
+        shareUnderWater: shareUnderWater(field, course.ground.sea),
+        preview: ground !== course.ground,
+        took: performance.now() - began,
+      };
     });
     return result.ok ? transfer(result, [result.value.height.buffer]) : result;
   },
@@ -99,7 +157,14 @@ const api = {
     return outcome(async () => {
       const stage = full?.evaluation.stages.find((s) => s.use.id === id);
       if (!stage || !full) throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
-      stroke = await Stroke.begin(stage.before, full.evaluation.height.slice(), full.evaluation.ground, settingsOf(stage.use) as SculptParams, stage.use.strength, loadAsset);
+      stroke = await Stroke.begin(
+        stage.before,
+        full.evaluation.height.slice(),
+        full.evaluation.ground,
+        settingsOf(stage.use) as SculptParams,
+        stage.use.strength,
+        loadAsset,
+      );
       return true as const;
     });
   },
@@ -122,7 +187,11 @@ const api = {
     return outcome(async () => {
       // The range is measured on the ground as it is worked; other counts differ by little and are proofed later.
       const field = full && full.course.stem === course.stem ? { ground: full.evaluation.ground, height: full.evaluation.height } : await wholeField(course);
-      return { ...costOf({ ...field, ground: { ...field.ground, sea: ground.sea } }, encoding, BYTES[encoding.type]), bytes: ground.across * ground.down * BYTES[encoding.type], statistics: statistics(field) };
+      return {
+        ...costOf({ ...field, ground: { ...field.ground, sea: ground.sea } }, encoding, BYTES[encoding.type]),
+        bytes: ground.across * ground.down * BYTES[encoding.type],
+        statistics: statistics(field),
+      };
     });
   },
 
@@ -131,7 +200,9 @@ const api = {
       // Worked out anew at the receiver's own samples, never scaled up.
       const field = await wholeField({ ...course, ground: request.ground });
       const delivery = await deliver(field, request.name, request.encoding);
-      const made = course.stem.filter((use) => use.on).map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) }));
+      const made = course.stem
+        .filter((use) => use.on)
+        .map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) }));
       const docket = makeDocket(course.name, request.receiver, field, delivery, made);
       const width = 480;
       const height = Math.max(1, Math.round((width * field.ground.depth) / field.ground.width));
@@ -151,8 +222,14 @@ const api = {
       written.up = format.id === 'glb' ? 'y' : (options.up ?? 'y');
       const error = meshError(written, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
       const facts: MeshFacts = {
-        vertices: vertexCount(written), faces: faceCount(written), triangles: triangleCount(written), bounds: boundsOf(written.positions),
-        maxError: error.maxError, rmse: error.rmse, ratio: displacementRatio(field), bytes: bytes.length,
+        vertices: vertexCount(written),
+        faces: faceCount(written),
+        triangles: triangleCount(written),
+        bounds: boundsOf(written.positions),
+        maxError: error.maxError,
+        rmse: error.rmse,
+        ratio: displacementRatio(field),
+        bytes: bytes.length,
       };
       return { bytes, facts };
     });
@@ -160,7 +237,10 @@ const api = {
   },
 
   /** The mesh as it will be, no denser than a screen can show, and its error at the chosen density. */
-  async meshPicture(course: Course, options: GridOptions): Promise<Outcome<{ mesh: MeshPicture; facts: Omit<MeshFacts, 'bytes'>; drawn: { x: number; y: number } }>> {
+  async meshPicture(
+    course: Course,
+    options: GridOptions,
+  ): Promise<Outcome<{ mesh: MeshPicture; facts: Omit<MeshFacts, 'bytes'>; drawn: { x: number; y: number } }>> {
     const result = await outcome(async () => {
       const field = await wholeField(course);
       const asked = options.segments ?? { x: field.ground.across - 1, y: field.ground.down - 1 };
@@ -171,7 +251,15 @@ const api = {
       const error = meshError(whole, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
       return {
         mesh: { positions: light.positions, indices: light.indices, up: light.up },
-        facts: { vertices: vertexCount(whole), faces: faceCount(whole), triangles: triangleCount(whole), bounds: boundsOf(whole.positions), maxError: error.maxError, rmse: error.rmse, ratio: displacementRatio(field) },
+        facts: {
+          vertices: vertexCount(whole),
+          faces: faceCount(whole),
+          triangles: triangleCount(whole),
+          bounds: boundsOf(whole.positions),
+          maxError: error.maxError,
+          rmse: error.rmse,
+          ratio: displacementRatio(field),
+        },
         drawn,
       };
     });
@@ -186,7 +274,11 @@ const api = {
       const { ground } = course;
       const { field, holes, overhangs } = pressMesh(mesh, {
         up,
-        size: request.againstGround ? { across: ground.across, down: ground.down } : request.across && request.down ? { across: request.across, down: request.down } : undefined,
+        size: request.againstGround
+          ? { across: ground.across, down: ground.down }
+          : request.across && request.down
+            ? { across: request.across, down: request.down }
+            : undefined,
         registration: request.againstGround ? ground.registration : 'point',
         extent: request.againstGround ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : undefined,
       });
@@ -194,7 +286,13 @@ const api = {
       const width = 420;
       const height = Math.max(40, Math.min(420, Math.round((width * field.ground.depth) / field.ground.width)));
       return {
-        ground: field.ground, statistics: statistics(field), holes, overhangs, vertices: vertexCount(mesh), triangles: triangleCount(mesh), up,
+        ground: field.ground,
+        statistics: statistics(field),
+        holes,
+        overhangs,
+        vertices: vertexCount(mesh),
+        triangles: triangleCount(mesh),
+        up,
         relief: { width, height, pixels: reliefPixels(field, width, height) },
         mesh: drawable({ ...mesh, up }, field),
         difference: request.againstGround ? await againstGround(course, field) : undefined,

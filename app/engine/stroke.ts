@@ -1,4 +1,18 @@
-import { dab, dabRectangle, resample, TILE, tileFromBytes, tileKey, tileToBytes, unrollTiles, withSamples, type Brush, type Ground, type Rectangle, type Tiles } from '@upland-cast/core';
+import {
+  dab,
+  dabRectangle,
+  resample,
+  TILE,
+  tileFromBytes,
+  tileKey,
+  tileToBytes,
+  unrollTiles,
+  withSamples,
+  type Brush,
+  type Ground,
+  type Rectangle,
+  type Tiles,
+} from '@upland-cast/core';
 import type { Patch, SculptParams } from './protocol';
 
 type Bytes = Uint8Array<ArrayBuffer>;
@@ -17,7 +31,12 @@ export class Stroke {
   ) {}
 
   static async begin(
-    beneath: Float32Array, seen: Float32Array<ArrayBuffer>, ground: Ground, params: SculptParams, strength: number, load: (sha: string) => Promise<Bytes>,
+    beneath: Float32Array,
+    seen: Float32Array<ArrayBuffer>,
+    ground: Ground,
+    params: SculptParams,
+    strength: number,
+    load: (sha: string) => Promise<Bytes>,
   ): Promise<Stroke> {
     const tiles: Tiles = new Map();
     for (const [key, sha] of Object.entries(params.tiles)) tiles.set(key, tileFromBytes(await load(sha)));
@@ -34,7 +53,12 @@ export class Stroke {
       const rectangle = this.oneDab(brush, east, south);
       if (!rectangle) continue;
       whole = whole
-        ? { left: Math.min(whole.left, rectangle.left), top: Math.min(whole.top, rectangle.top), right: Math.max(whole.right, rectangle.right), bottom: Math.max(whole.bottom, rectangle.bottom) }
+        ? {
+            left: Math.min(whole.left, rectangle.left),
+            top: Math.min(whole.top, rectangle.top),
+            right: Math.max(whole.right, rectangle.right),
+            bottom: Math.max(whole.bottom, rectangle.bottom),
+          }
         : rectangle;
     }
     if (!whole) return null;

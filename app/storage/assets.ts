@@ -19,7 +19,11 @@ export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
   const held = unstored.get(sha);
   if (held) return held;
   const row = await db.assets.get(sha);
-  if (!row) throw new UplandError('missing-asset', `A file that this step needs (${sha.slice(0, 12)}…) is not in this browser any more. Bring the terrain in again from its project file.`);
+  if (!row)
+    throw new UplandError(
+      'missing-asset',
+      `A file that this step needs (${sha.slice(0, 12)}…) is not in this browser any more. Bring the terrain in again from its project file.`,
+    );
   return new Uint8Array(await row.bytes.arrayBuffer());
 }
 

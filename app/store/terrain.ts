@@ -64,8 +64,23 @@ interface State {
 }
 
 export const useTerrain = create<State>(() => ({
-  id: null, missing: null, course: null, readOnly: false, past: [], future: [], selected: null, room: 'work', picture: null, stages: {}, reliefs: new Map(),
-  working: null, report: null, notice: null, savedAt: null, saveFault: null, cursor: null,
+  id: null,
+  missing: null,
+  course: null,
+  readOnly: false,
+  past: [],
+  future: [],
+  selected: null,
+  room: 'work',
+  picture: null,
+  stages: {},
+  reliefs: new Map(),
+  working: null,
+  report: null,
+  notice: null,
+  savedAt: null,
+  saveFault: null,
+  cursor: null,
   view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, exaggeration: 1, sun: 315 },
   brush: { kind: 'raise', radius: 160, strength: 2, softness: 0.8 },
 }));
@@ -178,17 +193,25 @@ export function addStep(step: string, after: string | null, params: Record<strin
 }
 
 export function setParam(id: string, key: string, value: unknown, gesture?: string): void {
-  change(`Set ${key}`, (course) => {
-    const use = course.stem.find((s) => s.id === id);
-    if (use) use.params[key] = value;
-  }, gesture);
+  change(
+    `Set ${key}`,
+    (course) => {
+      const use = course.stem.find((s) => s.id === id);
+      if (use) use.params[key] = value;
+    },
+    gesture,
+  );
 }
 
 export function setUse(id: string, label: string, recipe: (use: StepUse) => void, gesture?: string): void {
-  change(label, (course) => {
-    const use = course.stem.find((s) => s.id === id);
-    if (use) recipe(use);
-  }, gesture);
+  change(
+    label,
+    (course) => {
+      const use = course.stem.find((s) => s.id === id);
+      if (use) recipe(use);
+    },
+    gesture,
+  );
 }
 
 export function removeStep(id: string): void {
@@ -346,7 +369,11 @@ export async function saveNow(): Promise<void> {
     set({ savedAt: Date.now(), saveFault: unstoredCount() ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
   } catch (error) {
     const full = error instanceof Error && /quota/i.test(`${error.name} ${error.message}`);
-    set({ saveFault: full ? 'This browser has no room left to save. Your work goes on in memory: save the project file now.' : `Saving failed: ${sentenceOf(error)}` });
+    set({
+      saveFault: full
+        ? 'This browser has no room left to save. Your work goes on in memory: save the project file now.'
+        : `Saving failed: ${sentenceOf(error)}`,
+    });
   }
 }
 

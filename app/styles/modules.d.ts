@@ -1,1 +1,4 @@
-declare module "*.module.css" { const names: Record<string, string>; export default names; }
+declare module '*.module.css' {
+  const names: Record<string, string>;
+  export default names;
+}

@@ -1,6 +1,27 @@
 import {
-  BufferAttribute, BufferGeometry, DataTexture, FloatType, GLSL3, InstancedBufferAttribute, InstancedBufferGeometry, LinearFilter, Mesh, NearestFilter, OrthographicCamera, PerspectiveCamera,
-  RawShaderMaterial, RedFormat, RGBAFormat, Scene, UnsignedByteType, Vector2, Vector3, WebGLRenderer, DoubleSide, MOUSE, type Camera as ThreeCamera,
+  BufferAttribute,
+  BufferGeometry,
+  DataTexture,
+  FloatType,
+  GLSL3,
+  InstancedBufferAttribute,
+  InstancedBufferGeometry,
+  LinearFilter,
+  Mesh,
+  NearestFilter,
+  OrthographicCamera,
+  PerspectiveCamera,
+  RawShaderMaterial,
+  RedFormat,
+  RGBAFormat,
+  Scene,
+  UnsignedByteType,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+  DoubleSide,
+  MOUSE,
+  type Camera as ThreeCamera,
 } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground, Rectangle } from '@upland-cast/core';
@@ -67,7 +88,16 @@ export class GroundView {
   private readonly patchAt = new InstancedBufferAttribute(new Float32Array(MOST_PATCHES * 4), 4);
   private readonly walls: Mesh;
   private source: HeightSource | null = null;
-  private options: ViewOptions = { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, exaggeration: 1, sun: 315, sculpting: false };
+  private options: ViewOptions = {
+    camera: 'relief',
+    drape: 'tint',
+    contours: false,
+    meshLines: false,
+    water: true,
+    exaggeration: 1,
+    sun: 315,
+    sculpting: false,
+  };
   private pending = 0;
   private framed = '';
   private range = { low: 0, high: 1 };
@@ -86,7 +116,7 @@ export class GroundView {
     this.buildPatches();
     const ground = new Mesh(this.patches, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
     ground.frustumCulled = false;
-    this.walls = new Mesh(wallGeometry(256), this.material(WALL_VERTEX, WALL_FRAGMENT));
+    this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
     this.walls.frustumCulled = false;
     this.scene.add(ground, this.walls);
 
@@ -191,8 +221,8 @@ export class GroundView {
   frameAll(): void {
     const { x: width, y: depth } = this.uniforms.extent.value;
     const reach = Math.max(width, depth);
-    this.orbit.target.set(0, 0, reach * 0.04);
-    this.perspective.position.set(-reach * 0.2, reach * 0.58, reach * 0.98);
+    this.orbit.target.set(0, 0, reach * 0.09);
+    this.perspective.position.set(-reach * 0.24, reach * 0.72, reach * 1.2);
     this.perspective.near = reach / 2000;
     this.perspective.far = reach * 12;
     this.orbit.minDistance = reach / 400;

@@ -1,5 +1,17 @@
 import {
-  AmbientLight, BufferAttribute, BufferGeometry, DirectionalLight, Mesh, MeshLambertMaterial, PerspectiveCamera, Scene, WebGLRenderer, DoubleSide, LineBasicMaterial, LineSegments, WireframeGeometry,
+  AmbientLight,
+  BufferAttribute,
+  BufferGeometry,
+  DirectionalLight,
+  Mesh,
+  MeshLambertMaterial,
+  PerspectiveCamera,
+  Scene,
+  WebGLRenderer,
+  DoubleSide,
+  LineBasicMaterial,
+  LineSegments,
+  WireframeGeometry,
 } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { MeshPicture } from '../engine/protocol';
@@ -50,10 +62,13 @@ export class MeshView {
     const geometry = new BufferGeometry();
     geometry.setAttribute('position', new BufferAttribute(picture.positions, 3));
     geometry.setIndex(new BufferAttribute(picture.indices, 1));
-    this.surface = new Mesh(geometry, new MeshLambertMaterial({ color: 0xd9d2c2, flatShading: true, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }));
+    this.surface = new Mesh(
+      geometry,
+      new MeshLambertMaterial({ color: 0xe4dccb, flatShading: true, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }),
+    );
     this.scene.add(this.surface);
     if (picture.indices.length / 3 <= MOST_WIRED) {
-      this.wire = new LineSegments(new WireframeGeometry(geometry), new LineBasicMaterial({ color: 0x2a6a8c, transparent: true, opacity: 0.45 }));
+      this.wire = new LineSegments(new WireframeGeometry(geometry), new LineBasicMaterial({ color: 0x2a6a8c, transparent: true, opacity: 0.28 }));
       this.scene.add(this.wire);
     }
     // A mesh that is z up is stood up, so that both kinds are seen alike.
@@ -66,7 +81,7 @@ export class MeshView {
       const centre = geometry.boundingSphere!.center.clone();
       if (picture.up === 'z') centre.set(centre.x, centre.z, -centre.y);
       this.controls.target.copy(centre);
-      this.camera.position.set(centre.x - radius * 0.5, centre.y + radius * 1.1, centre.z + radius * 1.7);
+      this.camera.position.set(centre.x - radius * 0.55, centre.y + radius * 1.35, centre.z + radius * 2.1);
       this.camera.near = radius / 1000;
       this.camera.far = radius * 20;
       this.camera.updateProjectionMatrix();

@@ -48,11 +48,18 @@ export function pick(
   floor = -Infinity,
 ): { east: number; south: number } | null {
   const { width, depth, across } = source.ground;
-  const at = (t: number) => ({ east: origin[0] + t * direction[0] + width / 2, south: origin[2] + t * direction[2] + depth / 2, y: origin[1] + t * direction[1] });
+  const at = (t: number) => ({
+    east: origin[0] + t * direction[0] + width / 2,
+    south: origin[2] + t * direction[2] + depth / 2,
+    y: origin[1] + t * direction[1],
+  });
   // The stretch of the ray that lies over the ground's square.
   let from = 0;
   let to = Infinity;
-  for (const [o, d, half] of [[origin[0], direction[0], width / 2], [origin[2], direction[2], depth / 2]]) {
+  for (const [o, d, half] of [
+    [origin[0], direction[0], width / 2],
+    [origin[2], direction[2], depth / 2],
+  ]) {
     if (Math.abs(d) < 1e-12) {
       if (Math.abs(o) > half) return null;
       continue;

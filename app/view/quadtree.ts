@@ -25,7 +25,13 @@ export function choosePatches(
     if (x * longest >= extent.width || z * longest >= extent.depth) return;
     if (level < deepest && distanceTo(x * longest, z * longest, size * longest) < reach * size * longest) {
       const half = size / 2;
-      for (const [dx, dz] of [[0, 0], [half, 0], [0, half], [half, half]]) visit(x + dx, z + dz, half, level + 1);
+      for (const [dx, dz] of [
+        [0, 0],
+        [half, 0],
+        [0, half],
+        [half, half],
+      ])
+        visit(x + dx, z + dz, half, level + 1);
     } else out.push({ x, z, size });
   };
   visit(0, 0, 1, 0);

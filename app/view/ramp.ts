@@ -15,7 +15,10 @@ export function rampPixels(stops: readonly [number, string][], count = 256): Uin
   const out = new Uint8Array(count * 4);
   for (let i = 0; i < count; i++) {
     const t = i / (count - 1);
-    const upper = Math.max(1, rgb.findIndex(([at]) => at >= t));
+    const upper = Math.max(
+      1,
+      rgb.findIndex(([at]) => at >= t),
+    );
     const a = rgb[upper - 1];
     const b = rgb[upper];
     const u = (t - a[0]) / (b[0] - a[0]);

@@ -87,19 +87,19 @@ void main() {
     base = texture(ramp, vec2(t, 0.5)).rgb;
     // Bare rock shows where soil cannot lie.
     float rock = smoothstep(0.10, 0.26, steep);
-    base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.8);
+    base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.7);
   } else {
     base = vec3(0.86, 0.85, 0.82);
   }
-  vec3 shaded = base * (0.18 + 1.02 * light);
+  vec3 shaded = base * (0.20 + 1.10 * light);
 
   if (contours > 0.0) {
     float thin = line(h / contours, 0.55);
-    float thick = line(h / (contours * 5.0), 1.0);
+    float thick = line(h / (contours * 5.0), 0.8);
     float apart = fwidth(h / contours);
     float fine = thin * (1.0 - smoothstep(0.25, 0.6, apart));
     float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
-    shaded = mix(shaded, vec3(0.42, 0.19, 0.08), max(fine * 0.55, bold * 0.85));
+    shaded = mix(shaded, vec3(0.42, 0.19, 0.08), max(fine * 0.42, bold * 0.72));
   }
   if (water > 0.5 && h < sea) {
     float depth = sea - h;
@@ -142,7 +142,8 @@ void main() {
   level = mix(floorLevel, h, position.z);
   top = h;
   facing = abs(position.x - 0.5) > abs(position.y - 0.5) ? 1.0 : 0.0;
-  vec2 plan = (position.xy - 0.5) * extent;
+  // A hand's breadth outside of the ground, so that the skirts of its patches stay hidden.
+  vec2 plan = (position.xy - 0.5) * extent * 1.0006;
   gl_Position = projectionMatrix * viewMatrix * vec4(plan.x, (level - middle) * exaggeration, plan.y, 1.0);
 }
 `;
@@ -161,7 +162,7 @@ void main() {
   float away = abs(fract(v - 0.5) - 0.5) / max(fwidth(v), 1e-6);
   float mark = (1.0 - smoothstep(0.3, 1.2, away)) * (1.0 - smoothstep(0.2, 0.5, fwidth(v)));
   float below = clamp((top - level) / (interval * 0.5), 0.0, 1.0);
-  vec3 earth = mix(vec3(0.46, 0.40, 0.33), vec3(0.60, 0.56, 0.50), below) * (0.86 + 0.14 * facing);
-  colour = vec4(mix(earth, vec3(0.38, 0.33, 0.28), mark * 0.6), 1.0);
+  vec3 earth = mix(vec3(0.40, 0.36, 0.30), vec3(0.62, 0.58, 0.52), below) * (0.88 + 0.12 * facing);
+  colour = vec4(mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45), 1.0);
 }
 `;

@@ -1,7 +1,22 @@
 import { Command } from 'commander';
 import {
-  changeBetween, deliver, evaluate, makeCourse, meaningOf, paramsOf, readHeightmap, statistics, steepestDrop, stepById, toField, stepUse, UplandError, writeLayer,
-  type Field, type Meaning, type ParamMeta,
+  changeBetween,
+  deliver,
+  evaluate,
+  makeCourse,
+  meaningOf,
+  paramsOf,
+  readHeightmap,
+  statistics,
+  steepestDrop,
+  stepById,
+  toField,
+  stepUse,
+  UplandError,
+  writeLayer,
+  type Field,
+  type Meaning,
+  type ParamMeta,
 } from '@upland-cast/core';
 import { load, save } from '../files';
 import { nodeKernels } from '../node-kernels';
@@ -77,7 +92,9 @@ function parseSetting(step: string, text: string): [string, unknown] {
   const [key, value] = text.split(/=(.*)/s);
   const param = paramsOf(stepById(step).params).find((p) => p.key === key);
   if (!param) {
-    const known = paramsOf(stepById(step).params).map((p) => p.key).join(', ');
+    const known = paramsOf(stepById(step).params)
+      .map((p) => p.key)
+      .join(', ');
     throw new UplandError('setting', `${stepById(step).title} has no setting "${key}". It has: ${known}.`);
   }
   return [key, typed(param.meta, value ?? '')];

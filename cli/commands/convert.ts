@@ -1,7 +1,22 @@
 import { Command } from 'commander';
 import {
-  CODES, deliver, flipColumns, flipRows, inspect, meaningOf, readHeightmap, resample, statistics, toField, turn, withSamples, UplandError,
-  type Encoding, type Field, type Filter, type Registration,
+  CODES,
+  deliver,
+  flipColumns,
+  flipRows,
+  inspect,
+  meaningOf,
+  readHeightmap,
+  resample,
+  statistics,
+  toField,
+  turn,
+  withSamples,
+  UplandError,
+  type Encoding,
+  type Field,
+  type Filter,
+  type Registration,
 } from '@upland-cast/core';
 import { load, save } from '../files';
 import { encodingFor, oneOf, parseFilter, parseMap, parseNumber, parseRange, parseSize, rangeOfCodes } from '../options';
@@ -76,7 +91,10 @@ export function convertCommand(): Command {
 }
 
 function warnAboutCodes(input: string, asTheyAre: boolean, encoding: Encoding): void {
-  if (asTheyAre) process.stderr.write(`${input} does not say how many metres its codes stand for: one code was taken as one metre${encoding.range ? '' : ', and metres were written'}. Say --range LO:HI otherwise.\n`);
+  if (asTheyAre)
+    process.stderr.write(
+      `${input} does not say how many metres its codes stand for: one code was taken as one metre${encoding.range ? '' : ', and metres were written'}. Say --range LO:HI otherwise.\n`,
+    );
 }
 
 function shifted(field: Field, by: number): Field {
@@ -90,4 +108,3 @@ function stretched(field: Field, to: { low: number; high: number }): Field {
   const { datum } = field.ground;
   return { ...field, height: field.height.map((h) => to.low + (h + datum - lowest) * factor - datum) };
 }
-

@@ -1,7 +1,21 @@
 import { Command } from 'commander';
 import {
-  aspect, curvature, deliver, encodeRgb, formatByName, hillshade, normalMap, readHeightmap, roughness, slope, statistics, toField, UplandError, USUAL_LIGHT,
-  type Field, type Meaning,
+  aspect,
+  curvature,
+  deliver,
+  encodeRgb,
+  formatByName,
+  hillshade,
+  normalMap,
+  readHeightmap,
+  roughness,
+  slope,
+  statistics,
+  toField,
+  UplandError,
+  USUAL_LIGHT,
+  type Field,
+  type Meaning,
 } from '@upland-cast/core';
 import { load, save } from '../files';
 import { collect, encodingFor, oneOf, parseNumber, parseRange } from '../options';
@@ -43,7 +57,10 @@ export function deriveCommand(): Command {
       }
       const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, field, settings) };
       const type = name === 'hillshade' ? ('u8' as const) : undefined;
-      const encoding = type && formatByName(out).writes.includes(type) ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } } : encodingFor(out, map, {}, { type: 'f32' });
+      const encoding =
+        type && formatByName(out).writes.includes(type)
+          ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
+          : encodingFor(out, map, {}, { type: 'f32' });
       const { bytes, proof } = await deliver(map, out, encoding);
       await save(out, bytes);
       const { lowest, highest } = statistics(map);

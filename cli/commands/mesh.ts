@@ -1,7 +1,21 @@
 import { basename } from 'node:path';
 import { Command } from 'commander';
 import {
-  boundsOf, deliver, displacementRatio, faceCount, gridMesh, meshError, meshFormatByName, pressMesh, readHeightmap, readMesh, statistics, toField, triangleCount, UplandError, vertexCount,
+  boundsOf,
+  deliver,
+  displacementRatio,
+  faceCount,
+  gridMesh,
+  meshError,
+  meshFormatByName,
+  pressMesh,
+  readHeightmap,
+  readMesh,
+  statistics,
+  toField,
+  triangleCount,
+  UplandError,
+  vertexCount,
 } from '@upland-cast/core';
 import { load, save } from '../files';
 import { encodingFor, oneOf, parseNumber, parsePair, parseRange, parseSize, type OutOptions } from '../options';

@@ -14,7 +14,17 @@ export function stepsCommand(): Command {
         joins: step.joins,
         params: paramsOf(step.params)
           .filter(({ meta }) => meta.kind !== 'hidden')
-          .map(({ key, meta, value }) => ({ key, label: meta.label, kind: meta.kind, unit: meta.unit, default: value, min: meta.min, max: meta.max, choices: meta.choices && Object.keys(meta.choices), help: meta.help })),
+          .map(({ key, meta, value }) => ({
+            key,
+            label: meta.label,
+            kind: meta.kind,
+            unit: meta.unit,
+            default: value,
+            min: meta.min,
+            max: meta.max,
+            choices: meta.choices && Object.keys(meta.choices),
+            help: meta.help,
+          })),
       }));
       if (json) {
         process.stdout.write(`${JSON.stringify(list)}\n`);

@@ -17,8 +17,7 @@ export function hornGradient(field: Field, column: number, row: number, out: [nu
   const south = (row < down - 1 ? row + 1 : row) * across;
   out[0] = (h[north + e] + 2 * h[here + e] + h[south + e] - (h[north + w] + 2 * h[here + w] + h[south + w])) / (4 * (e - w || 1) * x);
   out[1] =
-    (h[south + w] + 2 * h[south + column] + h[south + e] - (h[north + w] + 2 * h[north + column] + h[north + e])) /
-    (4 * ((south - north) / across || 1) * y);
+    (h[south + w] + 2 * h[south + column] + h[south + e] - (h[north + w] + 2 * h[north + column] + h[north + e])) / (4 * ((south - north) / across || 1) * y);
 }
 
 /** Calls `visit` with the Horn gradient of every sample, row by row. */

@@ -23,11 +23,7 @@ export interface Docket {
   madeBy: DocketLine[];
 }
 
-const number = (value: number, digits = 2) =>
-  value
-    .toLocaleString('en-GB', { maximumFractionDigits: digits })
-    .replaceAll(',', '\u2009')
-    .replace('-', '−');
+const number = (value: number, digits = 2) => value.toLocaleString('en-GB', { maximumFractionDigits: digits }).replaceAll(',', '\u2009').replace('-', '−');
 
 /** The sheet that goes with a delivery: every number the other side types in, the ground, and the proof. */
 export function makeDocket(terrain: string, receiver: string, field: Field, delivery: Delivery, steps: { title: string; caption: string }[]): Docket {
@@ -38,7 +34,10 @@ export function makeDocket(terrain: string, receiver: string, field: Field, deli
   const codes = CODES[encoding.type];
   const format = formatById(encoding.format);
   const lines: DocketLine[] = [
-    { label: 'Format', value: `${format.title}, ${codes ? `${codes.bits}-bit ${encoding.type[0] === 's' ? 'signed ' : ''}whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel, data and not colour` },
+    {
+      label: 'Format',
+      value: `${format.title}, ${codes ? `${codes.bits}-bit ${encoding.type[0] === 's' ? 'signed ' : ''}whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel, data and not colour`,
+    },
     { label: 'Samples', value: `${ground.across} × ${ground.down}` },
   ];
   if (encoding.format === 'raw') {
@@ -63,7 +62,10 @@ export function makeDocket(terrain: string, receiver: string, field: Field, deli
     ground: [
       { label: 'Lowest', value: `${number(lowest, 3)} m` },
       { label: 'Highest', value: `${number(highest, 3)} m` },
-      { label: 'From sample to sample', value: spacing.x === spacing.y ? `${number(spacing.x, 4)} m` : `${number(spacing.x, 4)} m × ${number(spacing.y, 4)} m` },
+      {
+        label: 'From sample to sample',
+        value: spacing.x === spacing.y ? `${number(spacing.x, 4)} m` : `${number(spacing.x, 4)} m × ${number(spacing.y, 4)} m`,
+      },
       { label: 'Registration', value: ground.registration === 'point' ? 'the outer samples lie on the edge' : 'samples are cell centres' },
       { label: 'Datum', value: `${number(ground.datum)} m` },
     ],

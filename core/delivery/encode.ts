@@ -34,7 +34,10 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   const codes = CODES[type];
   const noData = encoding.noData ?? (valid && !codes ? -9999 : null);
   if (valid && codes && noData === null) {
-    throw new UplandError('no-data', 'This ground has samples without a height, and the file has no code for them. Fill the holes first, or write floats or give a no-data code.');
+    throw new UplandError(
+      'no-data',
+      'This ground has samples without a height, and the file has no code for them. Fill the holes first, or write floats or give a no-data code.',
+    );
   }
   const samples = makeSamples(type, height.length);
   const base: Omit<Page, 'scale' | 'offset'> = { width: ground.across, height: ground.down, type, samples, ground, noData, options: encoding.options ?? {} };
@@ -65,7 +68,11 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
 }
 
 /** The file's bytes. `formats` may be another list, for trying what a faulty writer does. */
-export async function encode(field: Field, encoding: Encoding, formats: readonly Format[] = allFormats): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised }> {
+export async function encode(
+  field: Field,
+  encoding: Encoding,
+  formats: readonly Format[] = allFormats,
+): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised }> {
   const format = formats.find((f) => f.id === encoding.format);
   if (!format) throw new UplandError('unknown-format', `There is no format "${encoding.format}".`);
   if (!format.writes.includes(encoding.type)) {

@@ -59,7 +59,12 @@ export function groundFor(receiver: Receiver, ground: Ground, size: number): Gro
 
 /** A file name that every file system takes. */
 export function fileNameFor(receiver: Receiver, terrain: string, size: number, format: string, type: string): string {
-  const safe = terrain.normalize('NFKD').replace(/[^A-Za-z0-9._-]+/g, '-').replace(/^[-.]+|[-.]+$/g, '').toLowerCase() || 'terrain';
+  const safe =
+    terrain
+      .normalize('NFKD')
+      .replace(/[^A-Za-z0-9._-]+/g, '-')
+      .replace(/^[-.]+|[-.]+$/g, '')
+      .toLowerCase() || 'terrain';
   return receiver.fileName
     .replaceAll('{terrain}', safe)
     .replaceAll('{size}', String(size))

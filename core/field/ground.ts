@@ -77,9 +77,7 @@ export function groundAtSamples(ground: Ground, samples: number): Ground {
 
 /** Whether two grounds have their samples at the same places, whatever their datum and sea. */
 export function sameSamples(a: Ground, b: Ground): boolean {
-  return (
-    a.across === b.across && a.down === b.down && a.registration === b.registration && a.width === b.width && a.depth === b.depth
-  );
+  return a.across === b.across && a.down === b.down && a.registration === b.registration && a.width === b.width && a.depth === b.depth;
 }
 
 /**

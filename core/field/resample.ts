@@ -186,15 +186,7 @@ function alongRows(source: Float32Array, across: number, rows: number, w: Weight
   }
 }
 
-function alongColumns(
-  source: Float64Array,
-  across: number,
-  rows: number,
-  w: Weights,
-  out: Float32Array,
-  count: number,
-  add: number,
-): void {
+function alongColumns(source: Float64Array, across: number, rows: number, w: Weights, out: Float32Array, count: number, add: number): void {
   const last = rows - 1;
   if (w.place) {
     const slopes = new Float64Array(rows);
@@ -203,8 +195,7 @@ function alongColumns(
       for (let i = 0; i < count; i++) {
         const a = w.first[i];
         const b = Math.min(a + 1, last);
-        out[i * across + column] =
-          hermite(source[a * across + column], source[b * across + column], slopes[a], slopes[b], w.place[i]) + add;
+        out[i * across + column] = hermite(source[a * across + column], source[b * across + column], slopes[a], slopes[b], w.place[i]) + add;
       }
     }
     return;

@@ -20,13 +20,7 @@ export function turn(field: Field, degrees: 90 | 180 | 270): Field {
   return rearrange(field, down, across, (row, column) => column * across + (across - 1 - row), true);
 }
 
-function rearrange(
-  field: Field,
-  across: number,
-  down: number,
-  from: (row: number, column: number) => number,
-  quarter = false,
-): Field {
+function rearrange(field: Field, across: number, down: number, from: (row: number, column: number) => number, quarter = false): Field {
   const { ground } = field;
   const height = new Float32Array(across * down);
   const valid = field.valid && new Uint8Array(across * down);

@@ -59,13 +59,18 @@ function read(bytes: Uint8Array): Reading {
   const count = width * height;
   // Two characters are the least that a number takes: what cannot fit is refused before room is made for it.
   if (count > (bytes.length - at) / 2 + 1) {
-    throw new UplandError('cut-short', `This ASCII grid is cut short: ${width} × ${height} samples cannot fit into the ${bytes.length - at} bytes after its header.`);
+    throw new UplandError(
+      'cut-short',
+      `This ASCII grid is cut short: ${width} × ${height} samples cannot fit into the ${bytes.length - at} bytes after its header.`,
+    );
   }
   const samples = new Float64Array(count);
   for (let i = 0; i < count; i++) {
     const text = word();
     if (text === '') {
-      throw new UplandError('cut-short', `This ASCII grid is cut short: it holds ${i} of the ${count} heights it should (row ${Math.floor(i / width) + 1}).`, { have: i });
+      throw new UplandError('cut-short', `This ASCII grid is cut short: it holds ${i} of the ${count} heights it should (row ${Math.floor(i / width) + 1}).`, {
+        have: i,
+      });
     }
     const value = Number(text);
     if (Number.isNaN(value) && !/^[+-]?nan$/i.test(text)) {
@@ -85,7 +90,15 @@ function read(bytes: Uint8Array): Reading {
   const south = header.yllcenter ?? header.yllcorner ?? 0;
   const north = south + (y ?? 1) * (point ? height - 1 : height);
   return {
-    format: 'asc', width, height, channels: 1, type: 'f64', samples, unit: 'm', scale: 1, offset: 0,
+    format: 'asc',
+    width,
+    height,
+    channels: 1,
+    type: 'f64',
+    samples,
+    unit: 'm',
+    scale: 1,
+    offset: 0,
     spacing: x === undefined ? null : { x, y: y! },
     registration: point ? 'point' : 'area',
     noData: header.nodata_value ?? null,

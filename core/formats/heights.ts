@@ -48,7 +48,10 @@ export function toField(reading: Reading, meaning: Meaning = {}): Field {
   }
   if (missing === samples.length) throw new UplandError('all-no-data', 'No sample of this file has a height: all of them are marked as no data.');
   if (Math.max(Math.abs(lowest), Math.abs(highest)) > 1e7) {
-    throw new UplandError('heights-too-large', `The heights in this file run from ${lowest} to ${highest}; ground ends at ten million metres. It may be read in the wrong type or byte order.`);
+    throw new UplandError(
+      'heights-too-large',
+      `The heights in this file run from ${lowest} to ${highest}; ground ends at ten million metres. It may be read in the wrong type or byte order.`,
+    );
   }
   const asTheyAre = reading.type === 'f32' && scale === 1 && offset === 0;
   const far = Math.max(Math.abs(lowest), Math.abs(highest));

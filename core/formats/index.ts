@@ -37,7 +37,9 @@ export async function readHeightmap(bytes: Uint8Array<ArrayBuffer>, as?: string)
     return await format.read(bytes);
   } catch (error) {
     if (error instanceof RangeError) {
-      throw new UplandError('damaged', 'This file is damaged: a number in it points outside of it, or asks for more memory than there is.', { reason: error.message });
+      throw new UplandError('damaged', 'This file is damaged: a number in it points outside of it, or asks for more memory than there is.', {
+        reason: error.message,
+      });
     }
     throw error;
   }

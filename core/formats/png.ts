@@ -39,7 +39,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
   const data: Uint8Array[] = [];
   const odd: string[] = [];
   let ended = false;
-  for (let at = 8; at + 12 <= bytes.length && !ended; ) {
+  for (let at = 8; at + 12 <= bytes.length && !ended;) {
     const length = view.getUint32(at);
     const kind = String.fromCharCode(bytes[at + 4], bytes[at + 5], bytes[at + 6], bytes[at + 7]);
     checkLength('PNG', `its ${kind} chunk`, length + 4, bytes.length - at - 8);
@@ -54,7 +54,8 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
       header = parseHeader(view, at + 8);
     } else if (kind === 'IDAT') data.push(body);
     else if (kind === 'PLTE') palette = body;
-    else if (kind === 'gAMA' || kind === 'sRGB' || kind === 'iCCP') odd.push(`It says how its tones are to be shown (${kind}); that was not applied to the heights.`);
+    else if (kind === 'gAMA' || kind === 'sRGB' || kind === 'iCCP')
+      odd.push(`It says how its tones are to be shown (${kind}); that was not applied to the heights.`);
     else if (kind === 'IEND') ended = true;
     at += length + 12;
   }
@@ -99,8 +100,19 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
     }
   }
   return {
-    format: 'png', width: header.width, height: header.height, channels, type, samples, unit: 'code', scale: 1, offset: 0,
-    spacing: null, registration: null, noData: null, odd,
+    format: 'png',
+    width: header.width,
+    height: header.height,
+    channels,
+    type,
+    samples,
+    unit: 'code',
+    scale: 1,
+    offset: 0,
+    spacing: null,
+    registration: null,
+    noData: null,
+    odd,
   };
 }
 
@@ -121,10 +133,21 @@ function parseHeader(view: DataView, at: number): Header {
 /** The whole picture, or the seven passes of Adam7. */
 function passesOf({ width, height, interlaced }: Header) {
   const grid = interlaced
-    ? [[0, 0, 8, 8], [4, 0, 8, 8], [0, 4, 4, 8], [2, 0, 4, 4], [0, 2, 2, 4], [1, 0, 2, 2], [0, 1, 1, 2]]
+    ? [
+        [0, 0, 8, 8],
+        [4, 0, 8, 8],
+        [0, 4, 4, 8],
+        [2, 0, 4, 4],
+        [0, 2, 2, 4],
+        [1, 0, 2, 2],
+        [0, 1, 1, 2],
+      ]
     : [[0, 0, 1, 1]];
   return grid.map(([left, top, stepX, stepY]) => ({
-    left, top, stepX, stepY,
+    left,
+    top,
+    stepX,
+    stepY,
     width: Math.max(0, Math.ceil((width - left) / stepX)),
     height: Math.max(0, Math.ceil((height - top) / stepY)),
   }));
@@ -143,8 +166,14 @@ function greyPalette(palette: Uint8Array | undefined): Uint8Array {
 }
 
 function spread(
-  row: Uint8Array, width: number, depth: number, channels: number,
-  samples: Uint8Array | Uint16Array, start: number, step: number, palette: Uint8Array | undefined,
+  row: Uint8Array,
+  width: number,
+  depth: number,
+  channels: number,
+  samples: Uint8Array | Uint16Array,
+  start: number,
+  step: number,
+  palette: Uint8Array | undefined,
 ): void {
   if (depth === 16) {
     for (let x = 0, at = 0; x < width; x++, at += 2 * channels) samples[start + x * step] = (row[at] << 8) | row[at + 1];
@@ -199,7 +228,14 @@ function write({ width, height, type, samples }: Page): Uint8Array<ArrayBuffer> 
 }
 
 /** A whole file out of rows; `back` is the bytes of one pixel. */
-function pack(width: number, height: number, depth: number, colour: number, back: number, fillRow: (y: number, row: Uint8Array) => void): Uint8Array<ArrayBuffer> {
+function pack(
+  width: number,
+  height: number,
+  depth: number,
+  colour: number,
+  back: number,
+  fillRow: (y: number, row: Uint8Array) => void,
+): Uint8Array<ArrayBuffer> {
   const size = width * back;
   const filtered = new Uint8Array(height * (size + 1));
   let before = new Uint8Array(size);

@@ -18,7 +18,10 @@ export interface RawLayout {
 /** `raw:TYPE:ORDER:WxH[:skip=N][:rows=north|south][:channels=N][:channel=K]`, channel counted from 1. */
 export function parseRawSpec(spec: string): RawLayout {
   const wrong = (what: string) =>
-    new UplandError('raw-spec', `"${spec}" does not say how to read raw bytes: ${what}. It looks like raw:u16:le:1025x1025, then :skip=N, :rows=south, :channels=N, :channel=K.`);
+    new UplandError(
+      'raw-spec',
+      `"${spec}" does not say how to read raw bytes: ${what}. It looks like raw:u16:le:1025x1025, then :skip=N, :rows=south, :channels=N, :channel=K.`,
+    );
   const [head, type, order, size, ...rest] = spec.split(':');
   if (head !== 'raw') throw wrong('it has to begin with "raw"');
   if (!SAMPLE_TYPES.includes(type as SampleType)) throw wrong(`the type is one of ${SAMPLE_TYPES.join(', ')}`);
@@ -26,7 +29,14 @@ export function parseRawSpec(spec: string): RawLayout {
   const match = /^(\d{1,6})x(\d{1,6})$/.exec(size ?? '');
   if (!match) throw wrong('the size is columns x rows');
   const layout: RawLayout = {
-    type: type as SampleType, order, width: Number(match[1]), height: Number(match[2]), skip: 0, rows: 'north', channels: 1, channel: 0,
+    type: type as SampleType,
+    order,
+    width: Number(match[1]),
+    height: Number(match[2]),
+    skip: 0,
+    rows: 'north',
+    channels: 1,
+    channel: 0,
   };
   for (const part of rest) {
     const [key, value] = part.split('=');
@@ -59,8 +69,19 @@ export function readRaw(bytes: Uint8Array, layout: RawLayout): Reading {
   }
   const odd = there > needed ? [`${there - needed} bytes after the last sample were not read.`] : [];
   return {
-    format: 'raw', width, height, channels, type, samples, unit: type[0] === 'f' ? 'm' : 'code', scale: 1, offset: 0,
-    spacing: null, registration: null, noData: null, odd,
+    format: 'raw',
+    width,
+    height,
+    channels,
+    type,
+    samples,
+    unit: type[0] === 'f' ? 'm' : 'code',
+    scale: 1,
+    offset: 0,
+    spacing: null,
+    registration: null,
+    noData: null,
+    odd,
   };
 }
 
@@ -75,7 +96,10 @@ export const raw: Format = {
   sniff: () => false,
   read: async (bytes) => {
     checkLength('raw file', 'a sample', 1, bytes.length);
-    throw new UplandError('raw-needs-layout', `These ${bytes.length} bytes do not say what they are. Say how to read them: type, byte order and size, such as raw:u16:le:1025x1025.`);
+    throw new UplandError(
+      'raw-needs-layout',
+      `These ${bytes.length} bytes do not say what they are. Say how to read them: type, byte order and size, such as raw:u16:le:1025x1025.`,
+    );
   },
   write: async (page) => writeRaw(page),
 };

@@ -4,7 +4,7 @@ import { UplandError } from '../errors';
 export function unpackBits(bytes: Uint8Array, expected: number): Uint8Array<ArrayBuffer> {
   const out = new Uint8Array(expected);
   let to = 0;
-  for (let at = 0; at < bytes.length && to < expected; ) {
+  for (let at = 0; at < bytes.length && to < expected;) {
     const n = (bytes[at++] << 24) >> 24;
     if (n >= 0) {
       const part = bytes.subarray(at, Math.min(at + n + 1, at + expected - to));
@@ -38,7 +38,7 @@ export function unpackLzw(bytes: Uint8Array, expected: number): Uint8Array<Array
   let to = 0;
   let bits = 0;
   let held = 0;
-  for (let at = 0; to < expected; ) {
+  for (let at = 0; to < expected;) {
     while (held < width) {
       if (at >= bytes.length) throw cut(to, expected);
       bits = ((bits << 8) | bytes[at++]) & 0xffffff;

@@ -7,9 +7,28 @@ import { getter, putter } from './raw';
 import { applyPredictor, undoPredictor, unpackBits, unpackLzw } from './tiff-codecs';
 
 const TAG = {
-  width: 256, height: 257, bits: 258, compression: 259, photometric: 262, stripOffsets: 273, channels: 277, rowsPerStrip: 278,
-  stripBytes: 279, planar: 284, predictor: 317, tileWidth: 322, tileHeight: 323, tileOffsets: 324, tileBytes: 325, sampleFormat: 339,
-  pixelScale: 33_550, tiepoint: 33_922, geoKeys: 34_735, geoText: 34_737, gdalMetadata: 42_112, noData: 42_113,
+  width: 256,
+  height: 257,
+  bits: 258,
+  compression: 259,
+  photometric: 262,
+  stripOffsets: 273,
+  channels: 277,
+  rowsPerStrip: 278,
+  stripBytes: 279,
+  planar: 284,
+  predictor: 317,
+  tileWidth: 322,
+  tileHeight: 323,
+  tileOffsets: 324,
+  tileBytes: 325,
+  sampleFormat: 339,
+  pixelScale: 33_550,
+  tiepoint: 33_922,
+  geoKeys: 34_735,
+  geoText: 34_737,
+  gdalMetadata: 42_112,
+  noData: 42_113,
 } as const;
 
 const KIND_BYTES = [0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8];
@@ -57,7 +76,9 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
   const compression = one(TAG.compression, 1);
   const predictor = one(TAG.predictor, 1);
   if (![1, 5, 8, 32_946, 32_773].includes(compression)) {
-    throw new UplandError('compression', `This TIFF is packed by method ${compression}, which is not read here. Save it unpacked, or with LZW or Deflate.`, { compression });
+    throw new UplandError('compression', `This TIFF is packed by method ${compression}, which is not read here. Save it unpacked, or with LZW or Deflate.`, {
+      compression,
+    });
   }
   if (channels < 1 || channels > 64) throw new UplandError('damaged', `This TIFF says it has ${channels} channels.`);
   const size = BYTES[type];
@@ -128,7 +149,8 @@ function meaningOf(directory: Directory, type: SampleType, channels: number, pho
     spacing,
     registration: keys && key(1025) ? (point ? ('point' as const) : ('area' as const)) : null,
     noData: Number.isNaN(noData) ? null : noData,
-    georeference: spacing && tie ? { west: tie[3] - tie[0] * spacing.x, north: tie[4] + tie[1] * spacing.y, crs: directory.text(TAG.geoText) ?? '' } : undefined,
+    georeference:
+      spacing && tie ? { west: tie[3] - tie[0] * spacing.x, north: tie[4] + tie[1] * spacing.y, crs: directory.text(TAG.geoText) ?? '' } : undefined,
     odd,
   };
 }
@@ -175,7 +197,10 @@ function sampleType(bits: number, format: number): SampleType {
   const type = types[`${bits}-${format}`];
   if (!type) {
     const kind = format === 1 ? 'whole' : format === 2 ? 'signed' : format === 3 ? 'floating-point' : `kind-${format}`;
-    throw new UplandError('sample-type', `This TIFF has ${kind} samples of ${bits} bits, which are not read here. 8, 16 and 32-bit integers and 32 and 64-bit floats are.`);
+    throw new UplandError(
+      'sample-type',
+      `This TIFF has ${kind} samples of ${bits} bits, which are not read here. 8, 16 and 32-bit integers and 32 and 64-bit floats are.`,
+    );
   }
   return type;
 }
@@ -191,8 +216,17 @@ async function unpack(compression: number, packed: Uint8Array<ArrayBuffer>, expe
 }
 
 function copyBlock(
-  block: Uint8Array, type: SampleType, little: boolean, samples: { [index: number]: number },
-  width: number, height: number, left: number, top: number, blockWidth: number, rows: number, channels: number,
+  block: Uint8Array,
+  type: SampleType,
+  little: boolean,
+  samples: { [index: number]: number },
+  width: number,
+  height: number,
+  left: number,
+  top: number,
+  blockWidth: number,
+  rows: number,
+  channels: number,
 ): void {
   const get = getter(new DataView(block.buffer, block.byteOffset, block.byteLength), type, little);
   const size = BYTES[type] * channels;
@@ -247,11 +281,13 @@ function write({ width, height, type, samples, ground, scale, offset, noData, op
     { tag: TAG.geoKeys, kind: 3, values: [1, 1, 0, 4, 1024, 0, 1, 1, 1025, 0, 1, point ? 2 : 1, 3072, 0, 1, 32_767, 3076, 0, 1, 9001] },
     ...(place.crs ? [{ tag: TAG.geoText, kind: 2 as const, values: `${place.crs}\0` }] : []),
     ...(scaled
-      ? [{
-          tag: TAG.gdalMetadata,
-          kind: 2 as const,
-          values: `<GDALMetadata><Item name="OFFSET" sample="0" role="offset">${number(offset)}</Item><Item name="SCALE" sample="0" role="scale">${number(scale)}</Item></GDALMetadata>\0`,
-        }]
+      ? [
+          {
+            tag: TAG.gdalMetadata,
+            kind: 2 as const,
+            values: `<GDALMetadata><Item name="OFFSET" sample="0" role="offset">${number(offset)}</Item><Item name="SCALE" sample="0" role="scale">${number(scale)}</Item></GDALMetadata>\0`,
+          },
+        ]
       : []),
     ...(noData !== null ? [{ tag: TAG.noData, kind: 2 as const, values: `${number(noData)}\0` }] : []),
   ];

@@ -54,10 +54,16 @@ export function inspect(reading: Reading): Inspection {
   }
   if (codes && count && max === codes.max && min < max) {
     const at = countOf(samples, codes.max);
-    if (at > samples.length / 1000) findings.push({ id: 'clipped-tops', severity: 'caution', count: at, message: `${at} samples stand at the largest code: tops may be clipped.` });
+    if (at > samples.length / 1000)
+      findings.push({ id: 'clipped-tops', severity: 'caution', count: at, message: `${at} samples stand at the largest code: tops may be clipped.` });
   }
   if (reading.unit === 'code' && codes && codes.bits > 8 && min < max) {
-    findings.push({ id: 'codes', severity: 'note', count: samples.length, message: 'The numbers are codes: the file does not say how many metres they stand for.' });
+    findings.push({
+      id: 'codes',
+      severity: 'note',
+      count: samples.length,
+      message: 'The numbers are codes: the file does not say how many metres they stand for.',
+    });
   }
   return {
     format: reading.format,

@@ -5,20 +5,51 @@ export interface KernelExports {
   heapBase(): number;
   publishedNoise(table: number, x: number, y: number, z: number): number;
   noiseRows(
-    out: number, stride: number, from: number, to: number,
-    firstX: number, stepX: number, firstY: number, stepY: number,
-    octaves: number, count: number, kind: number, scale: number, add: number,
+    out: number,
+    stride: number,
+    from: number,
+    to: number,
+    firstX: number,
+    stepX: number,
+    firstY: number,
+    stepY: number,
+    octaves: number,
+    count: number,
+    kind: number,
+    scale: number,
+    add: number,
   ): void;
   talusHeight(bed: number, change: number, height: number, stride: number, from: number, to: number): void;
   talusRelease(
-    height: number, rate: number, moved: number, weightX: number, inverseArea: number,
-    stride: number, from: number, to: number, rows: number, halfRim: number,
-    dropX: number, dropY: number, dropDiagonal: number,
+    height: number,
+    rate: number,
+    moved: number,
+    weightX: number,
+    inverseArea: number,
+    stride: number,
+    from: number,
+    to: number,
+    rows: number,
+    halfRim: number,
+    dropX: number,
+    dropY: number,
+    dropDiagonal: number,
   ): void;
   talusSettle(
-    height: number, rate: number, moved: number, change: number, weightX: number, inverseArea: number,
-    stride: number, from: number, to: number, rows: number, halfRim: number,
-    dropX: number, dropY: number, dropDiagonal: number,
+    height: number,
+    rate: number,
+    moved: number,
+    change: number,
+    weightX: number,
+    inverseArea: number,
+    stride: number,
+    from: number,
+    to: number,
+    rows: number,
+    halfRim: number,
+    dropX: number,
+    dropY: number,
+    dropDiagonal: number,
   ): void;
   sin(x: number): number;
   cos(x: number): number;

@@ -32,11 +32,9 @@ const KEEP_BYTES = 512 * 1024 * 1024;
 
 function refuseBeyondMemory(bytes: number): void {
   if (bytes > MOST_BYTES) {
-    throw new UplandError(
-      'memory',
-      `This step needs ${(bytes / 2 ** 30).toFixed(1)} GiB at these samples; 4 GiB is the most. Work at fewer samples.`,
-      { bytes },
-    );
+    throw new UplandError('memory', `This step needs ${(bytes / 2 ** 30).toFixed(1)} GiB at these samples; 4 GiB is the most. Work at fewer samples.`, {
+      bytes,
+    });
   }
 }
 
@@ -192,6 +190,10 @@ function grow(memory: WebAssembly.Memory, bytes: number): void {
   try {
     memory.grow(missing);
   } catch {
-    throw new UplandError('memory', `This machine did not give the ${(bytes / 2 ** 20).toFixed(0)} MiB that the step needs. Close other tabs, or work at fewer samples.`, { bytes });
+    throw new UplandError(
+      'memory',
+      `This machine did not give the ${(bytes / 2 ** 20).toFixed(0)} MiB that the step needs. Close other tabs, or work at fewer samples.`,
+      { bytes },
+    );
   }
 }

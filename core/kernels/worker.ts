@@ -4,8 +4,7 @@ import { programs } from './programs';
 
 /** What the pool sends to its workers. */
 export type ToWorker =
-  | { kind: 'memory'; memory: WebAssembly.Memory }
-  | { kind: 'run'; job: number; program: string; args: unknown; start: number; band: number; bands: number };
+  { kind: 'memory'; memory: WebAssembly.Memory } | { kind: 'run'; job: number; program: string; args: unknown; start: number; band: number; bands: number };
 
 /** What comes back. */
 export type FromWorker = { job: number; ok: true } | { job: number; ok: false; message: string };

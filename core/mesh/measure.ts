@@ -10,7 +10,11 @@ export interface MeshError {
 }
 
 /** The mesh pressed back to the field's samples and held against it; strength, zero and base are undone first. */
-export function meshError(mesh: Mesh, field: Field, { strength = 1, zero = field.ground.datum, base = 0, extent = { width: field.ground.width, depth: field.ground.depth } } = {}): MeshError {
+export function meshError(
+  mesh: Mesh,
+  field: Field,
+  { strength = 1, zero = field.ground.datum, base = 0, extent = { width: field.ground.width, depth: field.ground.depth } } = {},
+): MeshError {
   const { ground } = field;
   const { field: pressed, holes } = pressMesh(mesh, {
     size: { across: ground.across, down: ground.down },

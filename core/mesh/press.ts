@@ -35,7 +35,8 @@ const EDGE_TOLERANCE = 1e-4;
  */
 export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   const { positions } = mesh;
-  if (positions.length === 0 || mesh.indices.length === 0) throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
+  if (positions.length === 0 || mesh.indices.length === 0)
+    throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
   const bounds = boundsOf(positions);
   if (![...bounds.min, ...bounds.max].every((v) => v - v === 0)) {
@@ -96,7 +97,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) - EDGE_TOLERANCE));
     const last = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) + EDGE_TOLERANCE));
     // Weights may fall this far under 0, so that samples on an edge belong to both faces.
-    const slack = -EDGE_TOLERANCE * Math.max(longest(ax, ay, bx, by), longest(bx, by, cx, cy), longest(cx, cy, ax, ay)) / Math.abs(area);
+    const slack = (-EDGE_TOLERANCE * Math.max(longest(ax, ay, bx, by), longest(bx, by, cx, cy), longest(cx, cy, ax, ay))) / Math.abs(area);
     for (let row = first; row <= last; row++) {
       for (let column = left; column <= right; column++) {
         const wa = ((bx - column) * (cy - row) - (cx - column) * (by - row)) / area;

@@ -52,14 +52,29 @@ export const ratio = (value: number, options: Partial<NumberOptions> & { label: 
 export const plain = (value: number, options: NumberOptions) => numeric('number', '', value, { step: 0.01, ...options });
 
 export function seed() {
-  const meta: ParamMeta = { kind: 'seed', unit: '', label: 'Roll', min: 0, max: 0xffffffff, help: 'The seed: another number, another ground of the same kind.' };
-  return z.int().min(0).max(0xffffffff).default(1).meta(meta as unknown as Record<string, unknown>);
+  const meta: ParamMeta = {
+    kind: 'seed',
+    unit: '',
+    label: 'Roll',
+    min: 0,
+    max: 0xffffffff,
+    help: 'The seed: another number, another ground of the same kind.',
+  };
+  return z
+    .int()
+    .min(0)
+    .max(0xffffffff)
+    .default(1)
+    .meta(meta as unknown as Record<string, unknown>);
 }
 
 export function choice<const T extends Record<string, string>>(value: keyof T & string, choices: T, options: { label: string; help?: string }) {
   const keys = Object.keys(choices) as [keyof T & string, ...(keyof T & string)[]];
   const meta: ParamMeta = { kind: 'choice', unit: '', choices, ...options };
-  return z.enum(keys).default(value as never).meta(meta as unknown as Record<string, unknown>);
+  return z
+    .enum(keys)
+    .default(value as never)
+    .meta(meta as unknown as Record<string, unknown>);
 }
 
 /** A setting that no panel shows: data of the step's own. */

@@ -11,7 +11,13 @@ import { useTerrain } from '../../store/terrain';
 import css from './HandOffRoom.module.css';
 
 const TYPE_NAMES: Record<SampleType, string> = {
-  u8: '8-bit', u16: '16-bit', s16: '16-bit signed', u32: '32-bit', s32: '32-bit signed', f32: '32-bit float', f64: '64-bit float',
+  u8: '8-bit',
+  u16: '16-bit',
+  s16: '16-bit signed',
+  u32: '32-bit',
+  s32: '32-bit signed',
+  f32: '32-bit float',
+  f64: '64-bit float',
 };
 
 /** Receiver, file, what it costs; then proof, docket and download. */
@@ -37,7 +43,8 @@ export function HandOffRoom() {
   const own = cost && { low: Math.floor(cost.statistics.lowest), high: Math.ceil(cost.statistics.highest) };
   const used = range ?? own;
   const fileName = name ?? fileNameFor(receiver, course.name, size, format, type);
-  const encoding: Encoding | null = whole && !used ? null : { format, type, range: whole ? used! : undefined, options: format === 'raw' ? { order, rows } : undefined };
+  const encoding: Encoding | null =
+    whole && !used ? null : { format, type, range: whole ? used! : undefined, options: format === 'raw' ? { order, rows } : undefined };
   const key = JSON.stringify([encoding, ground, fileName]);
 
   useEffect(() => {
@@ -96,13 +103,34 @@ export function HandOffRoom() {
         <div className={css.columns}>
           <Part title="File">
             <Row label="Samples">
-              <Select label="Samples" value={String(size)} choices={Object.fromEntries(sizes.map((s) => [String(s), `${s} × ${s}`]))} onChange={(v) => { setSize(Number(v)); setName(null); }} />
+              <Select
+                label="Samples"
+                value={String(size)}
+                choices={Object.fromEntries(sizes.map((s) => [String(s), `${s} × ${s}`]))}
+                onChange={(v) => {
+                  setSize(Number(v));
+                  setName(null);
+                }}
+              />
             </Row>
             <Row label="Format">
-              <Segments label="Format" value={format} choices={Object.fromEntries(receiver.formats.map((f) => [f.format, formatById(f.format).title]))} onChange={pickFormat} />
+              <Segments
+                label="Format"
+                value={format}
+                choices={Object.fromEntries(receiver.formats.map((f) => [f.format, formatById(f.format).title]))}
+                onChange={pickFormat}
+              />
             </Row>
             <Row label="Depth">
-              <Select label="Depth" value={type} choices={Object.fromEntries(types.map((t) => [t, TYPE_NAMES[t]])) as Record<SampleType, string>} onChange={(t) => { setType(t); setName(null); }} />
+              <Select
+                label="Depth"
+                value={type}
+                choices={Object.fromEntries(types.map((t) => [t, TYPE_NAMES[t]])) as Record<SampleType, string>}
+                onChange={(t) => {
+                  setType(t);
+                  setName(null);
+                }}
+              />
             </Row>
             {format === 'raw' && (
               <>
@@ -121,10 +149,26 @@ export function HandOffRoom() {
           {whole && (
             <Part title="Range">
               <Row label="Lowest code">
-                <NumberField label="Height of the lowest code" value={used?.low ?? 0} unit="m" min={-100000} max={100000} step={0.1} onChange={(low) => setRange({ low, high: used?.high ?? low + 1 })} />
+                <NumberField
+                  label="Height of the lowest code"
+                  value={used?.low ?? 0}
+                  unit="m"
+                  min={-100000}
+                  max={100000}
+                  step={0.1}
+                  onChange={(low) => setRange({ low, high: used?.high ?? low + 1 })}
+                />
               </Row>
               <Row label="Highest code">
-                <NumberField label="Height of the highest code" value={used?.high ?? 1} unit="m" min={-100000} max={100000} step={0.1} onChange={(high) => setRange({ low: used?.low ?? high - 1, high })} />
+                <NumberField
+                  label="Height of the highest code"
+                  value={used?.high ?? 1}
+                  unit="m"
+                  min={-100000}
+                  max={100000}
+                  step={0.1}
+                  onChange={(high) => setRange({ low: used?.low ?? high - 1, high })}
+                />
               </Row>
               <Button disabled={range === null} onClick={() => setRange(null)}>
                 Fit to the ground
@@ -154,8 +198,14 @@ export function HandOffRoom() {
           ) : (
             <p className={css.note}>Measuring …</p>
           )}
-          {cost && cost.clipped > 0 && whole && <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of the range and would stand at its ends: flat tops or bottoms.</p>}
-          {size !== course.ground.across && <p className={css.note}>The terrain is worked at {course.ground.across} samples; the file is worked out anew at {size}.</p>}
+          {cost && cost.clipped > 0 && whole && (
+            <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of the range and would stand at its ends: flat tops or bottoms.</p>
+          )}
+          {size !== course.ground.across && (
+            <p className={css.note}>
+              The terrain is worked at {course.ground.across} samples; the file is worked out anew at {size}.
+            </p>
+          )}
         </Part>
         <Button look="main" disabled={busy || !encoding || badRange} onClick={() => void deliver()}>
           {busy ? 'Writing and reading back …' : 'Write and prove'}
@@ -180,7 +230,11 @@ export function HandOffRoom() {
               <Button onClick={() => download(`${fileName}.docket.html`, delivery.docketHtml, 'text/html')}>
                 <FileText size={14} /> Docket
               </Button>
-              <Button onClick={() => download(`${fileName}.docket.json`, JSON.stringify({ ...delivery.docket, proofFigures: delivery.proof }, null, 2), 'application/json')}>
+              <Button
+                onClick={() =>
+                  download(`${fileName}.docket.json`, JSON.stringify({ ...delivery.docket, proofFigures: delivery.proof }, null, 2), 'application/json')
+                }
+              >
                 <FileText size={14} /> Docket as JSON
               </Button>
             </div>
@@ -205,7 +259,10 @@ export function HandOffRoom() {
             ))}
           </>
         ) : (
-          <p className={css.note}>The file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then can it be downloaded.</p>
+          <p className={css.note}>
+            The file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then can it
+            be downloaded.
+          </p>
         )}
       </aside>
     </main>

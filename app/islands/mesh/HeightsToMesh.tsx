@@ -71,15 +71,35 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
   return (
     <>
       <Part title="Grid">
-        <SliderRow label="Faces across" value={segments} min={1} max={most} step={1} logarithmic onChange={(v) => setSegments(Math.round(v))} help="Square cells; one vertex more than faces." />
+        <SliderRow
+          label="Faces across"
+          value={segments}
+          min={1}
+          max={most}
+          step={1}
+          logarithmic
+          onChange={(v) => setSegments(Math.round(v))}
+          help="Square cells; one vertex more than faces."
+        />
         <div className={css.quick} role="group" aria-label="Powers of two">
-          {[64, 128, 256, 512, 1024, 2048].filter((n) => n <= most).map((n) => (
-            <Button key={n} onClick={() => setSegments(n)} aria-pressed={segments === n}>
-              {n}
-            </Button>
-          ))}
+          {[64, 128, 256, 512, 1024, 2048]
+            .filter((n) => n <= most)
+            .map((n) => (
+              <Button key={n} onClick={() => setSegments(n)} aria-pressed={segments === n}>
+                {n}
+              </Button>
+            ))}
         </div>
-        <SliderRow label="Strength" value={strength} min={0.01} max={10} step={0.01} logarithmic onChange={setStrength} help="Multiplies the heights above the zero." />
+        <SliderRow
+          label="Strength"
+          value={strength}
+          min={0.01}
+          max={10}
+          step={0.01}
+          logarithmic
+          onChange={setStrength}
+          help="Multiplies the heights above the zero."
+        />
         <Row label="Zero height" help="The elevation that lies at height 0 of the mesh.">
           <NumberField label="Zero height" value={zero} unit="m" min={-11000} max={9000} step={0.1} onChange={setZero} />
         </Row>

@@ -16,7 +16,15 @@ interface Source {
 }
 
 /** A mesh file, looked at from straight above, to heights; then into the terrain as a raster step, or a terrain of its own. */
-export function MeshToHeights({ onPicture, onCaption, made }: { onPicture: (picture: MeshPicture | null) => void; onCaption: (caption: string) => void; made: Source | null }) {
+export function MeshToHeights({
+  onPicture,
+  onCaption,
+  made,
+}: {
+  onPicture: (picture: MeshPicture | null) => void;
+  onCaption: (caption: string) => void;
+  made: Source | null;
+}) {
   const course = useTerrain((s) => s.course)!;
   const readOnly = useTerrain((s) => s.readOnly);
   const [source, setSource] = useState<Source | null>(null);
@@ -68,7 +76,9 @@ export function MeshToHeights({ onPicture, onCaption, made }: { onPicture: (pict
   };
   const ownTerrain = async () => {
     if (!result || !source) return;
-    const made = makeCourse(source.name.replace(/\.[^.]+$/, ''), makeGround({ ...result.ground, sea: Math.floor(result.statistics.lowest) }), [stepUse('raster', { asset: result.asset })]);
+    const made = makeCourse(source.name.replace(/\.[^.]+$/, ''), makeGround({ ...result.ground, sea: Math.floor(result.statistics.lowest) }), [
+      stepUse('raster', { asset: result.asset }),
+    ]);
     made.assets[result.asset] = { name: source.name, bytes: 0 };
     try {
       location.href = `/terrain?id=${await addTerrain(made)}`;
@@ -98,7 +108,14 @@ export function MeshToHeights({ onPicture, onCaption, made }: { onPicture: (pict
               </Button>
             )}
           </div>
-          <input ref={chooser} type="file" hidden accept=".obj,.ply,.glb" aria-label="Mesh file" onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))} />
+          <input
+            ref={chooser}
+            type="file"
+            hidden
+            accept=".obj,.ply,.glb"
+            aria-label="Mesh file"
+            onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
+          />
         </div>
         <Row label="Up">
           <Segments label="Up" value={up} choices={{ found: result ? `Found: ${result.up.toUpperCase()}` : 'As found', y: 'Y', z: 'Z' }} onChange={setUp} />

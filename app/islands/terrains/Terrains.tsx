@@ -64,7 +64,7 @@ export function Terrains() {
     >
       <header className={css.header}>
         <span className={css.brand}>
-          <Logo /> Upland Cast
+          <Logo /> <span>Upland Cast</span>
         </span>
         <span className={css.line}>Heightmaps and displaced meshes, kept true.</span>
       </header>
@@ -80,7 +80,14 @@ export function Terrains() {
           <Button onClick={() => chooser.current?.click()}>
             <Upload size={14} /> Bring in a project file
           </Button>
-          <input ref={chooser} type="file" accept=".uplandcast,application/zip" hidden aria-label="Project file" onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))} />
+          <input
+            ref={chooser}
+            type="file"
+            accept=".uplandcast,application/zip"
+            hidden
+            aria-label="Project file"
+            onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
+          />
         </div>
         {fault && (
           <p className={css.fault} role="alert">
@@ -143,8 +150,16 @@ function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => voi
         <dd>
           {ground.across} × {ground.down}
         </dd>
-        <dt>range</dt>
-        <dd>{row.range ? `${figure(row.range[0], 0)} – ${figure(row.range[1], 0)} m` : '–'}</dd>
+        <dt>steps</dt>
+        <dd>{course.stem.length}</dd>
+        {row.range && (
+          <>
+            <dt>range</dt>
+            <dd>
+              {figure(row.range[0], 0)} – {figure(row.range[1], 0)} m
+            </dd>
+          </>
+        )}
         <dt>changed</dt>
         <dd>{ago(row.changed)}</dd>
       </dl>

@@ -13,9 +13,16 @@ export function CourseStrip() {
   const course = useTerrain((s) => s.course)!;
   const picture = useTerrain((s) => s.picture);
   const [adding, setAdding] = useState<{ after: string | null; x: number } | null>(null);
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }));
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
   const onDragEnd = ({ active, over }: DragEndEvent) => {
-    if (over && active.id !== over.id) moveStep(String(active.id), course.stem.findIndex((s) => s.id === over.id));
+    if (over && active.id !== over.id)
+      moveStep(
+        String(active.id),
+        course.stem.findIndex((s) => s.id === over.id),
+      );
   };
   const open = (after: string | null) => (event: React.MouseEvent) => setAdding({ after, x: event.currentTarget.getBoundingClientRect().left });
   const { ground } = course;
@@ -102,7 +109,15 @@ function Card({ use, onAdd }: { use: StepUse; onAdd: (event: React.MouseEvent) =
             disabled={readOnly}
             onClick={() => setUse(use.id, use.on ? 'Switch off' : 'Switch on', (u) => void (u.on = !u.on))}
           />
-          <button ref={setActivatorNodeRef} type="button" className={css.grip} {...attributes} {...listeners} aria-label={`Move ${title}`} title="Drag to move; from the keyboard press Space, arrow keys, Space">
+          <button
+            ref={setActivatorNodeRef}
+            type="button"
+            className={css.grip}
+            {...attributes}
+            {...listeners}
+            aria-label={`Move ${title}`}
+            title="Drag to move; from the keyboard press Space, arrow keys, Space"
+          >
             <GripVertical size={13} />
           </button>
         </div>

@@ -31,7 +31,8 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       setFailed(`The ground cannot be drawn: this browser gave no WebGL 2 (${String(error)}). Everything else goes on working.`);
       return;
     }
-    view.current.onFrame = (next) => setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
+    view.current.onFrame = (next) =>
+      setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
     const off = onPatch((patch) => view.current?.patch(patch.rectangle));
     return () => {
       off();
@@ -69,7 +70,9 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         view.current?.setBrush(null);
         return;
       }
-      useTerrain.setState({ cursor: { ...place, elevation: heightAt(now, place.east, place.south) + now.ground.datum, slope: slopeAt(now, place.east, place.south) } });
+      useTerrain.setState({
+        cursor: { ...place, elevation: heightAt(now, place.east, place.south) + now.ground.datum, slope: slopeAt(now, place.east, place.south) },
+      });
       if (sculpting) view.current?.setBrush({ ...place, radius: round.radius });
     };
     const onLeave = () => {
@@ -121,7 +124,15 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         </label>
         <label className={css.sun} title="Where the sun stands">
           <span className="only-read">Sun, degrees from north</span>
-          <input type="range" min={0} max={355} step={5} value={settings.sun} onChange={(event) => set({ sun: Number(event.target.value) })} aria-valuetext={`${settings.sun} degrees from north`} />
+          <input
+            type="range"
+            min={0}
+            max={355}
+            step={5}
+            value={settings.sun}
+            onChange={(event) => set({ sun: Number(event.target.value) })}
+            aria-valuetext={`${settings.sun} degrees from north`}
+          />
         </label>
         <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
           <Maximize2 size={14} />
@@ -305,7 +316,7 @@ function ScaleAndNorth({ aspect, relief }: { aspect: Aspect; relief: boolean }) 
           <span>{length >= 1000 ? `${figure(length / 1000, length % 1000 ? 1 : 0)} km` : `${figure(length, length < 1 ? 1 : 0)} m`}</span>
         </span>
         <i />
-        {relief && <small>in the middle of the view</small>}
+        {relief && <small>mid-view</small>}
       </div>
     </div>
   );

@@ -35,14 +35,25 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
           <NumberField label="Depth" value={draft.depth} unit="m" min={1} max={1e7} step={1} disabled={readOnly} onChange={(depth) => set({ depth })} />
         </Row>
         <Row label="Samples across">
-          <NumberField label="Samples across" value={draft.across} min={2} max={8193} disabled={readOnly} onChange={(across) => set({ across: Math.round(across) })} />
+          <NumberField
+            label="Samples across"
+            value={draft.across}
+            min={2}
+            max={8193}
+            disabled={readOnly}
+            onChange={(across) => set({ across: Math.round(across) })}
+          />
         </Row>
         <Row label="Samples down">
           <NumberField label="Samples down" value={draft.down} min={2} max={8193} disabled={readOnly} onChange={(down) => set({ down: Math.round(down) })} />
         </Row>
         <div className={css.quick} role="group" aria-label="Usual sample counts">
           {[256, 512, 1024, 2048, 4096].map((n) => (
-            <Button key={n} disabled={readOnly} onClick={() => set({ across: n + extra, down: Math.max(2, Math.round((n * draft.depth) / draft.width)) + extra })}>
+            <Button
+              key={n}
+              disabled={readOnly}
+              onClick={() => set({ across: n + extra, down: Math.max(2, Math.round((n * draft.depth) / draft.width)) + extra })}
+            >
               {n + extra}
             </Button>
           ))}
@@ -62,7 +73,15 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
           <NumberField label="Sea level" value={draft.sea} unit="m" min={-11000} max={9000} step={0.1} disabled={readOnly} onChange={(sea) => set({ sea })} />
         </Row>
         <Row label="Datum" help="Heights are stored from here, so that high country keeps its millimetres.">
-          <NumberField label="Datum" value={draft.datum} unit="m" min={-11000} max={9000} disabled={readOnly} onChange={(datum) => set({ datum: Math.round(datum) })} />
+          <NumberField
+            label="Datum"
+            value={draft.datum}
+            unit="m"
+            min={-11000}
+            max={9000}
+            disabled={readOnly}
+            onChange={(datum) => set({ datum: Math.round(datum) })}
+          />
         </Row>
         <Facts
           items={[

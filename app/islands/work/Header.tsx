@@ -54,10 +54,22 @@ export function Header() {
             ))}
           </nav>
           <div className={css.right}>
-            <Button square disabled={!past.length || readOnly} title={past.length ? `Undo: ${past[past.length - 1].label}` : 'Nothing to undo'} aria-label="Undo" onClick={undo}>
+            <Button
+              square
+              disabled={!past.length || readOnly}
+              title={past.length ? `Undo: ${past[past.length - 1].label}` : 'Nothing to undo'}
+              aria-label="Undo"
+              onClick={undo}
+            >
               <Undo2 size={14} />
             </Button>
-            <Button square disabled={!future.length || readOnly} title={future.length ? `Redo: ${future[future.length - 1].label}` : 'Nothing to redo'} aria-label="Redo" onClick={redo}>
+            <Button
+              square
+              disabled={!future.length || readOnly}
+              title={future.length ? `Redo: ${future[future.length - 1].label}` : 'Nothing to redo'}
+              aria-label="Redo"
+              onClick={redo}
+            >
               <Redo2 size={14} />
             </Button>
             <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>

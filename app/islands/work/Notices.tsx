@@ -8,7 +8,9 @@ export function Notices() {
   const { notice, saveFault, readOnly } = useTerrain();
   return (
     <div className={css.notices} aria-live="polite">
-      {readOnly && <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>}
+      {readOnly && (
+        <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>
+      )}
       {saveFault && <p className={css.fault}>{saveFault}</p>}
       {notice && (
         <p className={css.fault} role="alert">

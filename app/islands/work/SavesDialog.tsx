@@ -43,7 +43,9 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
       <ul className={css.list}>
         {saves.map((save) => (
           <li key={save.id}>
-            <span className="number">{new Date(save.at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })}</span>
+            <span className="number">
+              {new Date(save.at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })}
+            </span>
             <span className={css.what}>
               {save.course.stem.length} steps, {ago(save.at)}
             </span>

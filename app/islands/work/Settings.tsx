@@ -16,7 +16,11 @@ export function Settings() {
   if (!use) {
     return (
       <aside className={css.settings} aria-label="Settings">
-        <p className={css.summary}>{course.stem.length ? 'Choose a step on the course below to see its settings.' : 'This terrain has no steps yet. Add one on the course below: noise makes a good beginning.'}</p>
+        <p className={css.summary}>
+          {course.stem.length
+            ? 'Choose a step on the course below to see its settings.'
+            : 'This terrain has no steps yet. Add one on the course below: noise makes a good beginning.'}
+        </p>
       </aside>
     );
   }
@@ -26,7 +30,12 @@ export function Settings() {
     <aside className={css.settings} aria-label={`Settings of ${use.name || step.title}`}>
       <div className={css.head}>
         <h2>{use.name || step.title}</h2>
-        <Switch label={`${step.title} is on`} on={use.on} disabled={readOnly} onChange={(on) => setUse(use.id, on ? 'Switch on' : 'Switch off', (u) => void (u.on = on))} />
+        <Switch
+          label={`${step.title} is on`}
+          on={use.on}
+          disabled={readOnly}
+          onChange={(on) => setUse(use.id, on ? 'Switch on' : 'Switch off', (u) => void (u.on = on))}
+        />
       </div>
       <p className={css.summary}>{step.summary}</p>
       {(settingFault || fault) && (
@@ -65,7 +74,12 @@ export function Settings() {
       <WhatItDid use={use} />
       <Part title="Step">
         <Row label="Name">
-          <TextField label="Name of the step" value={use.name || step.title} disabled={readOnly} onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name))} />
+          <TextField
+            label="Name of the step"
+            value={use.name || step.title}
+            disabled={readOnly}
+            onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name))}
+          />
         </Row>
         <div className={css.actions}>
           <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
@@ -163,11 +177,41 @@ function BrushPart() {
       </Row>
       <SliderRow label="Radius" value={brush.radius} unit="m" min={1} max={Math.max(10, width / 4)} logarithmic onChange={(radius) => set({ radius })} />
       {smooth ? (
-        <SliderRow label="Strength" value={brush.strength} unit="%" show={100} min={0.01} max={1} step={0.01} onChange={(strength) => set({ strength })} help="How far each dab goes towards the mean around it." />
+        <SliderRow
+          label="Strength"
+          value={brush.strength}
+          unit="%"
+          show={100}
+          min={0.01}
+          max={1}
+          step={0.01}
+          onChange={(strength) => set({ strength })}
+          help="How far each dab goes towards the mean around it."
+        />
       ) : (
-        <SliderRow label="Strength" value={brush.strength} unit="m" min={0.01} max={50} step={0.01} logarithmic onChange={(strength) => set({ strength })} help="Metres a dab, in the middle of the brush." />
+        <SliderRow
+          label="Strength"
+          value={brush.strength}
+          unit="m"
+          min={0.01}
+          max={50}
+          step={0.01}
+          logarithmic
+          onChange={(strength) => set({ strength })}
+          help="Metres a dab, in the middle of the brush."
+        />
       )}
-      <SliderRow label="Softness" value={brush.softness} unit="%" show={100} min={0} max={1} step={0.01} onChange={(softness) => set({ softness })} help="Share of the radius over which the brush fades out." />
+      <SliderRow
+        label="Softness"
+        value={brush.softness}
+        unit="%"
+        show={100}
+        min={0}
+        max={1}
+        step={0.01}
+        onChange={(softness) => set({ softness })}
+        help="Share of the radius over which the brush fades out."
+      />
       <p className={css.hint}>Draw on the ground with the left button; turn the view with the right one.</p>
     </Part>
   );

@@ -116,7 +116,14 @@ export function Staff() {
           metres
         </text>
         {marks.map((m) => (
-          <rect key={m} className={css.block} x="8" width="16" y={Math.max(TOP, y(m + interval / 2))} height={Math.max(0, y(m) - Math.max(TOP, y(m + interval / 2)))} />
+          <rect
+            key={m}
+            className={css.block}
+            x="8"
+            width="16"
+            y={Math.max(TOP, y(m + interval / 2))}
+            height={Math.max(0, y(m) - Math.max(TOP, y(m + interval / 2)))}
+          />
         ))}
         <rect className={css.rule} x="8" y={TOP} width="16" height={height} />
         <path className={css.histogram} d={`M34 ${y(picture.histogram.from).toFixed(1)}${outline}L34 ${y(picture.histogram.to).toFixed(1)}Z`} />
@@ -126,7 +133,11 @@ export function Staff() {
           </clipPath>
         )}
         {sea > lowest && (
-          <path className={css.drowned} clipPath="url(#staff-water)" d={`M34 ${y(picture.histogram.from).toFixed(1)}${outline}L34 ${y(picture.histogram.to).toFixed(1)}Z`} />
+          <path
+            className={css.drowned}
+            clipPath="url(#staff-water)"
+            d={`M34 ${y(picture.histogram.from).toFixed(1)}${outline}L34 ${y(picture.histogram.to).toFixed(1)}Z`}
+          />
         )}
         {marks.map((m) => (
           <text key={m} className={css.mark} x="32" y={y(m) + 4}>
@@ -149,7 +160,9 @@ export function Staff() {
           {figure(picture.shareUnderWater * 100, 1)} % water
         </text>
       </svg>
-      {asked && <Ask asked={asked} lowest={lowest} highest={highest} top={Math.min(size - 170, Math.max(8, y(asked.value) - 70))} onDone={() => setAsked(null)} />}
+      {asked && (
+        <Ask asked={asked} lowest={lowest} highest={highest} top={Math.min(size - 170, Math.max(8, y(asked.value) - 70))} onDone={() => setAsked(null)} />
+      )}
     </aside>
   );
 }
@@ -159,7 +172,19 @@ function setSea(value: number): void {
 }
 
 /** After an end of the range was dragged: shift or stretch, said in words and numbers before it is done. */
-function Ask({ asked, lowest, highest, top, onDone }: { asked: { flag: Flag; value: number }; lowest: number; highest: number; top: number; onDone: () => void }) {
+function Ask({
+  asked,
+  lowest,
+  highest,
+  top,
+  onDone,
+}: {
+  asked: { flag: Flag; value: number };
+  lowest: number;
+  highest: number;
+  top: number;
+  onDone: () => void;
+}) {
   const isHigh = asked.flag === 'highest';
   const by = Math.round((asked.value - (isHigh ? highest : lowest)) * 10) / 10;
   const fixed = isHigh ? lowest : highest;
@@ -190,12 +215,20 @@ function Ask({ asked, lowest, highest, top, onDone }: { asked: { flag: Flag; val
         Everything moves by {sign}
         {figure(Math.abs(by), 1)} m; the form stays.
       </span>
-      <Button disabled={!(factor > 0)} onClick={() => addRange('stretch', { fromLow: round(lowest), toLow: isHigh ? round(lowest) : asked.value, fromHigh: round(highest), toHigh: isHigh ? asked.value : round(highest) })}>
+      <Button
+        disabled={!(factor > 0)}
+        onClick={() =>
+          addRange('stretch', {
+            fromLow: round(lowest),
+            toLow: isHigh ? round(lowest) : asked.value,
+            fromHigh: round(highest),
+            toHigh: isHigh ? asked.value : round(highest),
+          })
+        }
+      >
         Stretch
       </Button>
-      <span>
-        {factor > 0 ? `${figure(fixed, 1)} m stays. Slopes become ${figure(factor, 2)} times as steep.` : 'The ends would change places.'}
-      </span>
+      <span>{factor > 0 ? `${figure(fixed, 1)} m stays. Slopes become ${figure(factor, 2)} times as steep.` : 'The ends would change places.'}</span>
       <Button look="quiet" onClick={onDone}>
         Leave it
       </Button>

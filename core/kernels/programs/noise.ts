@@ -60,9 +60,19 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
       const last = Math.min(to, first + 16);
       if (last > first) {
         kernels.noiseRows(
-          out, stride, first, last,
-          args.firstX, args.stepX, args.firstY, args.stepY,
-          arena.start, args.octaves.length, args.kind, args.scale, args.add,
+          out,
+          stride,
+          first,
+          last,
+          args.firstX,
+          args.stepX,
+          args.firstY,
+          args.stepY,
+          arena.start,
+          args.octaves.length,
+          args.kind,
+          args.scale,
+          args.add,
         );
       }
       band.progress((done + 16) / most);

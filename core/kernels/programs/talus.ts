@@ -78,14 +78,23 @@ export const talusProgram: Program<TalusArgs, Float32Array, Float32Array<ArrayBu
       for (let sweep = 0; sweep < args.sweeps; sweep++) {
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
-        kernels.talusRelease(
-          at(height), at(rate), at(moved), at(weights), inverseArea,
-          level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal,
-        );
+        kernels.talusRelease(at(height), at(rate), at(moved), at(weights), inverseArea, level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal);
         yield;
         kernels.talusSettle(
-          at(height), at(rate), at(moved), at(level.change), at(weights), inverseArea,
-          level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal,
+          at(height),
+          at(rate),
+          at(moved),
+          at(level.change),
+          at(weights),
+          inverseArea,
+          level.stride,
+          from,
+          to,
+          level.down,
+          half,
+          dropX,
+          dropY,
+          dropDiagonal,
         );
         done += level.across * level.down;
         band.progress(done / work);
@@ -175,18 +184,14 @@ function carryOver(arena: Arena, coarse: Level, fine: Level, point: boolean, ban
   for (let row = from; row < to; row++) {
     // The two coarse rows that a fine row lies between, and its place between them.
     const near = row >> 1;
-    const other = point
-      ? Math.min(coarse.down - 1, near + (row & 1))
-      : Math.min(coarse.down - 1, Math.max(0, row & 1 ? near + 1 : near - 1));
+    const other = point ? Math.min(coarse.down - 1, near + (row & 1)) : Math.min(coarse.down - 1, Math.max(0, row & 1 ? near + 1 : near - 1));
     const wy = point ? (row & 1 ? 0.5 : 0) : 0.25;
     const a = (near + 1) * coarse.stride + PAD;
     const b = (other + 1) * coarse.stride + PAD;
     const out = (row + 1) * fine.stride + PAD;
     for (let x = 0; x < fine.across; x++) {
       const nx = x >> 1;
-      const ox = point
-        ? Math.min(coarse.across - 1, nx + (x & 1))
-        : Math.min(coarse.across - 1, Math.max(0, x & 1 ? nx + 1 : nx - 1));
+      const ox = point ? Math.min(coarse.across - 1, nx + (x & 1)) : Math.min(coarse.across - 1, Math.max(0, x & 1 ? nx + 1 : nx - 1));
       const wx = point ? (x & 1 ? 0.5 : 0) : 0.25;
       const north = c[a + nx] + wx * (c[a + ox] - c[a + nx]);
       const south = c[b + nx] + wx * (c[b + ox] - c[b + nx]);

@@ -105,10 +105,11 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
   if (view.getUint32(4, true) !== 2) throw new UplandError('glb-version', `This GLB is of version ${view.getUint32(4, true)}; version 2 is read here.`);
   let json: Gltf | undefined;
   let binary: Uint8Array<ArrayBuffer> | undefined;
-  for (let at = 12; at + 8 <= bytes.length; ) {
+  for (let at = 12; at + 8 <= bytes.length;) {
     const length = view.getUint32(at, true);
     const kind = view.getUint32(at + 4, true);
-    if (at + 8 + length > bytes.length) throw new UplandError('cut-short', `This GLB is cut short: a chunk needs ${length} bytes and ${bytes.length - at - 8} are there.`);
+    if (at + 8 + length > bytes.length)
+      throw new UplandError('cut-short', `This GLB is cut short: a chunk needs ${length} bytes and ${bytes.length - at - 8} are there.`);
     const body = bytes.subarray(at + 8, at + 8 + length);
     if (kind === 0x4e4f534a) {
       try {
@@ -143,8 +144,12 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
     const data = new DataView(binary.buffer, binary.byteOffset, binary.byteLength);
     const out = parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count);
     const get: Record<number, (at: number) => number> = {
-      5120: (at) => data.getInt8(at), 5121: (at) => data.getUint8(at), 5122: (at) => data.getInt16(at, true),
-      5123: (at) => data.getUint16(at, true), 5125: (at) => data.getUint32(at, true), 5126: (at) => data.getFloat32(at, true),
+      5120: (at) => data.getInt8(at),
+      5121: (at) => data.getUint8(at),
+      5122: (at) => data.getInt16(at, true),
+      5123: (at) => data.getUint16(at, true),
+      5125: (at) => data.getUint32(at, true),
+      5126: (at) => data.getFloat32(at, true),
     };
     for (let i = 0; i < a.count; i++) for (let k = 0; k < parts; k++) out[i * parts + k] = get[a.componentType](start + i * stride + k * size);
     return out;
@@ -158,7 +163,8 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
     for (const primitive of node.mesh === undefined ? [] : (gltf.meshes?.[node.mesh]?.primitives ?? [])) {
       if ((primitive.mode ?? 4) !== 4) continue;
       const local = accessor(primitive.attributes?.POSITION, 'VEC3') as Float32Array;
-      const indices = primitive.indices === undefined ? Uint32Array.from({ length: local.length / 3 }, (_, i) => i) : (accessor(primitive.indices, 'SCALAR') as Uint32Array);
+      const indices =
+        primitive.indices === undefined ? Uint32Array.from({ length: local.length / 3 }, (_, i) => i) : (accessor(primitive.indices, 'SCALAR') as Uint32Array);
       const vertices = transformed(local, matrix);
       for (const i of indices) if (i * 3 >= vertices.length) throw damaged(`a face names vertex ${i}, and there are ${vertices.length / 3}`);
       merged.push({ vertices, indices: indices.subarray(0, indices.length - (indices.length % 3)) });
@@ -191,10 +197,22 @@ function localMatrix(node: { matrix?: number[]; translation?: number[]; rotation
   const [x, y, z, w] = node.rotation ?? [0, 0, 0, 1];
   const [sx, sy, sz] = node.scale ?? [1, 1, 1];
   return [
-    (1 - 2 * (y * y + z * z)) * sx, 2 * (x * y + z * w) * sx, 2 * (x * z - y * w) * sx, 0,
-    2 * (x * y - z * w) * sy, (1 - 2 * (x * x + z * z)) * sy, 2 * (y * z + x * w) * sy, 0,
-    2 * (x * z + y * w) * sz, 2 * (y * z - x * w) * sz, (1 - 2 * (x * x + y * y)) * sz, 0,
-    tx, ty, tz, 1,
+    (1 - 2 * (y * y + z * z)) * sx,
+    2 * (x * y + z * w) * sx,
+    2 * (x * z - y * w) * sx,
+    0,
+    2 * (x * y - z * w) * sy,
+    (1 - 2 * (x * x + z * z)) * sy,
+    2 * (y * z + x * w) * sy,
+    0,
+    2 * (x * z + y * w) * sz,
+    2 * (y * z - x * w) * sz,
+    (1 - 2 * (x * x + y * y)) * sz,
+    0,
+    tx,
+    ty,
+    tz,
+    1,
   ];
 }
 

@@ -13,7 +13,8 @@ export const obj: MeshFormat = {
   endings: ['.obj'],
   mediaType: 'model/obj',
   quads: true,
-  sniff: (bytes) => /^(\s*(#[^\n]*|mtllib[^\n]*|o [^\n]*|g [^\n]*|s [^\n]*)?\r?\n)*\s*v\s+[-+.\d]/.test(new TextDecoder('latin1').decode(bytes.subarray(0, 4096))),
+  sniff: (bytes) =>
+    /^(\s*(#[^\n]*|mtllib[^\n]*|o [^\n]*|g [^\n]*|s [^\n]*)?\r?\n)*\s*v\s+[-+.\d]/.test(new TextDecoder('latin1').decode(bytes.subarray(0, 4096))),
   read,
   write,
 };
@@ -61,7 +62,10 @@ function encodeParts(parts: string[]): Uint8Array<ArrayBuffer> {
 /** A list of numbers that grows, without boxing each of them. */
 class Numbers<T extends Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer>> {
   length = 0;
-  constructor(private data: T, private readonly make: (n: number) => T) {}
+  constructor(
+    private data: T,
+    private readonly make: (n: number) => T,
+  ) {}
   push(value: number): void {
     if (this.length === this.data.length) {
       const grown = this.make(this.data.length * 2);
@@ -136,7 +140,8 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
   const found = positions.done();
   const indices = onlyQuads ? quads.done() : triangles.done();
   for (let i = 0; i < indices.length; i++) {
-    if (indices[i] * 3 >= found.length) throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${found.length / 3}.`);
+    if (indices[i] * 3 >= found.length)
+      throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${found.length / 3}.`);
   }
   return { positions: found, indices, corners: onlyQuads ? 4 : 3, up: guessUp(found) };
 }

@@ -18,8 +18,22 @@ export const ply: MeshFormat = {
 };
 
 const TYPES: Record<string, SampleType | 's8'> = {
-  char: 's8', int8: 's8', uchar: 'u8', uint8: 'u8', short: 's16', int16: 's16', ushort: 'u16', uint16: 'u16',
-  int: 's32', int32: 's32', uint: 'u32', uint32: 'u32', float: 'f32', float32: 'f32', double: 'f64', float64: 'f64',
+  char: 's8',
+  int8: 's8',
+  uchar: 'u8',
+  uint8: 'u8',
+  short: 's16',
+  int16: 's16',
+  ushort: 'u16',
+  uint16: 'u16',
+  int: 's32',
+  int32: 's32',
+  uint: 'u32',
+  uint32: 'u32',
+  float: 'f32',
+  float32: 'f32',
+  double: 'f64',
+  float64: 'f64',
 };
 const SIZES: Record<string, number> = { s8: 1, u8: 1, s16: 2, u16: 2, s32: 4, u32: 4, f32: 4, f64: 8 };
 
@@ -101,7 +115,8 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
         for (let k = 0; k < n; k++) corners.push(next(property.type));
         if (element !== face || !/^vertex_ind(ex|ices)$/.test(property.name)) continue;
         for (const c of corners) {
-          if (!(c >= 0 && c < vertex.count)) throw new UplandError('mesh-index', `This PLY is damaged: face ${i + 1} names vertex ${c}, and there are ${vertex.count}.`);
+          if (!(c >= 0 && c < vertex.count))
+            throw new UplandError('mesh-index', `This PLY is damaged: face ${i + 1} names vertex ${c}, and there are ${vertex.count}.`);
         }
         if (n === 4) quads.push(...corners);
         else onlyQuads = false;
@@ -125,7 +140,8 @@ function readHeader(bytes: Uint8Array) {
     if (words[0] === 'format') format = words[1];
     else if (words[0] === 'element') {
       const count = Number(words[2]);
-      if (!Number.isInteger(count) || count < 0 || count > 0xffffffff) throw new UplandError('damaged', `This PLY is damaged: it says it has ${words[2]} of "${words[1]}".`);
+      if (!Number.isInteger(count) || count < 0 || count > 0xffffffff)
+        throw new UplandError('damaged', `This PLY is damaged: it says it has ${words[2]} of "${words[1]}".`);
       elements.push({ name: words[1], count, properties: [] });
     } else if (words[0] === 'property' && elements.length) {
       const list = words[1] === 'list';
@@ -134,7 +150,8 @@ function readHeader(bytes: Uint8Array) {
       elements[elements.length - 1].properties.push(property);
     }
   }
-  if (!['ascii', 'binary_little_endian', 'binary_big_endian'].includes(format)) throw new UplandError('damaged', `This PLY is of the kind "${format}", which is not known.`);
+  if (!['ascii', 'binary_little_endian', 'binary_big_endian'].includes(format))
+    throw new UplandError('damaged', `This PLY is of the kind "${format}", which is not known.`);
   return { elements, format, start: end.index + end[0].length };
 }
 

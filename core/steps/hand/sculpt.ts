@@ -19,7 +19,9 @@ export const sculpt = defineStep({
   params: z.object({
     /** The sample counts that the tiles were made at; 0 while there are none. */
     samples: hidden(
-      z.object({ across: z.int().min(0), down: z.int().min(0), registration: z.enum(['point', 'area']) }).default({ across: 0, down: 0, registration: 'point' }),
+      z
+        .object({ across: z.int().min(0), down: z.int().min(0), registration: z.enum(['point', 'area']) })
+        .default({ across: 0, down: 0, registration: 'point' }),
       'Samples',
     ),
     tiles: hidden(tilesSchema.default({}), 'Tiles'),

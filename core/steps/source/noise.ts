@@ -24,13 +24,22 @@ export const noise = defineStep({
   family: 'source',
   summary: 'Fractal noise: rolling, ridged or rounded ground.',
   params: z.object({
-    kind: choice('fbm', { fbm: 'Rolling', ridged: 'Ridged', billow: 'Rounded' }, {
-      label: 'Kind',
-      help: 'Rolling is fractional Brownian motion, ridged the ridged multifractal, rounded billow noise.',
-    }),
+    kind: choice(
+      'fbm',
+      { fbm: 'Rolling', ridged: 'Ridged', billow: 'Rounded' },
+      {
+        label: 'Kind',
+        help: 'Rolling is fractional Brownian motion, ridged the ridged multifractal, rounded billow noise.',
+      },
+    ),
     feature: distance(2400, { min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one large hill to the next.' }),
     height: distance(400, { min: 0, max: 9_000, label: 'Height', help: 'From the usual lowest to the usual highest.' }),
-    level: distance(0, { min: -11_000, max: 9_000, label: 'Level', help: 'Where its zero lies: the middle of rolling and rounded ground, the foot of ridged ground.' }),
+    level: distance(0, {
+      min: -11_000,
+      max: 9_000,
+      label: 'Level',
+      help: 'Where its zero lies: the middle of rolling and rounded ground, the foot of ridged ground.',
+    }),
     octaves: count(9, { min: 1, max: 16, label: 'Octaves', help: 'How many sizes of detail; what the samples cannot hold is left out.' }),
     gain: ratio(0.48, { min: 0.05, max: 0.95, label: 'Gain', help: 'How strong each smaller size is against the one before.' }),
     lacunarity: plain(2.03, { min: 1.2, max: 4, label: 'Lacunarity', help: 'How much smaller each size is than the one before.' }),

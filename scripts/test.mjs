@@ -1,0 +1,55 @@
+// Types, lint, format, unit, reference and browser tests, each named; a line of counts at the end.
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { appIsStale, checkNode, fail, installPackages, installTools } from './setup.mjs';
+
+process.chdir(new URL('..', import.meta.url).pathname);
+checkNode();
+installPackages();
+installTools();
+
+let passed = 0;
+let failed = 0;
+const scratch = mkdtempSync(join(tmpdir(), 'upland-tests-'));
+const began = Date.now();
+
+function check(name, command, args) {
+  console.log(`\n== ${name}`);
+  const { status } = spawnSync(command, args, { stdio: 'inherit' });
+  if (status === 0) passed++;
+  else failed++;
+}
+
+function suite(name) {
+  console.log(`\n== ${name} tests`);
+  const report = join(scratch, `${name}.json`);
+  const { status } = spawnSync('npx', ['vitest', 'run', '--project', name, '--reporter=default', '--reporter=json', `--outputFile.json=${report}`], {
+    stdio: 'inherit',
+  });
+  try {
+    const { numPassedTests, numFailedTests, testResults } = JSON.parse(readFileSync(report, 'utf8'));
+    passed += numPassedTests;
+    // A file that does not load has no tests to fail: it counts as one.
+    failed += numFailedTests + testResults.filter((r) => r.status === 'failed' && r.assertionResults.length === 0).length;
+    if (status !== 0 && numFailedTests === 0) failed++;
+  } catch {
+    failed++;
+  }
+}
+
+const build = spawnSync(process.execPath, ['scripts/build.mjs', 'cli', ...(appIsStale() ? ['app'] : [])], { encoding: 'utf8' });
+if (build.status !== 0) fail(`The build failed:\n${(build.stdout + build.stderr).split('\n').slice(-25).join('\n')}`);
+console.log('Built.');
+check('types', 'npx', ['tsc', '-p', 'tsconfig.json', '--noEmit']);
+check('lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
+check('the core stands alone', process.execPath, ['scripts/check-core.mjs']);
+check('format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
+suite('unit');
+suite('reference');
+suite('browser');
+rmSync(scratch, { recursive: true, force: true });
+console.log(`\nTook ${Math.round((Date.now() - began) / 1000)} s.`);
+console.log(`${passed} passed, ${failed} failed`);
+process.exit(failed ? 1 : 0);
