@@ -73,7 +73,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
       holes++;
       continue;
     }
-    const read = codes && encoding.range ? low + (sample - first) * step : sample;
+    const read = codes && encoding.range ? low + (sample - first) * step : encoding.type === 'f32' ? Math.fround(sample) : sample;
     if (codes && encoding.range && (truth < low - step / 2 || truth > encoding.range.high + step / 2)) {
       proof.clipped++;
       const end = truth < low ? first : codes.max;

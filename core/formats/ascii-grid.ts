@@ -115,13 +115,13 @@ function write({ width, height, samples, type, ground, noData }: Page): Uint8Arr
   const where = point ? 'center' : 'corner';
   const cells = x === y ? `cellsize ${x}\n` : `dx ${x}\ndy ${y}\n`;
   const header = `ncols ${width}\nnrows ${height}\nxll${where} ${west}\nyll${where} ${south}\n${cells}NODATA_value ${noData ?? -9999}\n`;
-  // Nine digits bring every float32 back; float64 pages are float32 heights on a datum.
-  const digits = type === 'f32' ? 9 : 13;
+  // Nine digits bring every float32 back; float64 pages, float32 heights on a datum, are printed in full.
+  const print = type === 'f32' ? (v: number) => String(Number(v.toPrecision(9))) : String;
   const rows: string[] = [];
   const encoder = new TextEncoder();
   for (let row = 0; row < height; row++) {
     const words: string[] = new Array(width);
-    for (let column = 0; column < width; column++) words[column] = String(Number(samples[row * width + column].toPrecision(digits)));
+    for (let column = 0; column < width; column++) words[column] = print(samples[row * width + column]);
     rows.push(words.join(' '));
   }
   return encoder.encode(`${header}${rows.join('\n')}\n`) as Uint8Array<ArrayBuffer>;

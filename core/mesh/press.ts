@@ -39,7 +39,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
   const bounds = boundsOf(positions);
-  if (![...bounds.min, ...bounds.max].every((v) => v - v === 0)) {
+  if (!positions.every((v) => v - v === 0)) {
     throw new UplandError('mesh-numbers', 'Some vertices of this mesh are not numbers (NaN or infinite). Mend it where it was made.');
   }
   const north = up === 'y' ? bounds.min[2] : -bounds.max[1];

@@ -1,0 +1,84 @@
+import { existsSync } from 'node:fs';
+import { pathToFileURL } from 'node:url';
+import { resolve } from 'node:path';
+import { describe, expect, it } from 'vitest';
+import { nodeKernels } from '../../cli/node-kernels';
+import { groundOf, hills } from '../../tests/helpers/grounds';
+import { inlineKernels, pooledKernels, type PoolWorker } from './pool';
+import { noiseProgram } from './programs/noise';
+import { talusProgram } from './programs/talus';
+import { octavesOf } from '../steps/source/noise';
+
+const script = pathToFileURL(resolve('cli/dist/pool-worker.mjs'));
+const built = existsSync(script);
+const noiseArgs = {
+  across: 301, down: 203, firstX: 0, stepX: 7, firstY: 0, stepY: 7, kind: 1 as const, scale: 50, add: 3,
+  octaves: octavesOf({ kind: 'ridged', feature: 500, height: 1, octaves: 6, gain: 0.5, lacunarity: 2.1, seed: 5 }, 7),
+};
+const talusArgs = { across: 257, down: 129, point: true, spacingX: 5, spacingY: 5, tanRepose: 0.6, sweeps: 40 };
+const steep = hills(groundOf(257, 129, 5), 3, 700).height;
+
+describe.runIf(built)('the pool', () => {
+  it('gives the same bytes with one thread in place and with two, three and five workers', async () => {
+    const alone = inlineKernels();
+    const noise = await alone.run(noiseProgram, noiseArgs, null);
+    const talus = await alone.run(talusProgram, talusArgs, steep);
+    for (const threads of [2, 3, 5]) {
+      const pool = nodeKernels(script, threads);
+      expect(await pool.run(noiseProgram, noiseArgs, null)).toEqual(noise);
+      expect(await pool.run(talusProgram, talusArgs, steep)).toEqual(talus);
+      pool.close();
+    }
+  });
+
+  it('does jobs that come together one after the other', async () => {
+    const pool = nodeKernels(script, 2);
+    const [a, b] = await Promise.all([pool.run(noiseProgram, noiseArgs, null), pool.run(noiseProgram, { ...noiseArgs, add: 10 }, null)]);
+    expect(b[0] - a[0]).toBeCloseTo(7, 4);
+    pool.close();
+  });
+
+  it('stops when told to, and works again afterwards', async () => {
+    const pool = nodeKernels(script, 2);
+    const control = new AbortController();
+    const work = pool.run(talusProgram, { ...talusArgs, sweeps: 100_000 }, steep, { signal: control.signal });
+    setTimeout(() => control.abort(), 100);
+    const began = performance.now();
+    await expect(work).rejects.toThrow('Stopped.');
+    expect(performance.now() - began).toBeLessThan(5000);
+    expect(await pool.run(noiseProgram, noiseArgs, null)).toHaveLength(301 * 203);
+    pool.close();
+  });
+
+  it('tells how far it is', async () => {
+    const pool = nodeKernels(script, 2);
+    const shares: number[] = [];
+    await pool.run(talusProgram, { ...talusArgs, sweeps: 1500 }, steep, { progress: (s) => shares.push(s) });
+    pool.close();
+    expect(shares.length).toBeGreaterThan(0);
+    expect(shares.every((s, i) => s >= 0 && s <= 1 && (i === 0 || s >= shares[i - 1]))).toBe(true);
+  });
+});
+
+describe('a pool whose worker dies', () => {
+  it('says so instead of hanging', async () => {
+    const dying = (): PoolWorker => {
+      let fail: (reason: string) => void = () => undefined;
+      return { send: (m) => m.kind === 'run' && setTimeout(() => fail('out of memory')), onMessage: () => undefined, onError: (listener) => (fail = listener), end: () => undefined };
+    };
+    await expect(pooledKernels(2, dying).run(noiseProgram, noiseArgs, null)).rejects.toThrow(/ended: out of memory/);
+  });
+});
+
+describe('kernels in place', () => {
+  it('give way while they work, and stop', async () => {
+    const control = new AbortController();
+    const work = inlineKernels().run(talusProgram, { ...talusArgs, sweeps: 100_000 }, steep, { signal: control.signal });
+    setTimeout(() => control.abort(), 60);
+    await expect(work).rejects.toThrow('Stopped.');
+  });
+
+  it('refuse what cannot fit into memory with the figure', async () => {
+    await expect(inlineKernels().run(noiseProgram, { ...noiseArgs, across: 40_000, down: 40_000 }, null)).rejects.toThrow(/GiB at these samples/);
+  });
+});
