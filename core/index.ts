@@ -10,6 +10,7 @@ export * from './field/statistics';
 export * from './field/resample';
 export * from './field/turn';
 export * from './field/hash';
+export * from './field/distinct';
 export * from './kernels/pool';
 export { exactMath } from './kernels/math';
 export { VERSION as KERNEL_VERSION } from './kernels/generated/binaries';

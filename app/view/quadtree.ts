@@ -18,7 +18,7 @@ export function choosePatches(
   samples: number,
   reach: number,
 ): PatchNode[] {
-  const deepest = Math.max(0, Math.ceil(Math.log2(samples / PATCH_QUADS)));
+  const deepest = Math.max(0, Math.ceil(Math.log2((samples - 1) / PATCH_QUADS)));
   const longest = Math.max(extent.width, extent.depth);
   const out: PatchNode[] = [];
   const visit = (x: number, z: number, size: number, level: number) => {

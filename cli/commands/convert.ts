@@ -10,12 +10,17 @@ import {
   resample,
   statistics,
   toField,
+  countDistinct,
+  formatById,
+  makeSamples,
+  sha256,
   turn,
   withSamples,
   UplandError,
   type Encoding,
   type Field,
   type Filter,
+  type Reading,
   type Registration,
 } from '@upland-cast/core';
 import { load, save } from '../files';
@@ -65,6 +70,10 @@ export function convertCommand(): Command {
     .action(async (input: string, out: string, options: Options) => {
       if (options.fillVoids) throw new UplandError('not-yet', 'Filling voids is not in this version yet. Leave --fill-voids out.');
       const reading = await readHeightmap(await load(input), options.as);
+      if (keepsCodes(reading, options)) {
+        await convertCodes(reading, out, options);
+        return;
+      }
       const { scale, offset } = meaningOf(reading, options);
       let field = toField(reading, options);
       if (options.registration) field = { ...field, ground: { ...field.ground, registration: options.registration } };
@@ -107,4 +116,50 @@ function stretched(field: Field, to: { low: number; high: number }): Field {
   const factor = (to.high - to.low) / (highest - lowest);
   const { datum } = field.ground;
   return { ...field, height: field.height.map((h) => to.low + (h + datum - lowest) * factor - datum) };
+}
+
+/** 32-bit codes do not fit into float32 heights: where only the order of the samples changes, they are moved as they are. */
+function keepsCodes(reading: Reading, options: Options): boolean {
+  const untouched = !options.range && !options.map && !options.outRange && !options.size && !options.stretch && options.shift === undefined && !options.depth;
+  return untouched && CODES[reading.type]?.bits === 32;
+}
+
+async function convertCodes(reading: Reading, out: string, options: Options): Promise<void> {
+  const codes = CODES[reading.type]!;
+  const asIndices = toField(
+    { ...reading, type: 'f64', samples: Float64Array.from({ length: reading.samples.length }, (_, i) => i), noData: null, scale: 1, offset: 0 },
+    { spacing: options.spacing, registration: options.registration },
+  );
+  let places: Field = { ...asIndices, height: Float32Array.from(asIndices.height, (_, i) => i), ground: { ...asIndices.ground, datum: 0 } };
+  if (reading.samples.length > 2 ** 24)
+    throw new UplandError('too-large', '32-bit codes are moved up to 16 777 216 samples. Give a --range to convert them as heights.');
+  if (options.flip) places = options.flip === 'rows' ? flipRows(places) : flipColumns(places);
+  if (options.turn) places = turn(places, Number(options.turn) as 90 | 180 | 270);
+  const samples = makeSamples(reading.type, reading.samples.length);
+  for (let i = 0; i < samples.length; i++) samples[i] = reading.samples[places.height[i]];
+  const own = { low: codes.min, high: codes.max };
+  const encoding = encodingFor(out, places, { outAs: options.outAs, outRange: own }, { type: reading.type, range: own });
+  if (encoding.type !== reading.type)
+    throw new UplandError('type', `${out} cannot hold ${codes.bits}-bit codes as they are. Give a --range, or write TIFF or raw.`);
+  const { across: width, down: height } = places.ground;
+  const bytes = await formatById(encoding.format).write({
+    width,
+    height,
+    type: reading.type,
+    samples,
+    ground: places.ground,
+    scale: reading.scale,
+    offset: reading.offset,
+    noData: reading.noData,
+    options: encoding.options ?? {},
+  });
+  const order = encoding.options?.order ?? 'le';
+  const layout = `raw:${encoding.type}:${order}:${width}x${height}${encoding.options?.skip ? `:skip=${encoding.options.skip}` : ''}${encoding.options?.rows === 'south' ? ':rows=south' : ''}`;
+  const back = await readHeightmap(bytes, encoding.format === 'raw' ? layout : undefined);
+  if (!back.samples.every((v, i) => v === samples[i]))
+    throw new UplandError('proof-failed', `${out} was not written: read back, its codes are not those of the input.`);
+  await save(out, bytes);
+  const { min, max } = inspect(back);
+  const proof = { maxAbs: 0, rmse: 0, step: reading.scale, clipped: 0, codesUsed: countDistinct(samples), sha256: await sha256(bytes), ok: true };
+  report(options.json, { out, width, height, min, max, proof }, `${out}: ${width} × ${height}, every code as it was.`);
 }

@@ -38,16 +38,33 @@ describe('working out a course', () => {
     expect((await run(courseOf(noise(), stepUse('shift', { by: 50 }, { strength: 0 })))).height).toEqual(base);
     expect((await run(courseOf(noise(), stepUse('shift', { by: 50 })))).height).toEqual(base.map((h) => h + 50));
     const half = (await run(courseOf(noise(), stepUse('shift', { by: 50 }, { strength: 0.5 })))).height;
-    expect(largestDifference(half, base.map((h) => h + 25))).toBeLessThan(1e-4);
+    expect(
+      largestDifference(
+        half,
+        base.map((h) => h + 25),
+      ),
+    ).toBeLessThan(1e-4);
   });
 
   it('gives the same elevations on another datum', async () => {
-    const high = { ...courseOf(stepUse('flat', { level: 3655 }), noise({ height: 8 }), noise({ kind: 'ridged', level: 3650, height: 6 }, { join: 'higher' }), stepUse('stretch', { fromLow: 3650, toLow: 3651, fromHigh: 3660, toHigh: 3659 })) };
+    const high = {
+      ...courseOf(
+        stepUse('flat', { level: 3655 }),
+        noise({ height: 8 }),
+        noise({ kind: 'ridged', level: 3650, height: 6 }, { join: 'higher' }),
+        stepUse('stretch', { fromLow: 3650, toLow: 3651, fromHigh: 3660, toHigh: 3659 }),
+      ),
+    };
     const plain = await run(high);
     const onDatum = await run({ ...high, ground: { ...ground, datum: 3650 } });
     expect(onDatum.stages.every((s) => !s.fault)).toBe(true);
     expect(Math.max(...onDatum.height)).toBeLessThan(20);
-    expect(largestDifference(onDatum.height.map((h) => h + 3650), plain.height)).toBeLessThan(2e-3);
+    expect(
+      largestDifference(
+        onDatum.height.map((h) => h + 3650),
+        plain.height,
+      ),
+    ).toBeLessThan(2e-3);
   });
 
   it('takes from the cache what has not changed: only what comes after a change is worked out', async () => {
@@ -79,7 +96,16 @@ describe('working out a course', () => {
   });
 
   it('leaves a step out that cannot be done, with a sentence, and goes on', async () => {
-    const { stages, height } = await run(courseOf(stepUse('flat', { level: 7 }), stepUse('stretch', { fromLow: 5, fromHigh: 5 }), { ...stepUse('shift'), params: { by: 99_999 } }, stepUse('raster'), { ...noise(), step: 'gone' }, stepUse('shift', { by: 1 })));
+    const { stages, height } = await run(
+      courseOf(
+        stepUse('flat', { level: 7 }),
+        stepUse('stretch', { fromLow: 5, fromHigh: 5 }),
+        { ...stepUse('shift'), params: { by: 99_999 } },
+        stepUse('raster'),
+        { ...noise(), step: 'gone' },
+        stepUse('shift', { by: 1 }),
+      ),
+    );
     expect(stages[1].fault).toMatch(/nothing between them to stretch/);
     expect(stages[2].fault).toMatch(/"Distance" cannot be 99999\. It takes -9000 to 9000 m/);
     expect(stages[3].fault).toMatch(/has no file yet/);
@@ -98,7 +124,9 @@ describe('working out a course', () => {
 
   it('tells of every stage and of what each step did', async () => {
     const seen: string[] = [];
-    const { stages } = await run(courseOf(stepUse('flat', { level: 1 }, { id: 'f' }), stepUse('shift', { by: 2 }, { id: 's' })), { onStage: (s) => seen.push(s.use.id) });
+    const { stages } = await run(courseOf(stepUse('flat', { level: 1 }, { id: 'f' }), stepUse('shift', { by: 2 }, { id: 's' })), {
+      onStage: (s) => seen.push(s.use.id),
+    });
     expect(seen).toEqual(['f', 's']);
     const report = describeChange(stages[1].before, stages[1].height, ground);
     expect(report).toMatchObject({ rangeBefore: [1, 1], rangeAfter: [3, 3], largestFill: 2, largestCut: 0, moved: 0, steepest: 0 });

@@ -13,7 +13,9 @@ import { fileNameFor, groundFor, receivers, receiverSchema, sizesFor } from './r
 
 const field = hills(groundOf(65, 65, 8), 3);
 const { lowest, highest } = statistics(field);
-const encodings: Encoding[] = formats.flatMap((f) => f.writes.map((type) => ({ format: f.id, type, range: CODES[type] ? { low: lowest - 5, high: highest + 5 } : undefined })));
+const encodings: Encoding[] = formats.flatMap((f) =>
+  f.writes.map((type) => ({ format: f.id, type, range: CODES[type] ? { low: lowest - 5, high: highest + 5 } : undefined })),
+);
 
 /** What can go wrong in a writer. */
 const faults: Record<string, (page: Page) => Page> = {
@@ -35,7 +37,8 @@ const faults: Record<string, (page: Page) => Page> = {
 
 function remade(page: Page, from: (row: number, column: number) => number): Page['samples'] {
   const samples = page.samples.slice();
-  for (let row = 0; row < page.height; row++) for (let column = 0; column < page.width; column++) samples[row * page.width + column] = page.samples[from(row, column)];
+  for (let row = 0; row < page.height; row++)
+    for (let column = 0; column < page.width; column++) samples[row * page.width + column] = page.samples[from(row, column)];
   return samples;
 }
 
@@ -74,7 +77,14 @@ describe('a delivery', () => {
     // In PNG the bytes of a 16-bit sample are swapped before they are packed.
     const png = formats.find((f) => f.id === 'png')!;
     const spoiled = faulty(png, (p) => ({ ...p, samples: Uint16Array.from(p.samples, (v) => ((v & 255) << 8) | (v >> 8)) }));
-    await expect(deliver(field, 'ground.png', encodings.find((e) => e.format === 'png' && e.type === 'u16')!, [spoiled])).rejects.toThrow(/off by/);
+    await expect(
+      deliver(
+        field,
+        'ground.png',
+        encodings.find((e) => e.format === 'png' && e.type === 'u16')!,
+        [spoiled],
+      ),
+    ).rejects.toThrow(/off by/);
   });
 
   it('that says another registration or spacing is stopped', async () => {
@@ -162,7 +172,13 @@ describe('the docket', () => {
     const delivery = await deliver(field, 'a<b>.raw', { format: 'raw', type: 'u16', range: { low: 300, high: 900 }, options: { order: 'be', rows: 'south' } });
     const docket = makeDocket('Fell & <Moor>', 'Power of two plus one', field, delivery, [{ title: 'Noise', caption: 'rolling' }]);
     const said = Object.fromEntries(docket.toTypeIn.map((l) => [l.label, l.value]));
-    expect(said).toMatchObject({ Samples: '65 × 65', 'Byte order': 'big-endian', 'First row': 'the south edge', 'Height of code 0': '300 m', 'Height of code 65535': '900 m' });
+    expect(said).toMatchObject({
+      Samples: '65 × 65',
+      'Byte order': 'big-endian',
+      'First row': 'the south edge',
+      'Height of code 0': '300 m',
+      'Height of code 65535': '900 m',
+    });
     const html = docketToHtml(docket, 'data:image/png;base64,AAAA');
     expect(html).not.toContain('<Moor>');
     expect(html).toContain(delivery.proof.sha256);

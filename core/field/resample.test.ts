@@ -38,14 +38,16 @@ describe('resampling', () => {
     const twice = withSamples(field.ground, 65, 65);
     for (const filter of ['linear', 'cubic', 'monotone'] as const) {
       const up = resample(field, twice, filter).height;
-      for (let row = 0; row < 33; row++) for (let column = 0; column < 33; column++) expect(up[2 * row * 65 + 2 * column]).toBe(field.height[row * 33 + column]);
+      for (let row = 0; row < 33; row++)
+        for (let column = 0; column < 33; column++) expect(up[2 * row * 65 + 2 * column]).toBe(field.height[row * 33 + column]);
     }
   });
 
   it('by area of cells keeps the mean', () => {
     const field = noiseField(groundOf(60, 60, 1, 'area'), 3);
     const mean = (h: Float32Array) => h.reduce((a, b) => a + b, 0) / h.length;
-    for (const count of [30, 20, 17]) expect(mean(resample(field, withSamples(field.ground, count, count), 'average').height)).toBeCloseTo(mean(field.height), 5);
+    for (const count of [30, 20, 17])
+      expect(mean(resample(field, withSamples(field.ground, count, count), 'average').height)).toBeCloseTo(mean(field.height), 5);
   });
 
   it('monotone makes no overshoot, whatever the heights', () => {

@@ -14,29 +14,44 @@ import { parseRawSpec, readRaw } from './raw';
 const field = hills(groundOf(37, 29, 8));
 const { lowest, highest } = statistics(field);
 const specOf = (e: Encoding, across = 37, down = 29) =>
-  e.format === 'raw' ? `raw:${e.type}:${e.options?.order ?? 'le'}:${across}x${down}${e.options?.skip ? `:skip=${e.options.skip}` : ''}${e.options?.rows === 'south' ? ':rows=south' : ''}` : undefined;
+  e.format === 'raw'
+    ? `raw:${e.type}:${e.options?.order ?? 'le'}:${across}x${down}${e.options?.skip ? `:skip=${e.options.skip}` : ''}${e.options?.rows === 'south' ? ':rows=south' : ''}`
+    : undefined;
 
 const cases: Encoding[] = [
   ...formats.flatMap((f) => f.writes.map((type): Encoding => ({ format: f.id, type, range: CODES[type] ? { low: lowest, high: highest } : undefined }))),
-  ...SAMPLE_TYPES.map((type): Encoding => ({ format: 'raw', type, range: CODES[type] ? { low: lowest, high: highest } : undefined, options: { order: 'be', rows: 'south', skip: 17 } })),
-  ...(['f32', 'u16', 'u8', 's32', 'f64'] as SampleType[]).map((type): Encoding => ({ format: 'tiff', type, range: CODES[type] ? { low: lowest, high: highest } : undefined, options: { compression: 'deflate' } })),
+  ...SAMPLE_TYPES.map((type): Encoding => ({
+    format: 'raw',
+    type,
+    range: CODES[type] ? { low: lowest, high: highest } : undefined,
+    options: { order: 'be', rows: 'south', skip: 17 },
+  })),
+  ...(['f32', 'u16', 'u8', 's32', 'f64'] as SampleType[]).map((type): Encoding => ({
+    format: 'tiff',
+    type,
+    range: CODES[type] ? { low: lowest, high: highest } : undefined,
+    options: { compression: 'deflate' },
+  })),
 ];
 
 describe('every format', () => {
-  it.each(cases.map((c) => [`${c.format} ${c.type} ${JSON.stringify(c.options ?? {})}`, c] as const))('%s: there and back within half a code, or to the bit', async (_, encoding) => {
-    const { bytes, quantised } = await encode(field, encoding);
-    const reading = await readHeightmap(bytes, specOf(encoding));
-    expect(reading.width).toBe(37);
-    expect(reading.samples.length).toBe(37 * 29);
-    const own = encoding.type === 'f32' ? Math.fround : (v: number) => v;
-    for (let i = 0; i < reading.samples.length; i++) expect(own(reading.samples[i])).toBe(quantised.page.samples[i]);
-    const back = toField(reading, reading.unit === 'm' ? {} : { range: encoding.range });
-    for (let i = 0; i < field.height.length; i++) {
-      const off = Math.abs(back.height[i] + back.ground.datum - field.height[i]);
-      // Float32 holds heights of 500 m to 0.03 mm; half a code comes on top of that.
-      expect(off).toBeLessThanOrEqual(encoding.range ? quantised.step / 2 + 4e-5 : 0);
-    }
-  });
+  it.each(cases.map((c) => [`${c.format} ${c.type} ${JSON.stringify(c.options ?? {})}`, c] as const))(
+    '%s: there and back within half a code, or to the bit',
+    async (_, encoding) => {
+      const { bytes, quantised } = await encode(field, encoding);
+      const reading = await readHeightmap(bytes, specOf(encoding));
+      expect(reading.width).toBe(37);
+      expect(reading.samples.length).toBe(37 * 29);
+      const own = encoding.type === 'f32' ? Math.fround : (v: number) => v;
+      for (let i = 0; i < reading.samples.length; i++) expect(own(reading.samples[i])).toBe(quantised.page.samples[i]);
+      const back = toField(reading, reading.unit === 'm' ? {} : { range: encoding.range });
+      for (let i = 0; i < field.height.length; i++) {
+        const off = Math.abs(back.height[i] + back.ground.datum - field.height[i]);
+        // Float32 holds heights of 500 m to 0.03 mm; half a code comes on top of that.
+        expect(off).toBeLessThanOrEqual(encoding.range ? quantised.step / 2 + 4e-5 : 0);
+      }
+    },
+  );
 
   it('gives the same bytes twice', async () => {
     for (const encoding of cases) expect((await encode(field, encoding)).bytes).toEqual((await encode(field, encoding)).bytes);
@@ -64,7 +79,17 @@ describe('every format', () => {
     for (const registration of ['point', 'area'] as const) {
       const ground = { ...groundOf(21, 13, 7.5, registration), georeference: { west: 1000, north: 5000, crs: '' } };
       for (const format of ['tiff', 'asc']) {
-        const reading = await readHeightmap((await encode(makeField(ground, new Float32Array(21 * 13).map((_, i) => i)), { format, type: 'f32' })).bytes);
+        const reading = await readHeightmap(
+          (
+            await encode(
+              makeField(
+                ground,
+                new Float32Array(21 * 13).map((_, i) => i),
+              ),
+              { format, type: 'f32' },
+            )
+          ).bytes,
+        );
         expect(reading).toMatchObject({ registration, spacing: { x: 7.5, y: 7.5 }, unit: 'm', georeference: { west: 1000, north: 5000 } });
         expect(toField(reading).ground).toMatchObject({ width: ground.width, depth: ground.depth, registration });
       }
@@ -74,7 +99,8 @@ describe('every format', () => {
   it('says in a TIFF of codes how many metres they stand for', async () => {
     const { bytes } = await encode(field, { format: 'tiff', type: 'u16', range: { low: 200, high: 1000 } });
     const back = await readHeights(bytes);
-    for (let i = 0; i < field.height.length; i += 7) expect(Math.abs(back.height[i] + back.ground.datum - field.height[i])).toBeLessThan((800 / 65_535) * 0.501);
+    for (let i = 0; i < field.height.length; i += 7)
+      expect(Math.abs(back.height[i] + back.ground.datum - field.height[i])).toBeLessThan((800 / 65_535) * 0.501);
   });
 
   it('keeps samples without data where the format has a place for them, and says so where it has not', async () => {
@@ -108,7 +134,12 @@ describe('PNG', () => {
         return out;
       };
       const header = new Uint8Array([0, 0, 0, width, 0, 0, 0, height, depth, colour, 0, 0, interlace]);
-      const parts = [new Uint8Array([137, 80, 78, 71, 13, 10, 26, 10]), chunk('IHDR', header), chunk('IDAT', deflate(Uint8Array.from(raw))), chunk('IEND', new Uint8Array(0))];
+      const parts = [
+        new Uint8Array([137, 80, 78, 71, 13, 10, 26, 10]),
+        chunk('IHDR', header),
+        chunk('IDAT', deflate(Uint8Array.from(raw))),
+        chunk('IEND', new Uint8Array(0)),
+      ];
       return Uint8Array.from(parts.flatMap((p) => [...p]));
     };
     expect([...(await readHeightmap(build(1, 0, 0, [0, 0b10110000], 4, 1))).samples]).toEqual([1, 0, 1, 1]);
@@ -124,13 +155,25 @@ describe('PNG', () => {
 
 describe('raw bytes', () => {
   it('take a layout in words, and say what is wrong with it', () => {
-    expect(parseRawSpec('raw:u16:be:513x257:skip=64:rows=south:channels=3:channel=2')).toEqual({ type: 'u16', order: 'be', width: 513, height: 257, skip: 64, rows: 'south', channels: 3, channel: 1 });
-    for (const bad of ['raw', 'raw:u12:le:4x4', 'raw:u16:xe:4x4', 'raw:u16:le:4', 'raw:u16:le:4x4:deep=2', 'raw:u16:le:4x4:channels=2:channel=3']) expect(() => parseRawSpec(bad)).toThrow(UplandError);
+    expect(parseRawSpec('raw:u16:be:513x257:skip=64:rows=south:channels=3:channel=2')).toEqual({
+      type: 'u16',
+      order: 'be',
+      width: 513,
+      height: 257,
+      skip: 64,
+      rows: 'south',
+      channels: 3,
+      channel: 1,
+    });
+    for (const bad of ['raw', 'raw:u12:le:4x4', 'raw:u16:xe:4x4', 'raw:u16:le:4', 'raw:u16:le:4x4:deep=2', 'raw:u16:le:4x4:channels=2:channel=3'])
+      expect(() => parseRawSpec(bad)).toThrow(UplandError);
   });
 
   it('say what would fit when the count is wrong', () => {
     const bytes = new Uint8Array(512 * 512);
-    expect(() => readRaw(bytes, parseRawSpec('raw:u16:le:512x512'))).toThrow('This file has 262144 bytes; 512 × 512 samples of 16 bits need 524288. It fits 512 × 512 of 8 bits, or 512 × 256 of 16.');
+    expect(() => readRaw(bytes, parseRawSpec('raw:u16:le:512x512'))).toThrow(
+      'This file has 262144 bytes; 512 × 512 samples of 16 bits need 524288. It fits 512 × 512 of 8 bits, or 512 × 256 of 16.',
+    );
   });
 });
 
@@ -143,29 +186,45 @@ describe('bad input', () => {
       const as = specOf(encoding);
       for (const length of [0, 1, 7, 8, 20, 33, 60, Math.floor(bytes.length / 2), bytes.length - 40]) {
         // The last bytes of a TIFF or PNG may be padding or the end marker; what is shorter than that has to fail.
-        await expect(readHeightmap(bytes.slice(0, Math.max(0, length)), as).then(() => `${encoding.format} ${encoding.type} ${length} was read`, (e) => (isSentence(e) ? 'refused' : e)), `${encoding.format} ${length}`).resolves.toBe('refused');
+        await expect(
+          readHeightmap(bytes.slice(0, Math.max(0, length)), as).then(
+            () => `${encoding.format} ${encoding.type} ${length} was read`,
+            (e) => (isSentence(e) ? 'refused' : e),
+          ),
+          `${encoding.format} ${length}`,
+        ).resolves.toBe('refused');
       }
     }
   });
 
   it('that is mutated at random is read or refused, never anything else, and quickly', async () => {
     const seeds = await Promise.all(
-      [cases[0], cases.find((c) => c.format === 'tiff' && c.type === 'f32')!, cases.find((c) => c.format === 'tiff' && c.options?.compression)!, cases.find((c) => c.format === 'asc')!].map(async (c) => (await encode(hills(groundOf(9, 7)), c)).bytes),
+      [
+        cases[0],
+        cases.find((c) => c.format === 'tiff' && c.type === 'f32')!,
+        cases.find((c) => c.format === 'tiff' && c.options?.compression)!,
+        cases.find((c) => c.format === 'asc')!,
+      ].map(async (c) => (await encode(hills(groundOf(9, 7)), c)).bytes),
     );
     let slowest = 0;
     await fc.assert(
-      fc.asyncProperty(fc.constantFrom(...seeds), fc.array(fc.tuple(fc.nat(), fc.nat(255)), { minLength: 1, maxLength: 6 }), fc.nat(), async (bytes, changes, cut) => {
-        const damaged = bytes.slice(0, cut % 3 === 0 ? cut % bytes.length : bytes.length);
-        for (const [at, value] of changes) if (damaged.length) damaged[at % Math.min(damaged.length, at % 2 ? 400 : damaged.length)] = value;
-        const began = performance.now();
-        try {
-          const reading = await readHeightmap(damaged);
-          expect(reading.samples.length).toBe(reading.width * reading.height);
-        } catch (error) {
-          if (!isSentence(error)) throw error;
-        }
-        slowest = Math.max(slowest, performance.now() - began);
-      }),
+      fc.asyncProperty(
+        fc.constantFrom(...seeds),
+        fc.array(fc.tuple(fc.nat(), fc.nat(255)), { minLength: 1, maxLength: 6 }),
+        fc.nat(),
+        async (bytes, changes, cut) => {
+          const damaged = bytes.slice(0, cut % 3 === 0 ? cut % bytes.length : bytes.length);
+          for (const [at, value] of changes) if (damaged.length) damaged[at % Math.min(damaged.length, at % 2 ? 400 : damaged.length)] = value;
+          const began = performance.now();
+          try {
+            const reading = await readHeightmap(damaged);
+            expect(reading.samples.length).toBe(reading.width * reading.height);
+          } catch (error) {
+            if (!isSentence(error)) throw error;
+          }
+          slowest = Math.max(slowest, performance.now() - began);
+        },
+      ),
       { seed: 42, numRuns: 3000 },
     );
     expect(slowest).toBeLessThan(2000);

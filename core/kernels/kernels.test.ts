@@ -48,7 +48,11 @@ function plainNoise(x: number, y: number, seed: number): number {
 describe('the noise kernel', () => {
   it('agrees with the same formula in float64 within 1e-5 of its range', async () => {
     const [octave] = octavesOf(spectrum, 10);
-    const got = await kernels.run(noiseProgram, { across: 61, down: 61, firstX: 0, stepX: 10, firstY: 0, stepY: 10, kind: 0, octaves: [octave], scale: 1, add: 0 }, null);
+    const got = await kernels.run(
+      noiseProgram,
+      { across: 61, down: 61, firstX: 0, stepX: 10, firstY: 0, stepY: 10, kind: 0, octaves: [octave], scale: 1, add: 0 },
+      null,
+    );
     for (let row = 0; row < 61; row += 3) {
       for (let column = 0; column < 61; column++) {
         const [x, y] = [column * 10 * octave.frequency, row * 10 * octave.frequency];
@@ -97,7 +101,12 @@ describe('talus', () => {
   });
 
   it('keeps its volume to a millionth of what it moved, under both registrations and on sides that do not halve', async () => {
-    for (const [across, registration] of [[129, 'point'], [128, 'area'], [101, 'point'], [90, 'area']] as const) {
+    for (const [across, registration] of [
+      [129, 'point'],
+      [128, 'area'],
+      [101, 'point'],
+      [90, 'area'],
+    ] as const) {
       const field = hills(groundOf(across, across, 5, registration), 4, 900);
       const { height } = await run(across, { repose: 30, sweeps: 120 }, field);
       const { volumeCut, volumeFill } = changeBetween(field.height, height, field.ground);

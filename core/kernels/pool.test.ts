@@ -12,7 +12,15 @@ import { octavesOf } from '../steps/source/noise';
 const script = pathToFileURL(resolve('cli/dist/pool-worker.mjs'));
 const built = existsSync(script);
 const noiseArgs = {
-  across: 301, down: 203, firstX: 0, stepX: 7, firstY: 0, stepY: 7, kind: 1 as const, scale: 50, add: 3,
+  across: 301,
+  down: 203,
+  firstX: 0,
+  stepX: 7,
+  firstY: 0,
+  stepY: 7,
+  kind: 1 as const,
+  scale: 50,
+  add: 3,
   octaves: octavesOf({ kind: 'ridged', feature: 500, height: 1, octaves: 6, gain: 0.5, lacunarity: 2.1, seed: 5 }, 7),
 };
 const talusArgs = { across: 257, down: 129, point: true, spacingX: 5, spacingY: 5, tanRepose: 0.6, sweeps: 40 };
@@ -64,7 +72,12 @@ describe('a pool whose worker dies', () => {
   it('says so instead of hanging', async () => {
     const dying = (): PoolWorker => {
       let fail: (reason: string) => void = () => undefined;
-      return { send: (m) => m.kind === 'run' && setTimeout(() => fail('out of memory')), onMessage: () => undefined, onError: (listener) => (fail = listener), end: () => undefined };
+      return {
+        send: (m) => m.kind === 'run' && setTimeout(() => fail('out of memory')),
+        onMessage: () => undefined,
+        onError: (listener) => (fail = listener),
+        end: () => undefined,
+      };
     };
     await expect(pooledKernels(2, dying).run(noiseProgram, noiseArgs, null)).rejects.toThrow(/ended: out of memory/);
   });

@@ -24,7 +24,10 @@ describe('the grid', () => {
   it('is displaced by base + strength × (height − zero), the ground’s own size wide', () => {
     const mesh = gridMesh(flatField(groundOf(5, 5, 10), 250), { strength: 2, zero: 200, base: 7 });
     const { min, max } = boundsOf(mesh.positions);
-    expect([min, max]).toEqual([[-20, 107, -20], [20, 107, 20]]);
+    expect([min, max]).toEqual([
+      [-20, 107, -20],
+      [20, 107, 20],
+    ]);
   });
 
   it('has the ratio of relief to width: 307 m over 2 048 m is 0.1499 (common practice)', () => {
@@ -75,12 +78,22 @@ describe('pressing', () => {
     for (const up of ['y', 'z'] as const) {
       const { field: back, holes, overhangs } = pressMesh(gridMesh(field, { up }), { size: { across: 65, down: 49 } });
       expect([holes, overhangs]).toEqual([0, 0]);
-      expect(largestDifference(back.height.map((h) => h + back.ground.datum), field.height)).toBeLessThanOrEqual(1e-6 * (high - low));
+      expect(
+        largestDifference(
+          back.height.map((h) => h + back.ground.datum),
+          field.height,
+        ),
+      ).toBeLessThanOrEqual(1e-6 * (high - low));
     }
   });
 
   it('is right between vertices: a tilted plane of two triangles is the plane at every sample', () => {
-    const mesh: Mesh = { positions: Float32Array.from([0, 0, 0, 100, 50, 0, 100, 70, 100, 0, 20, 100]), indices: Uint32Array.from([0, 3, 2, 0, 2, 1]), corners: 3, up: 'y' };
+    const mesh: Mesh = {
+      positions: Float32Array.from([0, 0, 0, 100, 50, 0, 100, 70, 100, 0, 20, 100]),
+      indices: Uint32Array.from([0, 3, 2, 0, 2, 1]),
+      corners: 3,
+      up: 'y',
+    };
     const { field: plane, holes } = pressMesh(mesh, { size: { across: 41, down: 37 } });
     expect(holes).toBe(0);
     for (let row = 0; row < 37; row++) for (let c = 0; c < 41; c++) expect(plane.height[row * 41 + c]).toBeCloseTo((c / 40) * 50 + (row / 36) * 20, 4);
@@ -105,7 +118,8 @@ describe('pressing', () => {
     const mesh = gridMesh(bowl);
     const { field: fine } = pressMesh(mesh, { size: { across: 257, down: 257 }, extent: centred(64, 64) });
     let worst = 0;
-    for (let row = 0; row < 257; row++) for (let c = 0; c < 257; c++) worst = Math.max(worst, Math.abs(fine.height[row * 257 + c] - ((c / 4 - 32) ** 2 + (row / 4 - 32) ** 2) / 50));
+    for (let row = 0; row < 257; row++)
+      for (let c = 0; c < 257; c++) worst = Math.max(worst, Math.abs(fine.height[row * 257 + c] - ((c / 4 - 32) ** 2 + (row / 4 - 32) ** 2) / 50));
     // On a cell of side d a paraboloid with second derivative f″ is missed by at most 2 · f″ d²/8.
     expect(worst).toBeLessThanOrEqual((2 * (2 / 50)) / 8 + 1e-4);
     expect(worst).toBeGreaterThan(1e-3);
@@ -114,7 +128,12 @@ describe('pressing', () => {
   it('gives the same heights whatever the order of the faces', () => {
     const mesh = gridMesh(field);
     const turned = mesh.indices.slice();
-    for (let i = 0; i < turned.length; i += 3) [turned[i], turned[i + 1], turned[i + 2]] = [mesh.indices[turned.length - 3 - i], mesh.indices[turned.length - 2 - i], mesh.indices[turned.length - 1 - i]];
+    for (let i = 0; i < turned.length; i += 3)
+      [turned[i], turned[i + 1], turned[i + 2]] = [
+        mesh.indices[turned.length - 3 - i],
+        mesh.indices[turned.length - 2 - i],
+        mesh.indices[turned.length - 1 - i],
+      ];
     expect(pressMesh({ ...mesh, indices: turned }, { size: { across: 64, down: 51 } })).toEqual(pressMesh(mesh, { size: { across: 64, down: 51 } }));
   });
 
@@ -127,7 +146,12 @@ describe('pressing', () => {
   });
 
   it('refuses meshes in which there is no ground', () => {
-    const one = (positions: number[], indices = [0, 1, 2]): Mesh => ({ positions: Float32Array.from(positions), indices: Uint32Array.from(indices), corners: 3, up: 'y' });
+    const one = (positions: number[], indices = [0, 1, 2]): Mesh => ({
+      positions: Float32Array.from(positions),
+      indices: Uint32Array.from(indices),
+      corners: 3,
+      up: 'y',
+    });
     expect(() => pressMesh(one([], []))).toThrow(/no faces/);
     expect(() => pressMesh(one([0, 0, 0, 1, NaN, 0, 1, 0, 1]))).toThrow(/not numbers/);
     expect(() => pressMesh(one([0, 0, 0, 0, 5, 0, 0, 5, 1]))).toThrow(/other axis up/);
@@ -147,16 +171,24 @@ describe('every mesh format', () => {
           expect(triangleCount(mesh)).toBe(64 * 48 * 2);
           const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.id === 'glb' ? 'y' : up });
           const bound = format.id === 'obj' ? 1e-5 : 1e-6;
-          expect(largestDifference(back.height.map((h) => h + back.ground.datum), field.height)).toBeLessThanOrEqual(bound * (high - low));
+          expect(
+            largestDifference(
+              back.height.map((h) => h + back.ground.datum),
+              field.height,
+            ),
+          ).toBeLessThanOrEqual(bound * (high - low));
         });
       }
     }
   }
 
   it('PLY is read as text and in both byte orders', () => {
-    const text = 'ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n4 1 0\n4 2 4\n3 0 2 1\n';
+    const text =
+      'ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n4 1 0\n4 2 4\n3 0 2 1\n';
     expect(readMesh(new TextEncoder().encode(text) as Uint8Array<ArrayBuffer>).positions[7]).toBe(2);
-    const head = new TextEncoder().encode('ply\nformat binary_big_endian 1.0\nelement vertex 3\nproperty double x\nproperty double y\nproperty double z\nelement face 1\nproperty list uchar uint vertex_index\nend_header\n');
+    const head = new TextEncoder().encode(
+      'ply\nformat binary_big_endian 1.0\nelement vertex 3\nproperty double x\nproperty double y\nproperty double z\nelement face 1\nproperty list uchar uint vertex_index\nend_header\n',
+    );
     const bytes = new Uint8Array(head.length + 72 + 13);
     bytes.set(head);
     const view = new DataView(bytes.buffer, head.length);
@@ -176,7 +208,10 @@ describe('every mesh format', () => {
     const view = new DataView(bytes.buffer);
     const length = view.getUint32(12, true);
     const json = JSON.parse(new TextDecoder().decode(bytes.subarray(20, 20 + length)));
-    json.nodes = [{ children: [1], translation: [100, 0, 0] }, { mesh: 0, scale: [1, 2, 1] }];
+    json.nodes = [
+      { children: [1], translation: [100, 0, 0] },
+      { mesh: 0, scale: [1, 2, 1] },
+    ];
     const text = new TextEncoder().encode(JSON.stringify(json).padEnd(Math.ceil(JSON.stringify(json).length / 4) * 4));
     const moved = new Uint8Array(20 + text.length + bytes.length - 20 - length);
     moved.set(bytes.subarray(0, 20));

@@ -27,7 +27,10 @@ export function hills(ground: Ground, seed = 1, height = 300): Field {
     size: height / 2 ** (i / 2 + 1.5),
   }));
   const rough = random(seed + 99);
-  return fieldFrom(ground, (east, south) => 500 + waves.reduce((sum, w) => sum + w.size * Math.sin(w.kx * east * 6.28 + w.ky * south * 6.28 + w.phase), 0) + rough() * 0.5);
+  return fieldFrom(
+    ground,
+    (east, south) => 500 + waves.reduce((sum, w) => sum + w.size * Math.sin(w.kx * east * 6.28 + w.ky * south * 6.28 + w.phase), 0) + rough() * 0.5,
+  );
 }
 
 /** Unrelated heights sample by sample. */

@@ -63,7 +63,8 @@ export function dab(tiles: Tiles, beneath: Float32Array, ground: Ground, brush: 
         const target = mean[(row - rectangle.top) * width + column - rectangle.left];
         tile[at] += (target - now) * Math.min(1, brush.strength * weight);
       } else {
-        tile[at] += sign * brush.strength * weight;
+        // Rounded before it is added, so that lowering by as much leaves exactly zero.
+        tile[at] += Math.fround(sign * brush.strength * weight);
       }
     }
   }

@@ -1,0 +1,212 @@
+import { existsSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type SampleType } from '@upland-cast/core';
+import { groundOf, hills, noiseField } from '../tests/helpers/grounds';
+import { readBytes, save, scratch, uplandCast, uplandJson } from '../tests/helpers/outside';
+
+const { path, done } = scratch();
+afterAll(done);
+const field = hills(groundOf(65, 49, 10), 3);
+
+interface Made {
+  out: string;
+  width: number;
+  height: number;
+  min: number;
+  max: number;
+  proof: { maxAbs: number; rmse: number; step: number; clipped: number; codesUsed: number; sha256: string; ok: boolean };
+}
+
+beforeAll(async () => {
+  expect(existsSync('cli/dist/cli.mjs'), 'the command has to be built').toBe(true);
+  save(path('g.tif'), (await encode(field, { format: 'tiff', type: 'f32' })).bytes);
+  save(path('g.png'), (await encode(field, { format: 'png', type: 'u16', range: { low: 200, high: 900 } })).bytes);
+  save(path('course.json'), JSON.stringify(makeCourse('Course', groundOf(129, 129, 20), [stepUse('noise', { seed: 4 }), stepUse('talus', { sweeps: 20 })])));
+});
+
+describe('inspect', () => {
+  it('prints exactly the fields it promises', () => {
+    const found = uplandJson('inspect', path('g.png'));
+    expect(Object.keys(found)).toEqual([
+      'file',
+      'format',
+      'width',
+      'height',
+      'channels',
+      'bits',
+      'sampleFormat',
+      'min',
+      'max',
+      'mean',
+      'unit',
+      'spacing',
+      'registration',
+      'noData',
+      'distinct',
+      'findings',
+      'readings',
+    ]);
+    expect(found).toMatchObject({ format: 'png', width: 65, height: 49, bits: 16, sampleFormat: 'uint', unit: 'code', spacing: null, registration: null });
+    expect(uplandJson('inspect', path('g.tif'))).toMatchObject({
+      unit: 'm',
+      spacing: { x: 10, y: 10 },
+      registration: 'point',
+      sampleFormat: 'float',
+      bits: 32,
+    });
+  });
+
+  it('ranks what raw bytes could be', async () => {
+    save(path('g.raw'), (await encode(field, { format: 'raw', type: 'u16', range: { low: 0, high: 1000 }, options: { order: 'be' } })).bytes);
+    const { readings, width } = uplandJson<{ readings: { as: string; score: number }[]; width: number }>('inspect', path('g.raw'));
+    expect(readings[0].as).toMatch(/^raw:[us]16:be:65x49$/);
+    expect(width).toBe(65);
+    expect(uplandJson<{ readings: unknown[] }>('inspect', path('g.raw'), '--as', 'raw:u16:be:65x49').readings).toEqual([]);
+  });
+});
+
+describe('convert', () => {
+  it('prints exactly the fields it promises, measured on the file', () => {
+    const made = uplandJson<Made>('convert', path('g.tif'), path('o.png'), '--depth', '16', '--out-range', '100:1000');
+    expect(Object.keys(made)).toEqual(['out', 'width', 'height', 'min', 'max', 'proof']);
+    expect(Object.keys(made.proof)).toEqual(['maxAbs', 'rmse', 'step', 'clipped', 'codesUsed', 'sha256', 'ok']);
+    expect(made.proof.step).toBeCloseTo(900 / 65_535, 12);
+    expect(made.proof.maxAbs).toBeLessThanOrEqual(made.proof.step * 0.500001);
+    expect(made.proof.ok).toBe(true);
+  });
+
+  it('keeps every code of an integer file that is turned, flipped and written again, whatever its type', async () => {
+    for (const type of ['u8', 'u16', 's16', 'u32', 's32'] as SampleType[]) {
+      const { bytes, quantised } = await encode(noiseField(groundOf(9, 7), 5), { format: 'raw', type, range: { low: 0, high: 1 } });
+      save(path('codes.raw'), bytes);
+      const as = `raw:${type}:le:`;
+      let from = 'codes.raw';
+      for (const [i, flags] of [
+        ['--turn', '90'],
+        ['--flip', 'rows'],
+        ['--turn', '90'],
+        ['--flip', 'rows'],
+      ].entries()) {
+        const size = i === 1 || i === 2 ? '7x9' : '9x7';
+        const { status, words } = uplandCast('convert', path(from), path(`codes${i}.raw`), '--as', as + size, '--out-as', `raw:${type}:le`, ...flags);
+        expect(status, words).toBe(0);
+        from = `codes${i}.raw`;
+      }
+      // A turn and a flip, twice over, is the beginning again.
+      expect((await readHeightmap(readBytes(path(from)), `${as}9x7`)).samples).toEqual(quantised.page.samples);
+    }
+  });
+
+  it('resamples, shifts and stretches', () => {
+    const moved = uplandJson<Made>('convert', path('g.tif'), path('s.tif'), '--shift', '-70', '--size', '129x97', '--filter', 'cubic');
+    expect([moved.width, moved.height]).toEqual([129, 97]);
+    const compared = uplandJson<{ bestShift: number; sameForm: boolean }>(
+      'compare',
+      path('g.tif'),
+      (uplandCast('convert', path('g.tif'), path('s2.tif'), '--shift', '-70'), path('s2.tif')),
+    );
+    expect(compared.bestShift).toBeCloseTo(-70, 4);
+    expect(compared.sameForm).toBe(true);
+    const wide = uplandJson<Made>('convert', path('g.tif'), path('w.tif'), '--stretch', '0:100');
+    expect([wide.min, wide.max].map((v) => Number(v.toFixed(4)))).toEqual([0, 100]);
+  });
+
+  it('reads codes by a range and by two points', () => {
+    const a = uplandJson<Made>('convert', path('g.png'), path('a.tif'), '--range', '200:900', '--depth', '32f');
+    expect(Math.abs(a.max - Math.max(...field.height))).toBeLessThan(0.01);
+    const b = uplandJson<Made>('convert', path('g.png'), path('b.tif'), '--map', '0=200,65535=900', '--depth', '32f');
+    expect(b.max).toBe(a.max);
+  });
+});
+
+describe('apply, derive, run', () => {
+  it('apply does one step and says what it moved', () => {
+    const made = uplandJson<Made & { volumeCut: number; volumeFill: number; steepest: number }>(
+      'apply',
+      path('g.tif'),
+      path('t.tif'),
+      '--step',
+      'talus',
+      '--set',
+      'repose=25',
+      '--set',
+      'sweeps=300',
+      '--layer',
+      `cut=${path('cut.tif')}`,
+    );
+    expect(made.steepest).toBeLessThanOrEqual(25.5);
+    expect(made.volumeCut).toBeGreaterThan(0);
+    expect(Math.abs(made.volumeCut - made.volumeFill)).toBeLessThan(1e-6 * made.volumeCut);
+    expect(existsSync(path('cut.tif'))).toBe(true);
+  });
+
+  it('derive writes slope in degrees', () => {
+    expect(uplandJson<Made>('derive', path('g.tif'), path('slope.tif'), '--map', 'slope').max).toBeLessThan(90);
+    expect(uplandCast('derive', path('g.tif'), path('n.png'), '--map', 'normal').status).toBe(0);
+  });
+
+  it('run gives the same bytes with one worker and with two', () => {
+    const one = uplandJson<Made>('run', path('course.json'), path('r1.tif'), '--threads', '1');
+    const two = uplandJson<Made>('run', path('course.json'), path('r2.tif'), '--threads', '2');
+    expect(two.proof.sha256).toBe(one.proof.sha256);
+    expect(uplandJson<Made>('run', path('course.json'), path('r3.tif'), '--samples', '65').width).toBe(65);
+  });
+
+  it('steps lists every setting with unit and bounds', () => {
+    const list = uplandJson<{ id: string; params: { key: string; unit: string; min: number; max: number }[] }[]>('steps');
+    expect(list.find((s) => s.id === 'talus')!.params[0]).toMatchObject({ key: 'repose', unit: '°', min: 5, max: 80 });
+  });
+});
+
+describe('mesh and press', () => {
+  it('go there and back, measured on what was written', () => {
+    const mesh = uplandJson<{ maxError: number; vertices: number; parts: number }>(
+      'mesh',
+      path('g.tif'),
+      path('m.ply'),
+      '--extent',
+      '640x480',
+      '--faces',
+      'quads',
+    );
+    expect(Object.keys(mesh)).toEqual(['out', 'vertices', 'faces', 'triangles', 'parts', 'maxError', 'rmse', 'bounds', 'ratio', 'bytes']);
+    expect(mesh).toMatchObject({ vertices: 65 * 49, parts: 1 });
+    expect(mesh.maxError).toBeLessThan(1e-3);
+    const pressed = uplandJson<Made & { holes: number; overhangs: number }>('press', path('m.ply'), path('p.tif'), '--size', '65x49', '--up', 'y');
+    expect(pressed).toMatchObject({ holes: 0, overhangs: 0 });
+    expect(uplandJson<{ maxAbs: number }>('compare', path('g.tif'), path('p.tif')).maxAbs).toBeLessThan(1e-3);
+  });
+});
+
+describe('when it goes wrong', () => {
+  it('exits 1 with a sentence for the work, 2 for the command', () => {
+    save(path('empty.png'), '');
+    save(path('words.txt'), 'these are words');
+    save(path('noface.obj'), 'v 0 0 0\n');
+    const cases: [number, RegExp, string[]][] = [
+      [1, /is no file|There is no file/, ['inspect', path('nothing.png')]],
+      [1, /empty: it has 0 bytes/, ['inspect', path('empty.png')]],
+      [1, /has no ending/, ['convert', path('g.tif'), path('o.what')]],
+      [1, /no step "melt"/, ['apply', path('g.tif'), path('o.tif'), '--step', 'melt']],
+      [1, /no setting "angle"/, ['apply', path('g.tif'), path('o.tif'), '--step', 'talus', '--set', 'angle=3']],
+      [1, /cannot be 99/, ['apply', path('g.tif'), path('o.tif'), '--step', 'talus', '--set', 'repose=99']],
+      [1, /no faces/, ['press', path('noface.obj'), path('o.tif')]],
+      [1, /neither a project file nor a course/, ['run', path('words.txt'), path('o.tif')]],
+      [1, /cannot be written/, ['convert', path('g.tif'), path('no/such/folder/o.tif')]],
+      [2, /LO:HI/, ['convert', path('g.tif'), path('o.tif'), '--range', 'high']],
+      [2, /required option/, ['mesh', path('g.tif'), path('o.obj')]],
+      [2, /unknown command/, ['melt']],
+    ];
+    for (const [status, words, args] of cases) {
+      const result = uplandCast(...args);
+      expect(result.status, args.join(' ')).toBe(status);
+      expect(result.words, args.join(' ')).toMatch(words);
+      expect(result.words).not.toMatch(/\n\s+at /);
+    }
+  });
+
+  it('refuses quads in a format that has none', () => {
+    save(path('m.glb'), meshFormats[0].write(gridMesh(field), 'm'));
+    expect(uplandCast('mesh', path('g.tif'), path('m.glb'), '--extent', '640x480', '--faces', 'quads').words).toMatch(/triangles only/);
+  });
+});

@@ -1,0 +1,68 @@
+import { createRequire } from 'node:module';
+import { afterAll, describe, expect, it } from 'vitest';
+import { boundsOf, faceCount, gridMesh, meshFormats, pressMesh, readMesh, triangleCount, vertexCount } from '@upland-cast/core';
+import { groundOf, hills, largestDifference } from '../helpers/grounds';
+import { readBytes, run, save, scratch } from '../helpers/outside';
+
+const { path, done } = scratch();
+afterAll(done);
+const field = hills(groundOf(65, 41, 30), 5, 200);
+const mesh = gridMesh(field);
+
+// Assimp (https://www.assimp.org), Debian's assimp-utils: the outside reader and writer of meshes.
+describe('Assimp', () => {
+  it.each(meshFormats.map((f) => [f.title, f] as const))('reads our %s: the same counts and bounds', (_, format) => {
+    const file = path(`ours${format.endings[0]}`);
+    save(file, format.write(mesh, 'ground'));
+    // Assimp gives every corner a vertex of its own; -jiv joins those that are identical again.
+    const info = run('assimp', ['info', file, '-jiv']);
+    const figure = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(info)![1]);
+    expect(figure('Vertices')).toBe(vertexCount(mesh));
+    expect(figure('Faces')).toBe(faceCount(mesh));
+    const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
+    const { min, max } = boundsOf(mesh.positions);
+    for (let k = 0; k < 3; k++) {
+      expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
+      expect(point('Maximum point')[k]).toBeCloseTo(max[k], 2);
+    }
+  });
+
+  it('writes what we read: PLY, OBJ and GLB out of our OBJ give the same heights', () => {
+    save(path('source.obj'), meshFormats.find((f) => f.id === 'obj')!.write(mesh, 'ground'));
+    for (const [kind, ending] of [
+      ['ply', 'ply'],
+      ['plyb', 'plyb.ply'],
+      ['obj', 'again.obj'],
+      ['glb2', 'glb'],
+    ]) {
+      const out = path(`theirs.${ending}`);
+      run('assimp', ['export', path('source.obj'), out, `-f${kind}`]);
+      const back = readMesh(readBytes(out));
+      expect(triangleCount(back), kind).toBe(triangleCount(mesh));
+      const { field: pressed } = pressMesh(back, { size: { across: 65, down: 41 }, up: 'y' });
+      expect(
+        largestDifference(
+          pressed.height.map((h) => h + pressed.ground.datum),
+          field.height,
+        ),
+        kind,
+      ).toBeLessThan(0.01);
+    }
+  });
+});
+
+// The Khronos glTF validator, from the npm registry.
+describe('the Khronos validator', () => {
+  const validator = createRequire(import.meta.url)('gltf-validator') as {
+    validateBytes(
+      bytes: Uint8Array,
+    ): Promise<{ issues: { numErrors: number; numWarnings: number; messages: unknown[] }; info: { totalVertexCount: number; totalTriangleCount: number } }>;
+  };
+  it('finds no error and no warning in our GLB', async () => {
+    for (const options of [{}, { faces: 'quads' as const }, { normals: false }, { uvs: false }, { up: 'z' as const }, { strength: 3, base: -7 }]) {
+      const report = await validator.validateBytes(meshFormats.find((f) => f.id === 'glb')!.write(gridMesh(field, options), 'ground "α"'));
+      expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages)).toEqual([0, 0]);
+      expect(report.info).toMatchObject({ totalVertexCount: 65 * 41, totalTriangleCount: 64 * 40 * 2 });
+    }
+  });
+});
