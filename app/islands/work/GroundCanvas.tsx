@@ -47,6 +47,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     // Read by the browser tests: when a ground was first put on the screen, and which.
     canvas.current!.dataset.ground = picture.preview ? 'preview' : 'full';
     canvas.current!.dataset.took = picture.took.toFixed(0);
+    canvas.current!.dataset.pictures = String(Number(canvas.current!.dataset.pictures ?? 0) + 1);
   }, [picture]);
 
   const sea = useTerrain((s) => s.course!.ground.sea);

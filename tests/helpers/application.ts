@@ -1,0 +1,79 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { createServer } from 'node:net';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+
+const FLAGS = ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist'];
+
+/** The built application on a port of its own, and a browser to use it with. */
+export class Application {
+  private constructor(
+    readonly address: string,
+    readonly browser: Browser,
+    private readonly server: ChildProcess,
+  ) {}
+
+  static async start(): Promise<Application> {
+    const port = await freePort();
+    const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: ['ignore', 'ignore', 'inherit'] });
+    const address = `http://127.0.0.1:${port}`;
+    for (let tries = 0; tries < 100; tries++) {
+      if (await fetch(`${address}/api/health`).then((r) => r.ok, () => false)) break;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+    const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+    return new Application(address, browser, server);
+  }
+
+  /** A person new to the application: nothing stored. What goes wrong in the page is collected. */
+  async person(viewport = { width: 1280, height: 800 }): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
+    const context = await this.browser.newContext({ viewport, acceptDownloads: true, reducedMotion: 'reduce' });
+    const page = await context.newPage();
+    const faults: string[] = [];
+    watch(page, faults);
+    return { context, page, faults };
+  }
+
+  async stop(): Promise<void> {
+    await this.browser.close();
+    this.server.kill();
+  }
+}
+
+export function watch(page: Page, faults: string[]): void {
+  page.on('pageerror', (error) => faults.push(error.message));
+  page.on('console', (message) => {
+    if (message.type() === 'error') faults.push(message.text());
+  });
+}
+
+/** Opens the demo terrain and waits until its full ground is on the screen. */
+export async function openDemo(page: Page, address: string, room = ''): Promise<void> {
+  await page.goto(`${address}/terrain?id=demo-dunmorrow${room}`);
+  await fullGround(page);
+}
+
+export const fullGround = (page: Page) => page.waitForSelector('canvas[data-ground=full]', { state: 'attached', timeout: 90_000 });
+
+/** How many grounds have been put on the screen. */
+export const pictures = (page: Page) => page.evaluate(() => Number(document.querySelector<HTMLElement>('canvas[data-pictures]')?.dataset.pictures ?? 0));
+
+/** Waits for the next picture that is of the full ground. */
+export async function nextFullGround(page: Page, after: number): Promise<void> {
+  await page.waitForFunction(
+    (before) => {
+      const canvas = document.querySelector<HTMLElement>('canvas[data-pictures]');
+      return Number(canvas?.dataset.pictures) > before && canvas?.dataset.ground === 'full';
+    },
+    after,
+    { timeout: 90_000 },
+  );
+}
+
+function freePort(): Promise<number> {
+  return new Promise((resolve) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as { port: number };
+      probe.close(() => resolve(port));
+    });
+  });
+}
