@@ -109,7 +109,7 @@ export class GroundView {
   frames = 0;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, powerPreference: 'high-performance', preserveDrawingBuffer: false });
+    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: false });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(0xc4c7c6);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
@@ -418,6 +418,19 @@ export class GroundView {
     this.patches.setAttribute('patchAt', this.patchAt);
     this.patches.setIndex(indices);
   }
+}
+
+let software: boolean | undefined;
+
+/** Whether there is no graphics card behind the page: smoothing edges then costs more than it gives. */
+function drawnInSoftware(): boolean {
+  if (software === undefined) {
+    const probe = document.createElement('canvas').getContext('webgl2');
+    const facts = probe?.getExtension('WEBGL_debug_renderer_info');
+    software = Boolean(probe && facts && /swiftshader|llvmpipe|software/i.test(String(probe.getParameter(facts.UNMASKED_RENDERER_WEBGL))));
+    probe?.getExtension('WEBGL_lose_context')?.loseContext();
+  }
+  return software;
 }
 
 function wallGeometry(parts: number): BufferGeometry {

@@ -1,0 +1,66 @@
+// One picture of each main view, from the demo terrain, into docs/screenshots.
+import { spawn } from 'node:child_process';
+import { mkdirSync } from 'node:fs';
+import { chromium } from 'playwright-core';
+import { appIsStale, checkNode, fail, installPackages, installTools } from './setup.mjs';
+
+process.chdir(new URL('..', import.meta.url).pathname);
+checkNode();
+installPackages();
+installTools();
+if (appIsStale()) fail('The application is not built as it stands. Run "npm run build" first.');
+
+const port = 4655;
+const address = `http://127.0.0.1:${port}`;
+const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: 'inherit' });
+for (let tries = 0; tries < 100 && !(await fetch(`${address}/api/health`).then((r) => r.ok, () => false)); tries++) await new Promise((resolve) => setTimeout(resolve, 100));
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--enable-unsafe-swiftshader'] });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+mkdirSync('docs/screenshots', { recursive: true });
+const shot = async (name) => {
+  await page.waitForTimeout(700);
+  await page.screenshot({ path: `docs/screenshots/${name}.png` });
+  console.log(`docs/screenshots/${name}.png`);
+};
+const radio = (name) => page.getByRole('radio', { name, exact: true }).click();
+const toggle = (name) => page.getByRole('button', { name, exact: true }).click();
+const card = (name) => page.getByRole('button', { name: new RegExp(`^${name},`) }).click();
+
+try {
+  await page.goto(`${address}/terrain?id=demo-dunmorrow`);
+  await page.waitForSelector('canvas[data-ground=full]', { timeout: 90_000 });
+  await card('Scree');
+  await page.getByText('most cut').waitFor();
+  await shot('work-relief');
+  await radio('Plan');
+  await toggle('Contours');
+  await card('Hand work');
+  await shot('work-plan');
+  await radio('Shade');
+  await radio('Relief');
+  await toggle('Contours');
+  await toggle('Mesh lines');
+  await page.locator('canvas[data-ground]').focus();
+  for (let i = 0; i < 7; i++) await page.keyboard.press('+');
+  await shot('work-close');
+  await page.getByRole('link', { name: 'Mesh', exact: true }).click();
+  await page.getByText('largest error').waitFor({ timeout: 60_000 });
+  await shot('mesh');
+  await page.getByRole('button', { name: 'Write the mesh' }).click();
+  await page.getByText('What was written').waitFor({ timeout: 60_000 });
+  await radio('Mesh to heights');
+  await page.getByRole('button', { name: 'The one just written' }).click();
+  await page.getByText('under overhangs').waitFor({ timeout: 60_000 });
+  await shot('mesh-to-heights');
+  await page.getByRole('link', { name: 'Hand off' }).click();
+  await page.getByText('metres a code').waitFor({ timeout: 60_000 });
+  await page.getByRole('button', { name: 'Write and prove' }).click();
+  await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
+  await shot('hand-off');
+  await page.goto(address);
+  await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
+  await shot('terrains');
+} finally {
+  await browser.close();
+  server.kill();
+}
