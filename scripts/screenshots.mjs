@@ -13,8 +13,28 @@ if (appIsStale()) fail('The application is not built as it stands. Run "npm run 
 const port = 4655;
 const address = `http://127.0.0.1:${port}`;
 const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: 'inherit' });
-for (let tries = 0; tries < 100 && !(await fetch(`${address}/api/health`).then((r) => r.ok, () => false)); tries++) await new Promise((resolve) => setTimeout(resolve, 100));
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--enable-unsafe-swiftshader'] });
+for (
+  let tries = 0;
+  tries < 100 &&
+  !(await fetch(`${address}/api/health`).then(
+    (r) => r.ok,
+    () => false,
+  ));
+  tries++
+)
+  await new Promise((resolve) => setTimeout(resolve, 100));
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--enable-unsafe-swiftshader',
+  ],
+});
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 mkdirSync('docs/screenshots', { recursive: true });
 const shot = async (name) => {

@@ -80,7 +80,8 @@ async function outcome<T>(work: () => Promise<T> | T): Promise<Outcome<T>> {
   }
 }
 
-async function workOut(course: Course, ground: Ground, listener?: Listener): Promise<Evaluation> {
+/** Works out for the screen: what was being worked out for it before is given up. */
+async function workOut(course: Course, ground: Ground, listener: Listener): Promise<Evaluation> {
   running?.abort();
   const mine = (running = new AbortController());
   try {
@@ -90,9 +91,8 @@ async function workOut(course: Course, ground: Ground, listener?: Listener): Pro
       ground,
       signal: mine.signal,
       asset: loadAsset,
-      onProgress: ({ use, share }) => listener?.progress(use.name || stepById(use.step).title, share),
+      onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share),
       onStage: (stage) => {
-        if (!listener) return;
         const known = pictured.has(stage.key);
         const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
         pictured.add(stage.key);
@@ -106,7 +106,8 @@ async function workOut(course: Course, ground: Ground, listener?: Listener): Pro
 
 /** The end of the course at the ground's own samples, worked out if it has to be. */
 async function wholeField(course: Course): Promise<Field> {
-  const evaluation = await workOut(course, course.ground);
+  // Beside what is worked out for the screen, which goes on.
+  const evaluation = await evaluate(course, { kernels, cache, asset: loadAsset });
   const faulty = evaluation.stages.find((s) => s.fault);
   if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
   return { ground: evaluation.ground, height: evaluation.height };

@@ -280,17 +280,18 @@ async function step(): Promise<void> {
   const turn = wanted;
   const { course } = get();
   if (!course) return;
-  await pass('preview', course);
+  const shown = await pass('preview', course);
   if (turn !== wanted) return void step();
+  if (!shown) return;
   if (get().picture?.preview === false) {
     await settle(course);
     return;
   }
   rest = setTimeout(async () => {
     if (turn !== wanted || busy) return;
-    await pass('full', course);
+    const whole = await pass('full', course);
     if (turn !== wanted) return void step();
-    await settle(course);
+    if (whole) await settle(course);
   }, REST);
 }
 
@@ -300,7 +301,8 @@ async function settle(course: Course): Promise<void> {
   void keepThumbnail(course);
 }
 
-async function pass(kind: 'preview' | 'full', course: Course): Promise<void> {
+/** True when the ground was worked out and shown; false when it was stopped or went wrong. */
+async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> {
   busy = kind;
   const began = performance.now();
   try {
@@ -319,8 +321,10 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<void> {
       set({ working: null });
       if (!result.stopped) set({ notice: result.sentence });
     }
+    return result.ok;
   } catch (error) {
     set({ working: null, notice: sentenceOf(error) });
+    return false;
   } finally {
     busy = null;
   }

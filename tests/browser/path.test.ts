@@ -204,7 +204,9 @@ describe('work', () => {
     await page.getByRole('menuitem', { name: /^Stretch/ }).click();
     await card(page, 'Stretch').waitFor();
     await page.getByRole('switch', { name: 'Stretch is on' }).first().click();
-    await card(page, 'Stretch').and(page.getByRole('button', { name: /off/ })).waitFor();
+    await card(page, 'Stretch')
+      .and(page.getByRole('button', { name: /off/ }))
+      .waitFor();
     await page.getByRole('button', { name: 'Move Stretch' }).focus();
     await page.keyboard.press('Space');
     await page.waitForTimeout(150);
@@ -250,7 +252,9 @@ describe('work', () => {
     await page.mouse.move(x + 60, y, { steps: 8 });
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
-    await card(page, 'Hand work').and(page.getByRole('button', { name: /39 strokes/ })).waitFor({ timeout: 30_000 });
+    await card(page, 'Hand work')
+      .and(page.getByRole('button', { name: /39 strokes/ }))
+      .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
     expect(after).toBeGreaterThan(before + 3);
@@ -267,7 +271,9 @@ describe('work', () => {
     const count = await pictures(page);
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
-    await card(page, 'Hand work').and(page.getByRole('button', { name: /39 strokes/ })).waitFor();
+    await card(page, 'Hand work')
+      .and(page.getByRole('button', { name: /39 strokes/ }))
+      .waitFor();
     expect(faults).toEqual([]);
     await context.close();
   });
@@ -302,7 +308,9 @@ describe('work', () => {
     const count = await pictures(page);
     await ask.getByRole('button', { name: 'Shift' }).click();
     await nextFullGround(page, count);
-    await card(page, 'Shift').and(page.getByRole('button', { name: /\+22 m/ })).waitFor();
+    await card(page, 'Shift')
+      .and(page.getByRole('button', { name: /\+22 m/ }))
+      .waitFor();
     await page.getByRole('slider', { name: 'Sea level' }).focus();
     await page.keyboard.press('ArrowUp');
     await expect.poll(() => page.getByRole('slider', { name: 'Sea level' }).getAttribute('aria-valuenow')).toBe('421');
@@ -323,7 +331,10 @@ describe('work', () => {
     await page.getByLabel('Project file', { exact: true }).setInputFiles(file);
     await expect.poll(() => page.getByRole('link', { name: 'Open Dunmorrow' }).count()).toBe(2);
     await page.getByLabel('Project file', { exact: true }).setInputFiles({ name: 'cat.uplandcast', mimeType: 'application/zip', buffer: Buffer.from('meow') });
-    await page.getByRole('alert').getByText(/cat\.uplandcast: This is not a project file/).waitFor();
+    await page
+      .getByRole('alert')
+      .getByText(/cat\.uplandcast: This is not a project file/)
+      .waitFor();
     expect(await page.getByRole('link', { name: 'Open Dunmorrow' }).count()).toBe(2);
     await page.getByRole('button', { name: 'Remove Dunmorrow' }).first().click();
     await page.getByRole('button', { name: 'Remove it' }).click();

@@ -2,7 +2,16 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 
-const FLAGS = ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--enable-unsafe-swiftshader', '--ignore-gpu-blocklist'];
+const FLAGS = [
+  '--no-sandbox',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+  '--enable-unsafe-swiftshader',
+  '--ignore-gpu-blocklist',
+];
 
 /** The built application on a port of its own, and a browser to use it with. */
 export class Application {
@@ -17,7 +26,13 @@ export class Application {
     const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: ['ignore', 'ignore', 'inherit'] });
     const address = `http://127.0.0.1:${port}`;
     for (let tries = 0; tries < 100; tries++) {
-      if (await fetch(`${address}/api/health`).then((r) => r.ok, () => false)) break;
+      if (
+        await fetch(`${address}/api/health`).then(
+          (r) => r.ok,
+          () => false,
+        )
+      )
+        break;
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
     const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });

@@ -1,0 +1,49 @@
+import { execFileSync } from 'node:child_process';
+import { instantiate } from '../core/kernels/loader';
+
+const N = 1025;
+const SWEEPS = 20;
+const stride = ((N + 3) & ~3) + 8;
+const size = stride * (N + 2) * 4;
+const memory = new WebAssembly.Memory({ initial: Math.ceil((size * 5 + stride * 16 + 131_072) / 65_536) });
+const kernels = instantiate('plain', memory);
+const base = (kernels.heapBase() + 63) & ~63;
+const at = (i: number) => base + i * size;
+const floats = (i: number) => new Float32Array(memory.buffer, at(i), size / 4);
+
+/** Twenty sweeps on the ground that the peer makes, on one grid and one thread. */
+function ours(): number {
+  const drop = 8 * Math.tan((34 * Math.PI) / 180);
+  const bed = floats(0).fill(1e30);
+  floats(1).fill(0);
+  floats(2).fill(1e30);
+  floats(3).fill(0);
+  for (let y = 0; y < N; y++)
+    for (let x = 0; x < N; x++) bed[(y + 1) * stride + x + 4] = 300 * Math.sin(x * 0.05) * Math.cos(y * 0.04) + 12 * Math.sin(x * 1.7 + y * 2.3);
+  const weights = new Float32Array(memory.buffer, at(5), stride * 4).fill(0);
+  for (let x = 0; x < N; x++) {
+    weights[x + 4] = x > 0 ? 1 : 0;
+    weights[stride + x + 4] = 1;
+    weights[2 * stride + x + 4] = x < N - 1 ? 1 : 0;
+    weights[3 * stride + x + 4] = 1;
+  }
+  const area = at(5) + stride * 12;
+  const began = performance.now();
+  for (let s = 0; s < SWEEPS; s++) {
+    kernels.talusHeight(at(0), at(1), at(2), stride, 0, N);
+    kernels.talusRelease(at(2), at(3), at(4), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusSettle(at(2), at(3), at(4), at(1), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+  }
+  return performance.now() - began;
+}
+
+const theirs = () => Number(execFileSync('.cache/peer-talus', [String(SWEEPS)], { encoding: 'utf8' }));
+ours();
+theirs();
+const pairs = Array.from({ length: 11 }, () => [ours(), theirs()]);
+const median = (values: number[]) => [...values].sort((a, b) => a - b)[values.length >> 1];
+const [a, b] = [median(pairs.map((p) => p[0])), median(pairs.map((p) => p[1]))];
+console.log('work                               ours      peer      ours / peer (median of 11 pairs)');
+console.log(
+  `talus, ${SWEEPS} sweeps, ${N}², 1 thread   ${a.toFixed(0)} ms    ${b.toFixed(0)} ms    ${median(pairs.map((p) => p[0] / p[1])).toFixed(2)}  (C, -O3 -march=native)`,
+);
