@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { instantiate } from '../core/kernels/loader';
+import { inPairs, type Row } from './pairs';
 
 const N = 1025;
 const SWEEPS = 20;
@@ -31,19 +32,14 @@ function ours(): number {
   const began = performance.now();
   for (let s = 0; s < SWEEPS; s++) {
     kernels.talusHeight(at(0), at(1), at(2), stride, 0, N);
-    kernels.talusRelease(at(2), at(3), at(4), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusRelease(at(2), at(3), at(4), at(5), area, 0, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
     kernels.talusSettle(at(2), at(3), at(4), at(1), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
   }
   return performance.now() - began;
 }
 
-const theirs = () => Number(execFileSync('.cache/peer-talus', [String(SWEEPS)], { encoding: 'utf8' }));
-ours();
-theirs();
-const pairs = Array.from({ length: 11 }, () => [ours(), theirs()]);
-const median = (values: number[]) => [...values].sort((a, b) => a - b)[values.length >> 1];
-const [a, b] = [median(pairs.map((p) => p[0])), median(pairs.map((p) => p[1]))];
-console.log('work                               ours      peer      ours / peer (median of 11 pairs)');
-console.log(
-  `talus, ${SWEEPS} sweeps, ${N}², 1 thread   ${a.toFixed(0)} ms    ${b.toFixed(0)} ms    ${median(pairs.map((p) => p[0] / p[1])).toFixed(2)}  (C, -O3 -march=native)`,
-);
+/** Talus on one grid and one thread beside the same in C. */
+export function talusRow(): Promise<Row> {
+  const theirs = () => Number(execFileSync('.cache/peer-talus', [String(SWEEPS)], { encoding: 'utf8' }));
+  return inPairs(`talus, ${SWEEPS} sweeps, ${N}², 1 thread`, ours, theirs, { ratio: 1.5 });
+}

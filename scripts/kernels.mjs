@@ -3,12 +3,19 @@
 import { mkdirSync, statSync, readdirSync, writeFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
+import { medianNetworks } from './median-networks.mjs';
 
 const source = 'core/kernels/assembly';
 const out = 'core/kernels/generated';
 
 export async function buildKernels({ force = false } = {}) {
-  const newest = Math.max(...readdirSync(source).map((f) => statSync(join(source, f)).mtimeMs), statSync('scripts/kernels.mjs').mtimeMs);
+  const newest = Math.max(
+    ...readdirSync(source)
+      .filter((f) => f.endsWith('.ts'))
+      .map((f) => statSync(join(source, f)).mtimeMs),
+    statSync('scripts/kernels.mjs').mtimeMs,
+    statSync('scripts/median-networks.mjs').mtimeMs,
+  );
   const target = join(out, 'binaries.ts');
   if (!force) {
     try {
@@ -19,6 +26,8 @@ export async function buildKernels({ force = false } = {}) {
   }
   const asc = (await import('assemblyscript/asc')).default ?? (await import('assemblyscript/asc'));
   mkdirSync(out, { recursive: true });
+  mkdirSync(join(source, 'generated'), { recursive: true });
+  writeFileSync(join(source, 'generated/median-networks.ts'), medianNetworks([3, 5, 7]));
   const common = [join(source, 'index.ts'), '-O3', '--noAssert', '--converge', '--runtime', 'stub', '--enable', 'simd', '--importMemory'];
   const builds = {
     plain: [],

@@ -3,40 +3,42 @@ import { spacingOf } from '../field/ground';
 import { DEGREE, exactMath } from '../kernels/math';
 
 /**
- * Rise over run to the east and to the south by Horn's weighted differences (Horn 1981); at
- * the rim the outer samples carry on. Written into `out` as [east, south].
+ * Calls `visit` with the rise over run to the east and to the south of every sample, row by row,
+ * by Horn's weighted differences (Horn 1981); at the rim the outer samples carry on.
  */
-export function hornGradient(field: Field, column: number, row: number, out: [number, number]): void {
-  const { across, down } = field.ground;
-  const { x, y } = spacingOf(field.ground);
-  const h = field.height;
-  const w = column > 0 ? column - 1 : 0;
-  const e = column < across - 1 ? column + 1 : column;
-  const north = (row > 0 ? row - 1 : 0) * across;
-  const here = row * across;
-  const south = (row < down - 1 ? row + 1 : row) * across;
-  out[0] = (h[north + e] + 2 * h[here + e] + h[south + e] - (h[north + w] + 2 * h[here + w] + h[south + w])) / (4 * (e - w || 1) * x);
-  out[1] =
-    (h[south + w] + 2 * h[south + column] + h[south + e] - (h[north + w] + 2 * h[north + column] + h[north + e])) / (4 * ((south - north) / across || 1) * y);
-}
-
-/** Calls `visit` with the Horn gradient of every sample, row by row. */
-function eachGradient(field: Field, visit: (index: number, east: number, south: number) => void): void {
-  const { across, down } = field.ground;
-  const gradient: [number, number] = [0, 0];
+export function eachGradient(
+  h: Float32Array,
+  across: number,
+  down: number,
+  spacing: { x: number; y: number },
+  visit: (index: number, east: number, south: number) => void,
+): void {
   for (let row = 0, i = 0; row < down; row++) {
+    const n = row > 0 ? -across : 0;
+    const s = row < down - 1 ? across : 0;
+    const runY = 4 * ((s - n) / across || 1) * spacing.y;
     for (let column = 0; column < across; column++, i++) {
-      hornGradient(field, column, row, gradient);
-      visit(i, gradient[0], gradient[1]);
+      const w = column > 0 ? -1 : 0;
+      const e = column < across - 1 ? 1 : 0;
+      const runX = 4 * (e - w || 1) * spacing.x;
+      const nw = h[i + n + w];
+      const ne = h[i + n + e];
+      const sw = h[i + s + w];
+      const se = h[i + s + e];
+      visit(i, (ne + 2 * h[i + e] + se - (nw + 2 * h[i + w] + sw)) / runX, (sw + 2 * h[i + s] + se - (nw + 2 * h[i + n] + ne)) / runY);
     }
   }
+}
+
+function eachGradientOf(field: Field, visit: (index: number, east: number, south: number) => void): void {
+  eachGradient(field.height, field.ground.across, field.ground.down, spacingOf(field.ground), visit);
 }
 
 /** Slope in degrees. Source: Horn 1981. */
 export function slope(field: Field): Float32Array<ArrayBuffer> {
   const { atan } = exactMath();
   const out = new Float32Array(field.height.length);
-  eachGradient(field, (i, east, south) => {
+  eachGradientOf(field, (i, east, south) => {
     out[i] = atan(Math.sqrt(east * east + south * south)) / DEGREE;
   });
   return out;
@@ -46,7 +48,7 @@ export function slope(field: Field): Float32Array<ArrayBuffer> {
 export function aspect(field: Field): Float32Array<ArrayBuffer> {
   const { atan2 } = exactMath();
   const out = new Float32Array(field.height.length);
-  eachGradient(field, (i, east, south) => {
+  eachGradientOf(field, (i, east, south) => {
     if (east === 0 && south === 0) {
       out[i] = -1;
       return;
@@ -78,7 +80,7 @@ export function hillshade(field: Field, light: Light = USUAL_LIGHT): Uint8Array<
   const toSouth = -cos(light.azimuth * DEGREE) * flat;
   const out = new Uint8Array(field.height.length);
   const z = light.exaggeration;
-  eachGradient(field, (i, east, south) => {
+  eachGradientOf(field, (i, east, south) => {
     const ex = east * z;
     const so = south * z;
     const lit = (up - ex * toEast - so * toSouth) / Math.sqrt(1 + ex * ex + so * so);

@@ -1,6 +1,6 @@
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
-import { hornGradient } from './slope';
+import { eachGradient } from './slope';
 
 /** Largest difference between the highest and lowest of a sample and its eight neighbours, metres (the GDAL manual, `gdaldem roughness`); rim samples look at what there is. */
 export function roughness(field: Field): Float32Array<ArrayBuffer> {
@@ -29,10 +29,18 @@ export function roughness(field: Field): Float32Array<ArrayBuffer> {
  * (convex), as in their paper. 0 on level ground. The outer samples carry on at the rim.
  */
 export function curvature(field: Field, kind: 'profile' | 'plan'): Float32Array<ArrayBuffer> {
-  const { across, down } = field.ground;
-  const spacing = spacingOf(field.ground);
+  return curvatureOf(field.height, field.ground.across, field.ground.down, spacingOf(field.ground), kind);
+}
+
+/** The same of heights on a grid; `mean` is the mean of both directions, negative where the ground stands out. */
+export function curvatureOf(
+  h: Float32Array,
+  across: number,
+  down: number,
+  spacing: { x: number; y: number },
+  kind: 'profile' | 'plan' | 'mean',
+): Float32Array<ArrayBuffer> {
   const out = new Float32Array(across * down);
-  const h = field.height;
   for (let row = 0; row < down; row++) {
     const n = Math.max(0, row - 1) * across;
     const m = row * across;
@@ -43,6 +51,10 @@ export function curvature(field: Field, kind: 'profile' | 'plan'): Float32Array<
       const z5 = h[m + column];
       const D = ((h[m + w] + h[m + e]) / 2 - z5) / (spacing.x * spacing.x);
       const E = ((h[n + column] + h[s + column]) / 2 - z5) / (spacing.y * spacing.y);
+      if (kind === 'mean') {
+        out[m + column] = D + E;
+        continue;
+      }
       const F = (-h[n + w] + h[n + e] + h[s + w] - h[s + e]) / (4 * spacing.x * spacing.y);
       const G = (-h[m + w] + h[m + e]) / (2 * spacing.x);
       const H = (h[n + column] - h[s + column]) / (2 * spacing.y);
@@ -58,17 +70,12 @@ export function curvature(field: Field, kind: 'profile' | 'plan'): Float32Array<
 export function normalMap(field: Field, green: 'up' | 'down' = 'up'): Uint8Array<ArrayBuffer> {
   const { across, down } = field.ground;
   const out = new Uint8Array(across * down * 3);
-  const gradient: [number, number] = [0, 0];
   const code = (v: number) => Math.round((v * 0.5 + 0.5) * 255);
-  for (let row = 0, i = 0; row < down; row++) {
-    for (let column = 0; column < across; column++, i += 3) {
-      hornGradient(field, column, row, gradient);
-      const [east, south] = gradient;
-      const length = Math.sqrt(east * east + south * south + 1);
-      out[i] = code(-east / length);
-      out[i + 1] = code((green === 'up' ? south : -south) / length);
-      out[i + 2] = code(1 / length);
-    }
-  }
+  eachGradient(field.height, across, down, spacingOf(field.ground), (i, east, south) => {
+    const length = Math.sqrt(east * east + south * south + 1);
+    out[3 * i] = code(-east / length);
+    out[3 * i + 1] = code((green === 'up' ? south : -south) / length);
+    out[3 * i + 2] = code(1 / length);
+  });
   return out;
 }

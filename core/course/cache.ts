@@ -5,6 +5,7 @@ export interface CachedStage {
   layers?: Layers;
   /** Milliseconds that working it out took. */
   took: number;
+  words: string[];
 }
 
 /** Stages by key, the longest unused dropped first when they come to more than `limit` bytes. */

@@ -3,12 +3,12 @@ import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference } from '../../tests/helpers/grounds';
 import { encode } from '../delivery/encode';
 import { sha256 } from '../field/hash';
-import { makeGround } from '../field/ground';
 import { statistics } from '../field/statistics';
 import { inlineKernels } from '../kernels/pool';
 import { paramsOf, stepById, steps, tileToBytes, TILE } from '../index';
 import { StageCache } from './cache';
 import { evaluate, type EvaluateOptions } from './evaluate';
+import type { JoinMode } from '../steps/step';
 import { joinStage } from './join';
 import { readProject, writeProject } from './project';
 import { describeChange } from './report';
@@ -195,12 +195,19 @@ describe('hand work in a course', () => {
 
 describe('joining', () => {
   it('moves differences to the datum where they stand for themselves, and elevations off it where they are added', () => {
-    const high = makeGround({ width: 10, depth: 10, across: 1, down: 1, datum: 100 });
     const f = (v: number) => Float32Array.from([v]);
-    expect(joinStage(f(5), f(130), 'higher', 1, 'difference', high)[0]).toBe(30);
-    expect(joinStage(f(5), f(3), 'add', 1, 'difference', high)[0]).toBe(8);
-    expect(joinStage(f(5), f(3), 'add', 1, 'elevation', high)[0]).toBe(108);
-    expect(joinStage(f(5), f(3), 'replace', 1, 'elevation', high)[0]).toBe(3);
+    const join = (a: number, b: number, mode: JoinMode, gives: 'difference' | 'elevation') =>
+      joinStage(f(a), f(b), { mode, gives, width: 10, zero: 0, one: 100, datum: 100 }, 1, null)[0];
+    expect(join(5, 130, 'higher', 'difference')).toBe(30);
+    expect(join(5, 3, 'add', 'difference')).toBe(8);
+    expect(join(5, 3, 'add', 'elevation')).toBe(108);
+    expect(join(5, 3, 'replace', 'elevation')).toBe(3);
+    expect(join(5, 3, 'mean', 'elevation')).toBe(4);
+    // 102 m from 103 m: a metre apart, which lies 99 m under the datum.
+    expect(join(2, 3, 'difference', 'elevation')).toBe(-99);
+    // 110 m times (150 − 0) / 100, kept at 1; times (25 − 0) / 100.
+    expect(join(10, 50, 'multiply', 'elevation')).toBe(10);
+    expect(join(10, 25, 'multiply', 'difference')).toBe(-72.5);
   });
 });
 
@@ -215,7 +222,7 @@ describe('the schema', () => {
     expect(() => parseCourse(null)).toThrow(/not a terrain of Upland Cast/);
     expect(() => parseCourse({ ...good, version: 99 })).toThrow(/newer Upland Cast/);
     expect(() => parseCourse({ ...good, ground: { ...ground, across: -1 } })).toThrow(/ground › across/);
-    expect(() => parseCourse({ ...good, stem: [good.stem[0], good.stem[0]] })).toThrow(/two of its steps/);
+    expect(() => parseCourse({ ...good, stem: [good.stem[0], good.stem[0]] })).toThrow(/two of its parts/);
     expect(() => parseCourse({ ...good, stem: [{ id: 'x', step: 'flat', strength: 7 }] })).toThrow(/strength/);
   });
 
@@ -275,7 +282,7 @@ describe('a project file', () => {
 
 describe('the stage cache', () => {
   it('keeps within its bytes and drops what was unused longest', () => {
-    const stage = () => ({ height: new Float32Array(250), took: 0 });
+    const stage = () => ({ height: new Float32Array(250), took: 0, words: [] });
     const cache = new StageCache(2500);
     cache.set('a', stage());
     cache.set('b', stage());

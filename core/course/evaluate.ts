@@ -1,24 +1,28 @@
 import { StoppedError, sentenceOf, throwIfStopped, UplandError } from '../errors';
 import { flatField, type Field } from '../field/field';
-import type { Ground } from '../field/ground';
+import { sameSamples, spacingOf, type Ground } from '../field/ground';
+import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { sha256OfText } from '../field/hash';
+import { statistics } from '../field/statistics';
+import { cropped, groundUnder, grown, isWhole, pasted, union, wholeOf, type Window } from '../field/window';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
 import { stepById } from '../steps';
-import { paramsOf } from '../steps/params';
-import type { Layers, Step } from '../steps/step';
+import type { Layers, Step, StepContext } from '../steps/step';
 import type { StageCache } from './cache';
 import { joinStage } from './join';
-import { settingsOf, type Course, type StepUse } from './schema';
+import { inputsOf, linesOf, loopSentence, settingsOf, type Course, type Line, type StepUse } from './schema';
+import { canonical, toDatum } from './settings';
+import { keyOfWhere, reachOfWhere, weightsOf } from './where';
 
 /** Changes whenever the same course would give other bytes. */
-const CORE_VERSION = 1;
+const CORE_VERSION = 2;
 
 export interface EvaluateOptions {
   kernels: Kernels;
   /** The ground to work on: the course's own, or one of other sample counts. */
   ground?: Ground;
-  /** What the course begins with; left out: level ground at 0 m. Its height is not part of any key, so it goes without a cache. */
+  /** What the stem begins with; left out: level ground at 0 m. Its height is not part of any key, so it goes without a cache. */
   from?: Field;
   cache?: StageCache;
   signal?: AbortSignal;
@@ -26,30 +30,60 @@ export interface EvaluateOptions {
   asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
   onProgress?: (progress: { use: StepUse; index: number; count: number; share: number }) => void;
   onStage?: (stage: Stage, index: number) => void;
+  /** Also the tributaries that nothing reads. */
+  everyLine?: boolean;
+  /** The stem is worked out up to this step only (and the lines that it reads). */
+  upTo?: string;
+  /**
+   * An earlier evaluation of the same terrain at the same samples. Where a step was changed in a
+   * rectangle only, the steps after it are worked out in that rectangle, grown by their reach.
+   */
+  previous?: Evaluation;
 }
 
 /** The ground as it stands after one step. */
 export interface Stage {
   use: StepUse;
+  /** The id of the tributary it stands on; empty on the stem. */
+  line: string;
+  /** The id of the step before it on its line; empty for the first. */
+  after: string;
   key: string;
   height: Float32Array<ArrayBuffer>;
   /** What the step was given. */
   before: Float32Array<ArrayBuffer>;
   /** Layers of this and earlier steps, metres. */
   layers: Layers;
-  /** Milliseconds; 0 where it came from the cache or is off. */
+  layersBefore: Layers;
+  /** Milliseconds; what it took when it was worked out, also where it came from the cache. */
   took: number;
   cached: boolean;
+  /** The samples that were worked out anew, where it was not all of them. */
+  touched?: Window;
   /** Why the step could not be done; the ground is then what it was given. */
   fault?: string;
+  /** What the person should know beside the result. */
+  words: string[];
 }
 
 export interface Evaluation {
   ground: Ground;
+  /** The stages of all lines that were worked out. */
   stages: Stage[];
   /** The end of the stem, metres above the datum. */
   height: Float32Array<ArrayBuffer>;
+  layers: Layers;
 }
+
+interface LineEnd {
+  key: string;
+  height: Float32Array<ArrayBuffer>;
+  layers: Layers;
+  /** Where the end differs from the previous evaluation's: null nowhere. */
+  dirty: Dirty;
+}
+
+type Dirty = Window | null | 'everywhere';
 
 /**
  * Works out a course: a pure function of the course, its assets and the sample counts, bit for
@@ -57,86 +91,239 @@ export interface Evaluation {
  * left out with a sentence, and the rest goes on from the last good stage.
  */
 export async function evaluate(course: Course, options: EvaluateOptions): Promise<Evaluation> {
-  const ground = options.ground ?? course.ground;
-  // The key of the level ground that every course begins with.
-  const { width, depth, across, down, registration, datum } = ground;
-  let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum]));
-  let height = (options.from ?? flatField(ground, 0)).height;
-  let layers: Layers = {};
-  const stages: Stage[] = [];
+  return new Run(course, options).whole();
+}
 
-  for (const [index, use] of course.stem.entries()) {
-    throwIfStopped(options.signal);
-    const before = height;
-    const stage: Stage = { use, key, height, before, layers, took: 0, cached: false };
-    if (use.on) {
-      try {
-        await workOut(stage, index, course.stem.length, ground, options);
-      } catch (error) {
-        if (error instanceof StoppedError || options.signal?.aborted) throw new StoppedError();
-        stage.fault = sentenceOf(error);
-      }
+class Run {
+  private readonly ground: Ground;
+  private readonly stages: Stage[] = [];
+  private readonly ends = new Map<string, LineEnd>();
+  /** The lines that are being worked out, each read by the one before it. */
+  private readonly open: Line[] = [];
+  private readonly before: Map<string, Stage>;
+  private readonly count: number;
+
+  constructor(
+    private readonly course: Course,
+    private readonly options: EvaluateOptions,
+  ) {
+    this.ground = options.ground ?? course.ground;
+    const { previous } = options;
+    const comparable = previous && sameSamples(previous.ground, this.ground) && previous.ground.datum === this.ground.datum;
+    this.before = new Map(comparable ? previous.stages.map((stage) => [stage.use.id, stage]) : []);
+    this.count = linesOf(course).reduce((sum, line) => sum + line.steps.length, 0);
+  }
+
+  async whole(): Promise<Evaluation> {
+    const [stem, ...others] = linesOf(this.course);
+    const end = await this.line(stem);
+    if (this.options.everyLine) {
+      for (const line of others) if (!this.ends.has(line.id)) this.ends.set(line.id, await this.line(line));
     }
-    ({ key, height, layers } = stage);
-    stages.push(stage);
-    options.onStage?.(stage, index);
-  }
-  return { ground, stages, height };
-}
-
-async function workOut(stage: Stage, index: number, count: number, ground: Ground, options: EvaluateOptions): Promise<void> {
-  const { use, before } = stage;
-  const step = stepById(use.step);
-  const settings = settingsOf(use);
-  if (!step.joins.includes(use.join)) {
-    throw new UplandError('join', `${step.title} cannot be joined by "${use.join}". It can by: ${step.joins.join(', ')}.`);
-  }
-  const key = await sha256OfText(JSON.stringify([stage.key, step.id, canonical(settings), use.strength, use.join]));
-  const cached = options.cache?.get(key);
-  if (cached) {
-    Object.assign(stage, { key, height: cached.height, layers: { ...stage.layers, ...cached.layers }, cached: true, took: cached.took });
-    return;
+    return { ground: this.ground, stages: this.stages, height: end.height, layers: end.layers };
   }
 
-  const began = performance.now();
-  const declared = new Set(step.inputs(settings as never).assets);
-  const output = await step.run({ ground, height: before }, toDatum(step, settings, ground) as never, {
-    ground,
-    kernels: options.kernels,
-    signal: options.signal,
-    progress: (share) => options.onProgress?.({ use, index, count, share }),
-    asset: (sha) => {
-      if (!declared.has(sha)) throw new UplandError('undeclared-asset', `${step.title} reads an asset that it did not declare.`);
-      if (!options.asset) throw new UplandError('missing-asset', `${step.title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
-      return options.asset(sha);
-    },
-  });
-  throwIfStopped(options.signal);
-  const height = joinStage(before, output.height, use.join, use.strength, step.gives, ground);
-  const took = performance.now() - began;
-  options.cache?.set(key, { height, layers: output.layers, took });
-  Object.assign(stage, { key, height, layers: { ...stage.layers, ...output.layers }, took });
-}
-
-/** Settings with elevations counted from the ground's datum. */
-function toDatum(step: Step, settings: Record<string, unknown>, ground: Ground): Record<string, unknown> {
-  if (ground.datum === 0) return settings;
-  const moved = { ...settings };
-  for (const { key, meta } of paramsOf(step.params)) {
-    if (meta.kind === 'elevation') moved[key] = (settings[key] as number) - ground.datum;
+  private async line(line: Line): Promise<LineEnd> {
+    const { width, depth, across, down, registration, datum } = this.ground;
+    // The key of the level ground that every line begins with.
+    let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum]));
+    let height = ((line.id === '' && this.options.from) || flatField(this.ground, 0)).height;
+    let layers: Layers = {};
+    let dirty: Dirty = null;
+    let after = '';
+    this.open.push(line);
+    for (const use of line.steps) {
+      throwIfStopped(this.options.signal);
+      const stage: Stage = { use, line: line.id, after, key, height, before: height, layers, layersBefore: layers, took: 0, cached: false, words: [] };
+      if (use.on) {
+        try {
+          dirty = await this.workOut(stage, dirty);
+        } catch (error) {
+          if (error instanceof StoppedError || this.options.signal?.aborted) throw new StoppedError();
+          stage.fault = sentenceOf(error);
+          dirty = 'everywhere';
+        }
+      } else {
+        const old = this.before.get(use.id);
+        dirty = spread(dirty, old && !old.use.on && old.after === after && old.line === line.id ? null : 'everywhere');
+      }
+      ({ key, height, layers } = stage);
+      after = use.id;
+      this.stages.push(stage);
+      this.options.onStage?.(stage, this.stages.length - 1);
+      if (use.id === this.options.upTo) break;
+    }
+    this.open.pop();
+    return { key, height, layers, dirty };
   }
-  return moved;
-}
 
-/** JSON with the keys of every object in order, so that equal settings have equal text. */
-function canonical(value: unknown): unknown {
-  if (Array.isArray(value)) return value.map(canonical);
-  if (value && typeof value === 'object') {
-    return Object.fromEntries(
-      Object.entries(value)
-        .sort(([a], [b]) => (a < b ? -1 : 1))
-        .map(([k, v]) => [k, canonical(v)]),
+  /** The end of a tributary, worked out when it is first read. */
+  private async tributary(id: string): Promise<LineEnd> {
+    const known = this.ends.get(id);
+    if (known) return known;
+    const line = this.course.tributaries.find((t) => t.id === id);
+    if (!line) throw new UplandError('missing-tributary', 'The tributary that this step reads is not there any more. Choose another one.');
+    const from = this.open.findIndex((l) => l.id === id);
+    if (from >= 0) throw new UplandError('loop', loopSentence(this.open.slice(from).map((l) => l.name)));
+    const end = await this.line(line);
+    this.ends.set(id, end);
+    return end;
+  }
+
+  private async workOut(stage: Stage, dirtyIn: Dirty): Promise<Dirty> {
+    const { use } = stage;
+    const { cache } = this.options;
+    const step = stepById(use.step);
+    const settings = settingsOf(use);
+    if (!step.joins.includes(use.join)) {
+      throw new UplandError('join', `${step.title} cannot be joined by "${use.join}". It can by: ${step.joins.join(', ')}.`);
+    }
+    const inputs = inputsOf(use);
+    let dirty = dirtyIn;
+    const tributaryKeys: string[] = [];
+    for (const id of inputs.tributaries) {
+      const end = await this.tributary(id);
+      tributaryKeys.push(end.key);
+      dirty = spread(dirty, end.dirty);
+    }
+    const text = JSON.stringify([stage.key, step.id, canonical(settings), ...joiningKey(use), canonical(keyOfWhere(use.where)), use.hold, tributaryKeys]);
+    const key = await sha256OfText(text);
+    const old = this.before.get(use.id);
+    const cached = cache?.get(key);
+    if (cached) {
+      Object.assign(stage, { key, height: cached.height, layers: { ...stage.layers, ...cached.layers }, cached: true, took: cached.took, words: cached.words });
+      return old?.key === key ? null : this.dirtyAfter(stage, step, settings, dirty, old);
+    }
+
+    const began = performance.now();
+    const area = this.dirtyAfter(stage, step, settings, dirty, old);
+    const whole = wholeOf(this.ground);
+    let window = whole;
+    if (area && area !== 'everywhere' && old) {
+      const { x, y } = spacingOf(this.ground);
+      const reach = this.reachOf(use, step, settings);
+      window = grown(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
+    }
+    const { height, layers } = await this.run(stage, step, settings, inputs, window);
+    throwIfStopped(this.options.signal);
+    const all = isWhole(window, this.ground) ? height : pasted(old!.height, this.ground.across, height, window, area as Window);
+    if (!isWhole(window, this.ground)) stage.touched = area as Window;
+    const took = performance.now() - began;
+    cache?.set(key, { height: all, layers, took, words: stage.words });
+    Object.assign(stage, { key, height: all, layers: { ...stage.layers, ...layers }, took });
+    return area;
+  }
+
+  /**
+   * Where a stage can differ from the one of the previous evaluation, given where its input
+   * does: a rectangle where everything in it has a finite reach and leaves no layers.
+   */
+  private dirtyAfter(stage: Stage, step: Step, settings: Record<string, unknown>, dirtyIn: Dirty, old: Stage | undefined): Dirty {
+    if (!old || old.fault || !old.use.on || old.line !== stage.line || old.after !== stage.after) return 'everywhere';
+    const { use } = stage;
+    const rest = (u: StepUse) => JSON.stringify(canonical([u.step, joiningKey(u), u.where, u.hold]));
+    if (rest(use) !== rest(old.use)) return 'everywhere';
+    let own: Dirty = null;
+    if (JSON.stringify(canonical(use.params)) !== JSON.stringify(canonical(old.use.params))) {
+      own = step.changed?.(settingsOf(old.use) as never, settings as never, this.ground) ?? 'everywhere';
+      if (own !== 'everywhere' && own !== null && own.across * own.down === 0) own = null;
+    }
+    if (dirtyIn === 'everywhere' || own === 'everywhere') return 'everywhere';
+    if (!dirtyIn && !own) return null;
+    const reach = this.reachOf(use, step, settings);
+    const layered = step.movesLayers && Object.keys(stage.layersBefore).length > 0;
+    if (reach === Infinity || use.hold !== 'none' || layered) return 'everywhere';
+    const { x, y } = spacingOf(this.ground);
+    const spreadOut = dirtyIn && grown(dirtyIn, Math.ceil(reach / x) + 1, Math.ceil(reach / y) + 1, this.ground);
+    const area = union(spreadOut, own)!;
+    // A rectangle that is most of the ground is not worth the copying.
+    return area.across * area.down > 0.6 * this.ground.across * this.ground.down ? 'everywhere' : area;
+  }
+
+  private reachOf(use: StepUse, step: Step, settings: Record<string, unknown>): number {
+    return Math.max(step.reach(settings as never, this.ground), reachOfWhere(use.where, this.ground));
+  }
+
+  /** The step over a window of the ground: run, joined, blended, and held where it is told to. */
+  private async run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: { assets: string[]; tributaries: string[] }, window: Window) {
+    const { use } = stage;
+    const { ground, options } = this;
+    const { across } = ground;
+    const index = this.stages.length;
+    const context: StepContext = {
+      ground,
+      window,
+      kernels: options.kernels,
+      signal: options.signal,
+      progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
+      asset: (sha) => {
+        if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${step.title} reads an asset that it did not declare.`);
+        if (!options.asset) throw new UplandError('missing-asset', `${step.title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
+        return options.asset(sha);
+      },
+      tributary: async (id) => {
+        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${step.title} reads a tributary that it did not declare.`);
+        return cropped((await this.tributary(id)).height, across, window);
+      },
+      say: (sentence) => {
+        if (!stage.words.includes(sentence)) stage.words.push(sentence);
+      },
+    };
+    const before = cropped(stage.before, across, window);
+    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropped(layer, across, window)]));
+    const input = { ground: groundUnder(ground, window), height: before, layers: layersBefore };
+    if (use.strength === 0) return { height: before, layers: undefined };
+    const mask = await weightsOf(use.where, input, context);
+    if (mask && isWhole(window, ground) && mask.every((w) => w === 0)) {
+      context.say('Its mask is empty everywhere, so the step changes nothing. Widen the bounds of the mask, or take it away.');
+      return { height: before, layers: undefined };
+    }
+    if (step.takesMask && mask) context.mask = mask;
+    const output = await step.run(input, toDatum(step.params, settings, ground) as never, context);
+    const blended = step.takesMask ? null : mask;
+    let height = joinStage(
+      before,
+      output.height,
+      { mode: use.join, width: use.joinWidth, zero: use.joinZero, one: use.joinOne, gives: step.gives, datum: ground.datum },
+      use.strength,
+      blended,
     );
+    if (use.hold !== 'none') height = held(height, before, use.hold, ground);
+    return { height, layers: output.layers && blendLayers(layersBefore, output.layers, step.movesLayers, use.strength, blended) };
   }
-  return value;
+}
+
+const joiningKey = (use: StepUse) => {
+  const smooth = use.join === 'smooth-higher' || use.join === 'smooth-lower';
+  const multiplied = use.join === 'multiply';
+  return [use.strength, use.join, smooth ? use.joinWidth : 0, multiplied ? [use.joinZero, use.joinOne] : 0] as const;
+};
+
+function spread(a: Dirty, b: Dirty): Dirty {
+  return a === 'everywhere' || b === 'everywhere' ? 'everywhere' : union(a, b);
+}
+
+/** Moved by the one distance that gives back the mean, the lowest or the highest that there was. */
+function held(height: Float32Array<ArrayBuffer>, before: Float32Array<ArrayBuffer>, hold: 'mean' | 'lowest' | 'highest', ground: Ground) {
+  const flat = { ...ground, datum: 0 };
+  const by = statistics({ ground: flat, height: before })[hold] - statistics({ ground: flat, height })[hold];
+  return by === 0 ? height : height.map((h) => h + by);
+}
+
+/** What a step left behind counts as far as the step does. */
+function blendLayers(before: Layers, after: Layers, moved: boolean, strength: number, mask: Float32Array | null): Layers {
+  if (strength === 1 && !mask) return after;
+  return Object.fromEntries(
+    Object.entries(after).map(([name, layer]) => {
+      const from = moved ? before[name] : undefined;
+      return [
+        name,
+        layer.map((value, i) => {
+          const weight = mask ? mask[i] * strength : strength;
+          const was = from ? from[i] : 0;
+          return weight === 1 ? value : was + (value - was) * weight;
+        }),
+      ];
+    }),
+  );
 }

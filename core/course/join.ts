@@ -1,35 +1,107 @@
-import type { Ground } from '../field/ground';
 import type { JoinMode, Step } from '../steps/step';
 
+/** How a step's output joins what came before it. */
+export interface Joining {
+  mode: JoinMode;
+  /** Metres over which the smooth modes blend. */
+  width: number;
+  /** Multiplied: the heights of what joins that stand for 0 and for 1, metres. */
+  zero: number;
+  one: number;
+  gives: Step['gives'];
+  /** Metres that the heights count from. */
+  datum: number;
+}
+
 /**
- * What came before, joined with what a step gave, at a strength: mix(in, join(in, out), strength).
- * Exact at strengths 0 and 1. Heights in metres above the datum; a step that gives differences
- * is moved to the datum where its heights stand for themselves, one that gives elevations is
- * moved off it where they are added.
+ * What came before, joined with what a step gave, at a strength and within a mask:
+ * mix(in, join(in, out), strength × mask), exact at weights 0 and 1. Heights in metres above the
+ * datum; a step that gives differences is moved to the datum where its heights stand for
+ * themselves, one that gives elevations is moved off it where they are added.
+ *
+ * Multiplied: the elevation times (height − zero) / (one − zero), kept within 0 and 1. Smooth
+ * higher and lower: the polynomial blend that is the sharp one beyond `width`.
  */
 export function joinStage(
   before: Float32Array<ArrayBuffer>,
   output: Float32Array<ArrayBuffer>,
-  mode: JoinMode,
+  joining: Joining,
   strength: number,
-  gives: Step['gives'],
-  ground: Ground,
+  mask: Float32Array | null,
 ): Float32Array<ArrayBuffer> {
-  const additive = mode === 'add' || mode === 'subtract';
-  const move = gives === 'difference' ? (additive ? 0 : -ground.datum) : additive ? ground.datum : 0;
+  const { mode, gives, datum } = joining;
   if (strength === 0) return before;
-  if (mode === 'replace' && strength === 1 && move === 0) return output;
-  const out = new Float32Array(before.length);
-  for (let i = 0; i < out.length; i++) {
-    const a = before[i];
-    const b = output[i] + move;
-    let joined: number;
-    if (mode === 'add') joined = a + b;
-    else if (mode === 'subtract') joined = a - b;
-    else if (mode === 'higher') joined = a > b ? a : b;
-    else if (mode === 'lower') joined = a < b ? a : b;
-    else joined = b;
-    out[i] = strength === 1 ? joined : a + (joined - a) * strength;
+  const counted = mode === 'add' || mode === 'subtract' || mode === 'multiply';
+  const move = gives === 'difference' ? (counted ? 0 : -datum) : counted ? datum : 0;
+  if (mode === 'replace' && strength === 1 && move === 0 && !mask) return output;
+  const joined = joinedWhole(before, output, move, joining);
+  if (!mask && strength === 1) return joined;
+  if (!mask) {
+    for (let i = 0; i < joined.length; i++) joined[i] = before[i] + (joined[i] - before[i]) * strength;
+    return joined;
+  }
+  for (let i = 0; i < joined.length; i++) {
+    const weight = mask[i] * strength;
+    if (weight < 1) joined[i] = weight > 0 ? before[i] + (joined[i] - before[i]) * weight : before[i];
+  }
+  return joined;
+}
+
+/** A loop for every way: one loop that asks which way it is would take several times as long. */
+function joinedWhole(a: Float32Array, b: Float32Array, move: number, { mode, width, zero, one, datum }: Joining): Float32Array<ArrayBuffer> {
+  const count = a.length;
+  const out = new Float32Array(count);
+  switch (mode) {
+    case 'add':
+      for (let i = 0; i < count; i++) out[i] = a[i] + (b[i] + move);
+      break;
+    case 'subtract':
+      for (let i = 0; i < count; i++) out[i] = a[i] - (b[i] + move);
+      break;
+    case 'multiply': {
+      const scale = one === zero ? 0 : 1 / (one - zero);
+      for (let i = 0; i < count; i++) {
+        const share = (b[i] + move - zero) * scale;
+        out[i] = (a[i] + datum) * (share < 0 ? 0 : share > 1 ? 1 : share) - datum;
+      }
+      break;
+    }
+    case 'higher':
+      for (let i = 0; i < count; i++) out[i] = a[i] > b[i] + move ? a[i] : b[i] + move;
+      break;
+    case 'lower':
+      for (let i = 0; i < count; i++) out[i] = a[i] < b[i] + move ? a[i] : b[i] + move;
+      break;
+    case 'smooth-higher':
+      for (let i = 0; i < count; i++) {
+        const other = b[i] + move;
+        out[i] = (a[i] > other ? a[i] : other) + blend(a[i] - other, width);
+      }
+      break;
+    case 'smooth-lower':
+      for (let i = 0; i < count; i++) {
+        const other = b[i] + move;
+        out[i] = (a[i] < other ? a[i] : other) - blend(a[i] - other, width);
+      }
+      break;
+    case 'mean':
+      for (let i = 0; i < count; i++) out[i] = (a[i] + (b[i] + move)) / 2;
+      break;
+    case 'difference':
+      for (let i = 0; i < count; i++) {
+        const apart = a[i] - (b[i] + move);
+        out[i] = (apart < 0 ? -apart : apart) - datum;
+      }
+      break;
+    case 'replace':
+      for (let i = 0; i < count; i++) out[i] = b[i] + move;
+      break;
   }
   return out;
+}
+
+/** What the rounding of the corner adds where two heights are `apart` metres apart: a quarter of the width at most. */
+function blend(apart: number, width: number): number {
+  const near = width - (apart < 0 ? -apart : apart);
+  return near > 0 ? (near * near) / (4 * width) : 0;
 }

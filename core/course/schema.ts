@@ -1,16 +1,23 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
 import { groundSchema } from '../field/ground';
-import { stepById, steps } from '../steps';
-import { JOIN_MODES, type JoinMode } from '../steps/step';
+import { stepById } from '../steps';
+import { JOIN_MODES, type JoinMode, type StepInputs } from '../steps/step';
+import { checkedSettings } from './settings';
+import { inputsOfWhere, whereSchema } from './where';
 
-export const COURSE_VERSION = 1;
+export const COURSE_VERSION = 2;
 
 const joinModes = Object.keys(JOIN_MODES) as [JoinMode, ...JoinMode[]];
 
+export const HOLDS = { none: 'Nothing', mean: 'Mean', lowest: 'Lowest', highest: 'Highest' } as const;
+export type Hold = keyof typeof HOLDS;
+
+const idSchema = z.string().min(1).max(64);
+
 export const stepUseSchema = z.object({
   /** Its own name within the course. */
-  id: z.string().min(1).max(64),
+  id: idSchema,
   /** Which step it is. */
   step: z.string(),
   /** What the artist calls it; empty: the step's title. */
@@ -19,26 +26,59 @@ export const stepUseSchema = z.object({
   on: z.boolean().default(true),
   strength: z.number().min(0).max(1).default(1),
   join: z.enum(joinModes).default('replace'),
+  /** Metres over which the blended ways of joining round the corner. */
+  joinWidth: z.number().min(0).max(9_000).default(60),
+  /** Multiplied: the heights that stand for 0 and for 1, metres. */
+  joinZero: z.number().min(-20_000).max(20_000).default(0),
+  joinOne: z.number().min(-20_000).max(20_000).default(100),
+  where: whereSchema.default({ masks: [], combine: 'multiply' }),
+  /** What of the ground it leaves as it was: one shift afterwards brings it back. */
+  hold: z.enum(Object.keys(HOLDS) as [Hold, ...Hold[]]).default('none'),
   note: z.string().max(2000).default(''),
 });
 
 export type StepUse = z.infer<typeof stepUseSchema>;
 
-/** What a terrain is made of: its ground and the steps of its stem, first to last. */
+/** A side line of steps; it joins the stem or another tributary at a Join step, or says where a step acts. */
+export const tributarySchema = z.object({
+  id: idSchema,
+  name: z.string().min(1).max(80),
+  steps: z.array(stepUseSchema).max(500),
+  /** Drawn as one card. */
+  collapsed: z.boolean().default(false),
+});
+export type Tributary = z.infer<typeof tributarySchema>;
+
+const place = z.object({ east: z.number(), south: z.number() });
+
+/** What a terrain is made of: its ground, the steps of its stem, first to last, and its side lines. */
 export const courseSchema = z.object({
   format: z.literal('upland-cast course'),
   version: z.literal(COURSE_VERSION),
   name: z.string().min(1).max(120),
   ground: groundSchema,
   stem: z.array(stepUseSchema).max(500),
+  tributaries: z.array(tributarySchema).max(100).default([]),
   /** The files that steps refer to, by SHA-256: where they came from. */
   assets: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0) })).default({}),
+  /** Every seed that a source has had, by the step's id, oldest first. */
+  rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
+  /** Named places whose heights are watched, metres from the north-west corner. */
+  spots: z
+    .array(place.extend({ id: idSchema, name: z.string().max(80) }))
+    .max(200)
+    .default([]),
+  /** The line that the section is drawn along. */
+  section: z.object({ from: place, to: place }).optional(),
 });
 
 export type Course = z.infer<typeof courseSchema>;
 
 /** One migration for every version ever written: from version n to n + 1. */
-const migrations: Record<number, (course: Record<string, unknown>) => Record<string, unknown>> = {};
+const migrations: Record<number, (course: Record<string, unknown>) => Record<string, unknown>> = {
+  // Version 1 had a stem only; what version 2 added has defaults.
+  1: (course) => ({ ...course, version: 2, tributaries: [] }),
+};
 
 /** A course from parsed JSON, brought up to the present version and checked whole, settings included. */
 export function parseCourse(input: unknown): Course {
@@ -61,43 +101,106 @@ export function parseCourse(input: unknown): Course {
     throw new UplandError('course', `This terrain cannot be read: ${issue.path.join(' › ') || 'the course'}: ${issue.message}.`);
   }
   const seen = new Set<string>();
-  for (const use of parsed.data.stem) {
-    if (seen.has(use.id)) throw new UplandError('course', `This terrain cannot be read: two of its steps are called "${use.id}".`);
-    seen.add(use.id);
+  for (const { id } of [...allUses(parsed.data), ...parsed.data.tributaries]) {
+    if (seen.has(id)) throw new UplandError('course', `This terrain cannot be read: two of its parts are called "${id}".`);
+    seen.add(id);
   }
   return parsed.data;
+}
+
+/** A line of steps: the stem has an empty id. */
+export interface Line {
+  id: string;
+  name: string;
+  steps: StepUse[];
+}
+
+/** The stem and the tributaries, the stem first. */
+export const linesOf = (course: Pick<Course, 'stem' | 'tributaries'>): Line[] => [{ id: '', name: 'Stem', steps: course.stem }, ...course.tributaries];
+
+/** The step uses of all lines. */
+export const allUses = (course: Pick<Course, 'stem' | 'tributaries'>): StepUse[] => linesOf(course).flatMap((line) => line.steps);
+
+/** The line that a step use stands on, and where. */
+export function findUse(course: Pick<Course, 'stem' | 'tributaries'>, id: string | null): { line: Line; index: number; use: StepUse } | undefined {
+  for (const line of linesOf(course)) {
+    const index = line.steps.findIndex((use) => use.id === id);
+    if (index >= 0) return { line, index, use: line.steps[index] };
+  }
+  return undefined;
 }
 
 /** The settings of a step use with the defaults filled in; a sentence names the setting that is out of bounds. */
 export function settingsOf(use: Pick<StepUse, 'step' | 'params'>): Record<string, unknown> {
   const step = stepById(use.step);
-  const parsed = step.params.safeParse(use.params);
-  if (parsed.success) return parsed.data;
-  const issue = parsed.error.issues[0];
-  const key = String(issue.path[0] ?? '');
-  const meta = step.params.shape[key] && ((step.params.shape[key] as z.ZodType).meta() as { label?: string; min?: number; max?: number; unit?: string });
-  const bounds = meta?.min !== undefined && meta.max !== undefined ? ` It takes ${meta.min} to ${meta.max}${meta.unit ? ` ${meta.unit}` : ''}.` : '';
-  throw new UplandError('setting', `${step.title}: "${meta?.label ?? key}" cannot be ${JSON.stringify(use.params[key])}.${bounds}`, { key });
+  return checkedSettings(step.title, step.params, use.params);
 }
+
+/** What a step use reads beside the line it stands on, its masks included. */
+export function inputsOf(use: StepUse): Required<StepInputs> {
+  const { assets = [], tributaries = [] } = stepById(use.step).inputs(settingsOf(use) as never);
+  const where = inputsOfWhere(use.where);
+  return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries] };
+}
+
+/** The same, nothing where the step is unknown or set wrong. */
+function inputsIfAny(use: StepUse): Required<StepInputs> {
+  try {
+    return inputsOf(use);
+  } catch {
+    return { assets: [], tributaries: [] };
+  }
+}
+
+/**
+ * The names of the lines around a loop that would arise if `line` read the tributary `from`;
+ * null where there is none. Steps that are off count: they may be switched on.
+ */
+export function loopBetween(course: Course, line: string, from: string): string[] | null {
+  const walk = (at: string, path: string[]): string[] | null => {
+    const here = course.tributaries.find((t) => t.id === at);
+    if (!here || path.includes(here.name)) return null;
+    const next = [...path, here.name];
+    if (at === line) return next;
+    for (const use of here.steps) {
+      for (const id of inputsIfAny(use).tributaries) {
+        const found = walk(id, next);
+        if (found) return found;
+      }
+    }
+    return null;
+  };
+  return line === '' ? null : walk(from, []);
+}
+
+export const loopSentence = (names: string[]): string =>
+  names.length === 1
+    ? `"${names[0]}" would flow into itself. Choose another tributary.`
+    : `This would make a loop: ${[...names, names[0]].map((n) => `"${n}"`).join(' flows into ')}. Choose another tributary.`;
+
+let counter = 0;
+const freshId = (kind: string) => `${kind}-${globalThis.crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}${(counter++).toString(36)}`;
 
 /** A new use of a step, joined the way that is usual for it. */
 export function stepUse(step: string, params: Record<string, unknown> = {}, rest: Partial<StepUse> = {}): StepUse {
-  const id = rest.id ?? `${step}-${globalThis.crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}`;
-  return stepUseSchema.parse({ id, step, params, join: stepById(step).joins[0], ...rest });
+  return stepUseSchema.parse({ id: freshId(step), step, params, join: stepById(step).joins[0], ...rest });
+}
+
+export function makeTributary(name: string, steps: StepUse[] = [], id = freshId('line')): Tributary {
+  return { id, name, steps, collapsed: false };
 }
 
 /** An empty course on a ground. */
-export function makeCourse(name: string, ground: Course['ground'], stem: StepUse[] = []): Course {
-  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, assets: {} };
+export function makeCourse(name: string, ground: Course['ground'], stem: StepUse[] = [], tributaries: Tributary[] = []): Course {
+  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [] };
 }
 
 /** The assets that a course reads, by SHA-256. Steps that are unknown or set wrong read none. */
 export function assetsOf(course: Course): string[] {
-  const found = new Set<string>();
-  for (const use of course.stem) {
-    const step = steps.find((s) => s.id === use.step);
-    const params = step?.params.safeParse(use.params);
-    if (step && params?.success) step.inputs(params.data).assets.forEach((sha) => found.add(sha));
-  }
-  return [...found];
+  return [...new Set(allUses(course).flatMap((use) => inputsIfAny(use).assets))];
+}
+
+/** The tributaries that are read by some step, whether it is on or off. */
+export function readersOf(course: Course, tributary: string): StepUse[] {
+  return allUses(course).filter((use) => inputsIfAny(use).tributaries.includes(tributary));
 }

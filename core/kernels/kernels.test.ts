@@ -7,7 +7,7 @@ import { steepestDrop } from '../analysis/slope';
 import { exactMath } from './math';
 import { inlineKernels } from './pool';
 import { noiseProgram } from './programs/noise';
-import { octavesOf } from '../steps/source/noise';
+import { octavesOf } from '../steps/source/octaves';
 
 const kernels = inlineKernels();
 const spectrum = { kind: 'fbm' as const, feature: 640, height: 100, octaves: 6, gain: 0.5, lacunarity: 2, seed: 9 };
@@ -23,8 +23,7 @@ function plainNoise(x: number, y: number, seed: number): number {
     h ^= h >>> 15;
     h = Math.imul(h, 0x2c1b3c6d);
     h ^= h >>> 12;
-    h = Math.imul(h, 0x297a2d39);
-    return h ^ (h >>> 15);
+    return Math.imul(h, 0x297a2d39);
   };
   const sine = (angle: number) => {
     const t = (angle | 0) * 2 ** -31;

@@ -9,16 +9,105 @@ export interface KernelExports {
     stride: number,
     from: number,
     to: number,
+    left: number,
+    top: number,
     firstX: number,
     stepX: number,
     firstY: number,
     stepY: number,
     octaves: number,
     count: number,
+    warps: number,
+    warpBy: number,
+    basis: number,
     kind: number,
     scale: number,
     add: number,
   ): void;
+  filterRows(
+    source: number,
+    out: number,
+    sourceStride: number,
+    outStride: number,
+    from: number,
+    to: number,
+    count: number,
+    taps: number,
+    length: number,
+    step: number,
+  ): void;
+  filterRowsEven(
+    source: number,
+    out: number,
+    sourceStride: number,
+    outStride: number,
+    from: number,
+    to: number,
+    count: number,
+    taps: number,
+    length: number,
+  ): void;
+  filterColumns(
+    source: number,
+    out: number,
+    stride: number,
+    rows: number,
+    from: number,
+    to: number,
+    taps: number,
+    length: number,
+    shift: number,
+    step: number,
+  ): void;
+  steepnessRows(source: number, out: number, across: number, down: number, from: number, to: number, inverseX: number, inverseY: number): void;
+  displaceRows(
+    source: number,
+    east: number,
+    south: number,
+    out: number,
+    across: number,
+    down: number,
+    from: number,
+    to: number,
+    mostX: number,
+    mostY: number,
+    stepX: number,
+    stepY: number,
+  ): void;
+  placeRows(
+    source: number,
+    across: number,
+    down: number,
+    out: number,
+    outAcross: number,
+    from: number,
+    to: number,
+    x0: number,
+    xc: number,
+    xr: number,
+    y0: number,
+    yc: number,
+    yr: number,
+    edge: number,
+    point: number,
+  ): void;
+  quantise(source: number, bins: number, count: number, low: number, scale: number): void;
+  medianWindows(
+    source: number,
+    bins: number,
+    scratch: number,
+    out: number,
+    stride: number,
+    outStride: number,
+    from: number,
+    to: number,
+    count: number,
+    radiusX: number,
+    radiusY: number,
+  ): void;
+  medianRows3(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
+  medianRows5(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
+  medianRows7(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
   talusHeight(bed: number, change: number, height: number, stride: number, from: number, to: number): void;
   talusRelease(
     height: number,
@@ -26,6 +115,7 @@ export interface KernelExports {
     moved: number,
     weightX: number,
     inverseArea: number,
+    loose: number,
     stride: number,
     from: number,
     to: number,

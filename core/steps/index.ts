@@ -2,14 +2,60 @@ import { UplandError } from '../errors';
 import { sculpt } from './hand/sculpt';
 import { shift } from './range/shift';
 import { stretch } from './range/stretch';
+import { bands } from './shape/bands';
+import { blur } from './shape/blur';
+import { channel } from './shape/channel';
+import { clamp } from './shape/clamp';
+import { curve } from './shape/curve';
+import { edgeSmooth } from './shape/edge-smooth';
+import { equalise } from './shape/equalise';
+import { exposure } from './shape/exposure';
+import { falloff } from './shape/falloff';
+import { invert } from './shape/invert';
+import { levelArea } from './shape/level-area';
+import { levels } from './shape/levels';
+import { median } from './shape/median';
+import { place } from './shape/place';
+import { roughen } from './shape/roughen';
+import { terrace } from './shape/terrace';
+import { warp } from './shape/warp';
 import { flat } from './source/flat';
+import { join } from './source/join';
+import { landform } from './source/landform';
 import { noise } from './source/noise';
 import { raster } from './source/raster';
 import type { Step } from './step';
 import { talus } from './weather/talus';
 
 /** Every step there is, in the order they are offered. */
-export const steps: readonly Step[] = [flat, noise, raster, talus, sculpt, shift, stretch] as unknown as readonly Step[];
+export const steps: readonly Step[] = [
+  noise,
+  landform,
+  raster,
+  flat,
+  join,
+  warp,
+  place,
+  terrace,
+  curve,
+  levels,
+  exposure,
+  clamp,
+  equalise,
+  invert,
+  blur,
+  median,
+  edgeSmooth,
+  bands,
+  roughen,
+  falloff,
+  channel,
+  levelArea,
+  talus,
+  sculpt,
+  shift,
+  stretch,
+] as unknown as readonly Step[];
 
 const byId = new Map(steps.map((step) => [step.id, step]));
 

@@ -8,7 +8,8 @@ export interface ParamMeta {
    * `elevation`: metres, absolute; the evaluator moves it to the ground's datum before a step
    * sees it. `distance`: metres, or a difference of heights. `ratio`: shown in percent.
    */
-  kind: 'elevation' | 'distance' | 'degrees' | 'count' | 'ratio' | 'number' | 'choice' | 'switch' | 'seed' | 'asset' | 'hidden';
+  kind:
+    'elevation' | 'distance' | 'degrees' | 'count' | 'ratio' | 'number' | 'choice' | 'switch' | 'seed' | 'asset' | 'tributary' | 'curve' | 'line' | 'hidden';
   unit: string;
   min?: number;
   max?: number;
@@ -18,6 +19,8 @@ export interface ParamMeta {
   choices?: Record<string, string>;
   /** Shown only where another setting has one of these values. */
   when?: Record<string, readonly unknown[]>;
+  /** Of a line on the ground: whether it comes back to where it began. */
+  closed?: boolean;
 }
 
 interface NumberOptions {
@@ -68,12 +71,56 @@ export function seed() {
     .meta(meta as unknown as Record<string, unknown>);
 }
 
-export function choice<const T extends Record<string, string>>(value: keyof T & string, choices: T, options: { label: string; help?: string }) {
+export function choice<const T extends Record<string, string>>(
+  value: keyof T & string,
+  choices: T,
+  options: { label: string; help?: string; when?: ParamMeta['when'] },
+) {
   const keys = Object.keys(choices) as [keyof T & string, ...(keyof T & string)[]];
   const meta: ParamMeta = { kind: 'choice', unit: '', choices, ...options };
   return z
     .enum(keys)
     .default(value as never)
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+export function toggle(value: boolean, options: { label: string; help?: string; when?: ParamMeta['when'] }) {
+  const meta: ParamMeta = { kind: 'switch', unit: '', ...options };
+  return z
+    .boolean()
+    .default(value)
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+/** The name within the course of a tributary; empty: none chosen yet. */
+export function tributary(options: { label: string; help?: string }) {
+  const meta: ParamMeta = { kind: 'tributary', unit: '', ...options };
+  return z
+    .string()
+    .max(64)
+    .default('')
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+/** Points of a curve from elevation to elevation, metres on both axes. */
+export function curvePoints(value: { from: number; to: number }[], options: { label: string; help?: string }) {
+  const meta: ParamMeta = { kind: 'curve', unit: 'm', ...options };
+  const height = z.number().min(-20_000).max(20_000);
+  return z
+    .array(z.object({ from: height, to: height }))
+    .max(64)
+    .default(value)
+    .meta(meta as unknown as Record<string, unknown>);
+}
+
+/** Points of a line on the ground, metres east and south of its north-west corner. */
+export function linePoints(options: { label: string; help?: string; closed?: boolean }) {
+  const meta: ParamMeta = { kind: 'line', unit: 'm', ...options };
+  const place = z.number().min(-1e6).max(1e6);
+  return z
+    .array(z.object({ east: place, south: place }))
+    .max(256)
+    .default([])
     .meta(meta as unknown as Record<string, unknown>);
 }
 
@@ -83,8 +130,8 @@ export function hidden<T extends z.ZodType>(schema: T, label: string) {
   return schema.meta(meta as unknown as Record<string, unknown>);
 }
 
-export function asset(label: string, help: string) {
-  const meta: ParamMeta = { kind: 'asset', unit: '', label, help };
+export function asset(label: string, help: string, when?: ParamMeta['when']) {
+  const meta: ParamMeta = { kind: 'asset', unit: '', label, help, when };
   return z
     .string()
     .regex(/^([0-9a-f]{64})?$/)

@@ -1,6 +1,7 @@
 import type { z } from 'zod';
 import type { Field } from '../field/field';
 import type { Ground } from '../field/ground';
+import type { Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
 
 export type Family = 'source' | 'shape' | 'weather' | 'hand' | 'range';
@@ -9,27 +10,52 @@ export type Family = 'source' | 'shape' | 'weather' | 'hand' | 'range';
 export const JOIN_MODES = {
   add: 'Added',
   subtract: 'Taken away',
+  multiply: 'Multiplied',
   higher: 'The higher of both',
   lower: 'The lower of both',
+  'smooth-higher': 'The higher, blended',
+  'smooth-lower': 'The lower, blended',
+  mean: 'The mean of both',
+  difference: 'How far they are apart',
   replace: 'In place of it',
 } as const;
 export type JoinMode = keyof typeof JOIN_MODES;
 
+/** Named fields that a step leaves beside the height, metres. */
+export type Layers = Record<string, Float32Array<ArrayBuffer>>;
+
+export interface StepInput extends Field {
+  readonly layers: Layers;
+}
+
 export interface StepContext {
+  /** The whole ground, also where only a part of it is worked on. */
   ground: Ground;
+  /** The samples of it that are worked on: those that the input holds. */
+  window: Window;
   kernels: Kernels;
   progress(share: number): void;
   signal?: AbortSignal;
   /** The bytes of an asset that `inputs` declared. */
   asset(sha256: string): Promise<Uint8Array<ArrayBuffer>>;
+  /** The end of a tributary that `inputs` declared, over the window, metres above the datum. */
+  tributary(id: string): Promise<Float32Array<ArrayBuffer>>;
+  /** Where the step acts, 0 to 1; only for steps that take their mask themselves. */
+  mask?: Float32Array<ArrayBuffer>;
+  /** A sentence for the person beside the result: what was clipped, what was left out. */
+  say(sentence: string): void;
 }
-
-/** Named fields that a step leaves beside the height, metres. */
-export type Layers = Record<string, Float32Array<ArrayBuffer>>;
 
 export interface StepOutput {
   height: Float32Array<ArrayBuffer>;
+  /** Layers it leaves; a step that moves the ground returns those it was given, moved along. */
   layers?: Layers;
+}
+
+/** The assets and tributaries that a step reads, known before it runs. */
+export interface StepInputs {
+  assets?: string[];
+  tributaries?: string[];
 }
 
 /** One operation that a course is made of. */
@@ -47,26 +73,53 @@ export interface Step<Schema extends z.ZodObject = z.ZodObject> {
    * they can be added as they are.
    */
   readonly gives: 'elevation' | 'difference';
-  /** The assets it will read, known before it runs. */
-  inputs(params: z.output<Schema>): { assets: string[] };
+  /** The mask enters the step itself, as how easily the ground gives way; it is not blended in afterwards. */
+  readonly takesMask: boolean;
+  /** It moves the ground sideways, and the layers that earlier steps left with it. */
+  readonly movesLayers: boolean;
+  /** Named sets of settings to begin from. */
+  readonly presets: readonly Preset[];
+  inputs(params: z.output<Schema>): StepInputs;
   /** Metres it reads around a sample: 0, a distance, or Infinity. */
   reach(params: z.output<Schema>, ground: Ground): number;
+  /** Where the output can differ between two sets of settings over the same input; left out: everywhere. */
+  changed?(before: z.output<Schema>, after: z.output<Schema>, ground: Ground): Window | null | 'everywhere';
   /** A few words for the card on the course. */
   caption(params: z.output<Schema>): string;
-  run(input: Field, params: z.output<Schema>, context: StepContext): Promise<StepOutput> | StepOutput;
+  run(input: StepInput, params: z.output<Schema>, context: StepContext): Promise<StepOutput> | StepOutput;
 }
 
-const SOURCE_JOINS: readonly JoinMode[] = ['add', 'subtract', 'higher', 'lower', 'replace'];
+export interface Preset {
+  name: string;
+  params: Record<string, unknown>;
+}
 
-type Definition<Schema extends z.ZodObject> = Omit<Step<Schema>, 'joins' | 'gives' | 'inputs' | 'caption'> &
-  Partial<Pick<Step<Schema>, 'joins' | 'gives' | 'inputs' | 'caption'>>;
+/** Every way there is, the usual one of a source first. */
+export const SOURCE_JOINS: readonly JoinMode[] = [
+  'add',
+  'subtract',
+  'multiply',
+  'higher',
+  'lower',
+  'smooth-higher',
+  'smooth-lower',
+  'mean',
+  'difference',
+  'replace',
+];
+
+type Optional = 'joins' | 'gives' | 'inputs' | 'caption' | 'takesMask' | 'movesLayers' | 'presets';
+type Definition<Schema extends z.ZodObject> = Omit<Step<Schema>, Optional> & Partial<Pick<Step<Schema>, Optional>>;
 
 /** Defines a step; sources may join in every way, other steps only replace, unless it says otherwise. */
 export function defineStep<Schema extends z.ZodObject>(definition: Definition<Schema>): Step<Schema> {
   return {
     joins: definition.family === 'source' ? SOURCE_JOINS : ['replace'],
     gives: 'elevation',
-    inputs: () => ({ assets: [] }),
+    takesMask: false,
+    movesLayers: false,
+    presets: [],
+    inputs: () => ({}),
     caption: () => '',
     ...definition,
   };

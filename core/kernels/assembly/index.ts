@@ -1,5 +1,9 @@
 export { publishedNoise } from './lattice';
 export { noiseRows } from './noise';
+export { displaceRows, placeRows } from './sample';
+export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filters';
+export { medianWindows, quantise } from './median';
+export { medianRows3, medianRows5, medianRows7 } from './generated/median-networks';
 export { talusHeight, talusRelease, talusSettle } from './talus';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 

@@ -12,6 +12,15 @@ function lerp4(t: v128, a: v128, b: v128): v128 {
   return f32x4.add(a, f32x4.mul(t, f32x4.sub(b, a)));
 }
 
+/** The same without its last step, for who needs the upper bits only. */
+@inline
+function upper4(h: v128): v128 {
+  h = v128.xor(h, i32x4.shr_u(h, 15));
+  h = i32x4.mul(h, i32x4.splat(0x2c1b3c6d));
+  h = v128.xor(h, i32x4.shr_u(h, 12));
+  return i32x4.mul(h, i32x4.splat(0x297a2d39));
+}
+
 /** Mixes the lattice point's partial hash until every bit depends on every input bit. */
 @inline
 function mix4(h: v128): v128 {
@@ -33,7 +42,7 @@ function sine4(angle: v128): v128 {
 /** The gradient of the lattice point with this hash, dotted with the offset (x, y). */
 @inline
 function dot4(hash: v128, x: v128, y: v128): v128 {
-  const h = mix4(hash);
+  const h = upper4(hash);
   return f32x4.add(f32x4.mul(sine4(i32x4.add(h, i32x4.splat(0x40000000))), x), f32x4.mul(sine4(h), y));
 }
 
@@ -57,6 +66,90 @@ export function noise4(ix: v128, iy: v128, fx: v128, fy: v128, seed: v128): v128
   const n01 = dot4(i32x4.add(hx0, hy1), fx, gy);
   const n11 = dot4(i32x4.add(hx1, hy1), gx, gy);
   return f32x4.mul(lerp4(v, lerp4(u, n00, n10), lerp4(u, n01, n11)), f32x4.splat(1.41421356));
+}
+
+/** One corner of the simplex: (½ − r²)⁴ times the gradient dotted with the offset, nothing beyond r² = ½. */
+@inline
+function corner4(hash: v128, x: v128, y: v128): v128 {
+  const r = f32x4.sub(f32x4.splat(0.5), f32x4.add(f32x4.mul(x, x), f32x4.mul(y, y)));
+  const t = f32x4.pmax(f32x4.splat(0), r);
+  const t2 = f32x4.mul(t, t);
+  return f32x4.mul(f32x4.mul(t2, t2), dot4(hash, x, y));
+}
+
+const UNSKEW: f32 = 0.21132486540518713;
+
+/**
+ * Simplex noise (Gustavson 2005) at four places: (ix, iy) the whole skewed cell, (x, y) the
+ * offset from its first corner. Scaled so that it reaches about −1 to 1 for unit gradients.
+ */
+@inline
+export function simplex4(ix: v128, iy: v128, x: v128, y: v128, seed: v128): v128 {
+  const one = f32x4.splat(1);
+  // The middle corner lies to the east where x > y, to the south elsewhere.
+  const eastward = f32x4.gt(x, y);
+  const stepX = v128.and(eastward, one);
+  const stepY = v128.andnot(one, eastward);
+  const g = f32x4.splat(UNSKEW);
+  const g2 = f32x4.splat(2 * UNSKEW - 1);
+  const hx0 = i32x4.mul(ix, i32x4.splat(0x1b873593));
+  const hx1 = i32x4.mul(i32x4.add(ix, i32x4.splat(1)), i32x4.splat(0x1b873593));
+  const hy0 = v128.xor(i32x4.mul(iy, i32x4.splat(0x2545f491)), seed);
+  const hy1 = v128.xor(i32x4.mul(i32x4.add(iy, i32x4.splat(1)), i32x4.splat(0x2545f491)), seed);
+  const middle = i32x4.add(v128.bitselect(hx1, hx0, eastward), v128.bitselect(hy0, hy1, eastward));
+  const n0 = corner4(i32x4.add(hx0, hy0), x, y);
+  const n1 = corner4(middle, f32x4.add(f32x4.sub(x, stepX), g), f32x4.add(f32x4.sub(y, stepY), g));
+  const n2 = corner4(i32x4.add(hx1, hy1), f32x4.add(x, g2), f32x4.add(y, g2));
+  return f32x4.mul(f32x4.add(n0, f32x4.add(n1, n2)), f32x4.splat(99.2));
+}
+
+/** Squared distance from (fx, fy) to the feature point of the cell (dx, dy) away. */
+@inline
+function cell4(ix: v128, iy: v128, fx: v128, fy: v128, seed: v128, dx: i32, dy: i32): v128 {
+  const hx = i32x4.mul(i32x4.add(ix, i32x4.splat(dx)), i32x4.splat(0x1b873593));
+  const hy = v128.xor(i32x4.mul(i32x4.add(iy, i32x4.splat(dy)), i32x4.splat(0x2545f491)), seed);
+  const h = mix4(i32x4.add(hx, hy));
+  const unit = f32x4.splat(1.52587890625e-5);
+  const px = f32x4.mul(f32x4.convert_i32x4_s(v128.and(h, i32x4.splat(0xffff))), unit);
+  const py = f32x4.mul(f32x4.convert_i32x4_s(i32x4.shr_u(h, 16)), unit);
+  const x = f32x4.sub(f32x4.add(px, f32x4.splat(<f32>dx)), fx);
+  const y = f32x4.sub(f32x4.add(py, f32x4.splat(<f32>dy)), fy);
+  return f32x4.add(f32x4.mul(x, x), f32x4.mul(y, y));
+}
+
+/**
+ * Cellular noise (Worley 1996) at four places: one feature point a cell; `which` 0: distance to
+ * the nearest (F1), 1: to the second (F2), 2: F2 − F1, in cells. The eight cells around are
+ * looked at first, the sixteen beyond them only where one of theirs could be nearer.
+ */
+export function cellular4(ix: v128, iy: v128, fx: v128, fy: v128, seed: v128, which: i32): v128 {
+  let f1 = f32x4.splat(16);
+  let f2 = f32x4.splat(16);
+  for (let dy = -1; dy <= 1; dy++) {
+    for (let dx = -1; dx <= 1; dx++) {
+      const d = cell4(ix, iy, fx, fy, seed, dx, dy);
+      f2 = f32x4.pmin(f2, f32x4.pmax(f1, d));
+      f1 = f32x4.pmin(f1, d);
+    }
+  }
+  const one = f32x4.splat(1);
+  const rim = f32x4.add(
+    one,
+    f32x4.pmin(f32x4.pmin(fx, f32x4.sub(one, fx)), f32x4.pmin(fy, f32x4.sub(one, fy))),
+  );
+  if (v128.any_true(f32x4.gt(f2, f32x4.mul(rim, rim)))) {
+    for (let dy = -2; dy <= 2; dy++) {
+      for (let dx = -2; dx <= 2; dx++) {
+        if (dx > -2 && dx < 2 && dy > -2 && dy < 2) continue;
+        const d = cell4(ix, iy, fx, fy, seed, dx, dy);
+        f2 = f32x4.pmin(f2, f32x4.pmax(f1, d));
+        f1 = f32x4.pmin(f1, d);
+      }
+    }
+  }
+  if (which == 0) return f32x4.sqrt(f1);
+  if (which == 1) return f32x4.sqrt(f2);
+  return f32x4.sub(f32x4.sqrt(f2), f32x4.sqrt(f1));
 }
 
 @inline

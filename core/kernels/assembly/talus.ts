@@ -27,6 +27,7 @@ function excess(h: v128, neighbour: v128, allowed: v128): v128 {
  * For every sample how much slides away: `rate` (metres moved a metre of excess) and `moved`
  * (metres lost in all). `SHARE` of the largest excess leaves, shared out by excess.
  * `weightX`: three rows of column weights: pairs to the west, on the column, to the east.
+ * `loose`: how easily each sample gives way, 0 to 1; 0 in place of an address: all of it.
  */
 export function talusRelease(
   height: usize,
@@ -34,6 +35,7 @@ export function talusRelease(
   moved: usize,
   weightX: usize,
   inverseArea: usize,
+  loose: usize,
   stride: i32,
   from: i32,
   to: i32,
@@ -82,7 +84,8 @@ export function talusRelease(
         f32x4.add(f32x4.add(w, e), f32x4.add(n, s)),
         f32x4.add(f32x4.add(nw, ne), f32x4.add(sw, se)),
       );
-      const r = f32x4.div(f32x4.mul(share, most), f32x4.pmax(tiny, sum));
+      let r = f32x4.div(f32x4.mul(share, most), f32x4.pmax(tiny, sum));
+      if (loose != 0) r = f32x4.mul(r, v128.load(loose + base + c));
       const west = v128.load(weightX + c);
       const mid = v128.load(weightX + row4 + c);
       const east = v128.load(weightX + (row4 << 1) + c);

@@ -15,13 +15,22 @@ export interface Octave {
 export interface NoiseArgs {
   across: number;
   down: number;
-  /** Metres: the first sample's place and the spacing. */
+  /** Where the grid begins within a larger one, samples. */
+  left?: number;
+  top?: number;
+  /** Metres: the place of the larger grid's first sample, and the spacing. */
   firstX: number;
   stepX: number;
   firstY: number;
   stepY: number;
-  kind: 0 | 1 | 2;
+  /** 0 gradient, 1 simplex, 2 cellular F1, 3 cellular F2, 4 cellular F2 − F1. */
+  basis?: 0 | 1 | 2 | 3 | 4;
+  /** 0 fBm, 1 ridged, 2 billow, 3 hybrid multifractal. */
+  kind: 0 | 1 | 2 | 3;
   octaves: Octave[];
+  /** The field that displaces the places the noise is asked at, by `warpBy` metres at its unit. */
+  warp?: Octave[];
+  warpBy?: number;
   scale: number;
   add: number;
 }
@@ -36,9 +45,9 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
   id: 'noise',
   bytes: ({ across, down }) => TABLE + strideOf(across) * down * 4,
 
-  load(arena, { octaves }) {
+  load(arena, { octaves, warp = [] }) {
     const view = new DataView(arena.buffer, arena.start, TABLE);
-    octaves.forEach((octave, i) => {
+    [...octaves, ...warp].forEach((octave, i) => {
       const at = i * RECORD;
       view.setFloat64(at, octave.frequency, true);
       view.setFloat64(at + 8, octave.cos, true);
@@ -64,12 +73,17 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
           stride,
           first,
           last,
+          args.left ?? 0,
+          args.top ?? 0,
           args.firstX,
           args.stepX,
           args.firstY,
           args.stepY,
           arena.start,
           args.octaves.length,
+          args.warp?.length ?? 0,
+          args.warpBy ?? 0,
+          args.basis ?? 0,
           args.kind,
           args.scale,
           args.add,

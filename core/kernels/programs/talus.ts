@@ -10,6 +10,14 @@ export interface TalusArgs {
   /** Rise over run at the angle of repose. */
   tanRepose: number;
   sweeps: number;
+  /** Whether a mask comes with the bed. */
+  masked?: boolean;
+}
+
+export interface TalusInputs {
+  bed: Float32Array;
+  /** How easily each sample gives way, 0 to 1. */
+  mask?: Float32Array;
 }
 
 interface Level {
@@ -21,6 +29,8 @@ interface Level {
   /** Byte offsets from the arena's start. */
   bed: number;
   change: number;
+  /** 0: none. */
+  mask: number;
 }
 
 const PAD = 4;
@@ -35,11 +45,11 @@ const COARSEST = 33;
  * change is carried to the next finer grid bilinearly, which keeps its volume: the integral of
  * the bilinear surface is the trapezoid sum on either grid.
  */
-export const talusProgram: Program<TalusArgs, Float32Array, Float32Array<ArrayBuffer>> = {
+export const talusProgram: Program<TalusArgs, TalusInputs, Float32Array<ArrayBuffer>> = {
   id: 'talus',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, bed) {
+  load(arena, args, { bed, mask }) {
     const { levels, bytes } = plan(args);
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     const finest = levels[0];
@@ -47,12 +57,18 @@ export const talusProgram: Program<TalusArgs, Float32Array, Float32Array<ArrayBu
     for (let row = 0; row < args.down; row++) {
       padded.set(bed.subarray(row * args.across, (row + 1) * args.across), (row + 1) * finest.stride + PAD);
     }
+    if (!mask) return;
+    const loose = floats(arena, arena.start + finest.mask, finest.stride * (finest.down + 2));
+    for (let row = 0; row < args.down; row++) {
+      loose.set(mask.subarray(row * args.across, (row + 1) * args.across), (row + 1) * finest.stride + PAD);
+    }
   },
 
   *run(kernels, arena, args, band) {
     const { levels, height, rate, moved, weights } = plan(args);
     for (let l = 1; l < levels.length; l++) {
-      coarsen(arena, levels[l - 1], levels[l], args.point, band);
+      coarsen(arena, levels[l - 1], levels[l], 'bed', WALL, args.point, band);
+      if (args.masked) coarsen(arena, levels[l - 1], levels[l], 'mask', 0, args.point, band);
       yield;
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.sweeps;
@@ -74,11 +90,27 @@ export const talusProgram: Program<TalusArgs, Float32Array, Float32Array<ArrayBu
       const dropY = args.spacingY * level.factor * args.tanRepose;
       const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
       const inverseArea = at(weights) + level.stride * 12;
+      const loose = args.masked ? at(level.mask) : 0;
       const half = args.point ? 1 : 0;
       for (let sweep = 0; sweep < args.sweeps; sweep++) {
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
-        kernels.talusRelease(at(height), at(rate), at(moved), at(weights), inverseArea, level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal);
+        kernels.talusRelease(
+          at(height),
+          at(rate),
+          at(moved),
+          at(weights),
+          inverseArea,
+          loose,
+          level.stride,
+          from,
+          to,
+          level.down,
+          half,
+          dropX,
+          dropY,
+          dropDiagonal,
+        );
         yield;
         kernels.talusSettle(
           at(height),
@@ -130,7 +162,7 @@ function plan(args: TalusArgs) {
   for (let factor = 1; ; factor *= 2) {
     const stride = ((across + 3) & ~3) + 2 * PAD;
     const size = stride * (down + 2) * 4;
-    levels.push({ across, down, stride, factor, bed: claim(size), change: claim(size) });
+    levels.push({ across, down, stride, factor, bed: claim(size), change: claim(size), mask: args.masked ? claim(size) : 0 });
     const halves = (across - extra) % 2 === 0 && (down - extra) % 2 === 0;
     const next = { across: (across - extra) / 2 + extra, down: (down - extra) / 2 + extra };
     if (!halves || next.across < COARSEST || next.down < COARSEST) break;
@@ -158,17 +190,17 @@ function writeWeights(arena: Arena, offset: number, level: Level, point: boolean
   }
 }
 
-function coarsen(arena: Arena, fine: Level, coarse: Level, point: boolean, band: Band): void {
-  const a = floats(arena, arena.start + fine.bed, fine.stride * (fine.down + 2));
-  const b = floats(arena, arena.start + coarse.bed, coarse.stride * (coarse.down + 2));
+function coarsen(arena: Arena, fine: Level, coarse: Level, what: 'bed' | 'mask', wall: number, point: boolean, band: Band): void {
+  const a = floats(arena, arena.start + fine[what], fine.stride * (fine.down + 2));
+  const b = floats(arena, arena.start + coarse[what], coarse.stride * (coarse.down + 2));
   if (band.index === 0) {
-    b.fill(WALL, 0, coarse.stride);
-    b.fill(WALL, (coarse.down + 1) * coarse.stride);
+    b.fill(wall, 0, coarse.stride);
+    b.fill(wall, (coarse.down + 1) * coarse.stride);
   }
   const { from, to } = rowsOf(coarse.down, band);
   for (let row = from; row < to; row++) {
     const out = (row + 1) * coarse.stride;
-    b.fill(WALL, out, out + coarse.stride);
+    b.fill(wall, out, out + coarse.stride);
     const north = (2 * row + 1) * fine.stride + PAD;
     for (let x = 0; x < coarse.across; x++) {
       const at = north + 2 * x;

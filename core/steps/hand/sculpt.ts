@@ -2,9 +2,9 @@ import { z } from 'zod';
 import { resample } from '../../field/resample';
 import { defineStep } from '../step';
 import { hidden } from '../params';
-import { tileFromBytes, unrollTiles, type Tiles } from './tiles';
-
-const tilesSchema = z.record(z.string().regex(/^\d{1,3},\d{1,3}$/), z.string().regex(/^[0-9a-f]{64}$/));
+import { samplesSchema, tilesSchema } from './tiles-schema';
+import { TILE, tileFromBytes, unrollTiles, type Tiles } from './tiles';
+import { cropped, union, type Window } from '../../field/window';
 
 /**
  * Hand work: differences in metres on top of what lies beneath, kept as sparse tiles of
@@ -17,20 +17,29 @@ export const sculpt = defineStep({
   family: 'hand',
   summary: 'What was raised, lowered and smoothed by hand, kept as differences in metres.',
   params: z.object({
-    /** The sample counts that the tiles were made at; 0 while there are none. */
-    samples: hidden(
-      z
-        .object({ across: z.int().min(0), down: z.int().min(0), registration: z.enum(['point', 'area']) })
-        .default({ across: 0, down: 0, registration: 'point' }),
-      'Samples',
-    ),
-    tiles: hidden(tilesSchema.default({}), 'Tiles'),
+    samples: hidden(samplesSchema, 'Samples'),
+    tiles: hidden(tilesSchema, 'Tiles'),
     strokes: hidden(z.int().min(0).default(0), 'Strokes'),
   }),
   inputs: ({ tiles }) => ({ assets: Object.values(tiles) }),
   reach: () => 0,
+  /** The tiles that are not the same, where both were made at the ground's own samples. */
+  changed(before, after, ground) {
+    const own = ({ samples }: typeof before) =>
+      samples.across === ground.across && samples.down === ground.down && samples.registration === ground.registration;
+    const empty = Object.keys(before.tiles).length === 0;
+    if (!own(after) || !(own(before) || empty)) return 'everywhere';
+    let area: Window | null = null;
+    for (const key of new Set([...Object.keys(before.tiles), ...Object.keys(after.tiles)])) {
+      if (before.tiles[key] === after.tiles[key]) continue;
+      const [column, row] = key.split(',').map(Number);
+      const [left, top] = [column * TILE, row * TILE];
+      area = union(area, { left, top, across: Math.min(TILE, ground.across - left), down: Math.min(TILE, ground.down - top) });
+    }
+    return area;
+  },
   caption: ({ strokes }) => (strokes === 1 ? '1 stroke' : `${strokes} strokes`),
-  async run({ height, ground }, { samples, tiles }, { asset }) {
+  async run({ height }, { samples, tiles }, { asset, ground, window }) {
     const keys = Object.keys(tiles);
     if (keys.length === 0) return { height };
     const loaded: Tiles = new Map();
@@ -39,7 +48,7 @@ export const sculpt = defineStep({
       ground: { ...ground, across: samples.across, down: samples.down, registration: samples.registration },
       height: unrollTiles(loaded, samples.across, samples.down),
     };
-    const here = resample(differences, ground).height;
+    const here = cropped(resample(differences, ground).height, ground.across, window);
     const out = new Float32Array(height.length);
     for (let i = 0; i < out.length; i++) out[i] = height[i] + here[i];
     return { height: out };

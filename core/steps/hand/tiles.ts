@@ -25,6 +25,19 @@ export function unrollTiles(tiles: Tiles, across: number, down: number): Float32
   return out;
 }
 
+/** Painted weights (a byte each, 255 is 1) laid out over the whole ground; 0 where no tile lies. */
+export function unrollWeights(tiles: Map<string, Uint8Array>, across: number, down: number): Float32Array<ArrayBuffer> {
+  const asTiles: Tiles = new Map();
+  for (const [key, bytes] of tiles) {
+    if (bytes.length !== TILE * TILE) throw new UplandError('tile-size', `A tile of painted weights has ${bytes.length} bytes; it needs ${TILE * TILE}.`);
+    asTiles.set(
+      key,
+      Float32Array.from(bytes, (b) => b / 255),
+    );
+  }
+  return unrollTiles(asTiles, across, down);
+}
+
 /** A tile as the bytes of an asset: little-endian float32, whatever the machine. */
 export function tileToBytes(tile: Float32Array): Uint8Array<ArrayBuffer> {
   const bytes = new Uint8Array(TILE_BYTES);

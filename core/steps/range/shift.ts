@@ -13,5 +13,9 @@ export const shift = defineStep({
   }),
   reach: () => 0,
   caption: ({ by }) => `${by < 0 ? '−' : '+'}${Math.abs(by)} m`,
-  run: ({ height }, { by }) => ({ height: height.map((h) => h + by) }),
+  run({ height }, { by }) {
+    const out = new Float32Array(height.length);
+    for (let i = 0; i < out.length; i++) out[i] = height[i] + by;
+    return { height: out };
+  },
 });

@@ -25,6 +25,8 @@ export const stretch = defineStep({
       throw new UplandError('stretch-span', `Both ends stand at ${fromLow} m, so there is nothing between them to stretch. Set two different heights.`);
     }
     const factor = (toHigh - toLow) / (fromHigh - fromLow);
-    return { height: height.map((h) => toLow + (h - fromLow) * factor) };
+    const out = new Float32Array(height.length);
+    for (let i = 0; i < out.length; i++) out[i] = toLow + (height[i] - fromLow) * factor;
+    return { height: out };
   },
 });

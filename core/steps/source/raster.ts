@@ -1,40 +1,125 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
-import { FILTERS, resample, type Filter } from '../../field/resample';
+import { makeField } from '../../field/field';
+import { spacingOf, withSamples } from '../../field/ground';
+import { resample } from '../../field/resample';
+import { EDGES, indexAt, type Edge } from '../../field/sample';
+import { statistics } from '../../field/statistics';
+import { cropped, gridOf } from '../../field/window';
 import { readHeights } from '../../formats/heights';
+import { DEGREE, exactMath } from '../../kernels/math';
+import { placeProgram } from '../../kernels/programs/displace';
 import { defineStep } from '../step';
-import { asset, choice } from '../params';
+import { asset, choice, degrees, distance, toggle } from '../params';
 
 /**
- * Heights from an asset (any supported heightmap that holds metres), laid over the whole
- * ground. Sample counts that differ are resampled; samples without data take the lowest height.
+ * Heights from an asset (any supported heightmap), placed on the ground: over the whole of it
+ * at first, or with a size of its own, turned, flipped, repeated. Samples without data take the
+ * lowest height. Where the asset is finer than the ground it is averaged down before it is
+ * asked; between its samples lies a Catmull–Rom surface.
  */
 export const raster = defineStep({
   id: 'raster',
   title: 'Raster',
   family: 'source',
-  summary: 'Heights from a file or a pressed mesh, laid over the whole ground.',
+  summary: 'Heights from a file or a pressed mesh, placed on the ground.',
   params: z.object({
     asset: asset('Heights', 'The file that the heights come from.'),
     filter: choice(
       'cubic',
       { nearest: 'Nearest', linear: 'Linear', cubic: 'Cubic', monotone: 'Monotone cubic', average: 'Average', lanczos: 'Lanczos' },
-      { label: 'Resampling', help: 'How heights between the file’s samples are found where the counts differ.' },
+      { label: 'Resampling', help: 'How heights between the file’s samples are found where it lies over the whole ground.' },
     ),
+    width: distance(0, { min: 0, max: 1e6, label: 'Size across', help: 'Metres; 0 is the whole ground.' }),
+    depth: distance(0, { min: 0, max: 1e6, label: 'Size down', help: 'Metres; 0 is the whole ground.' }),
+    east: distance(0, { min: -1e6, max: 1e6, label: 'East of the middle' }),
+    north: distance(0, { min: -1e6, max: 1e6, label: 'North of the middle' }),
+    turn: degrees(0, { min: -180, max: 180, label: 'Turn', help: 'Degrees clockwise.' }),
+    flip: choice('none', { none: 'No', columns: 'East–west', rows: 'North–south' }, { label: 'Flipped' }),
+    edge: choice('carry', EDGES, { label: 'Beyond its edge', help: 'What lies where the raster does not reach; mirrored and wrapped repeat it.' }),
+    scaled: toggle(false, { label: 'Scale to a height', help: 'Off: the file’s own metres.' }),
+    fullScale: distance(500, { min: 0, max: 20_000, label: 'Full scale', help: 'Metres from its lowest to its highest.', when: { scaled: [true] } }),
+    level: distance(0, { min: -20_000, max: 20_000, label: 'Level', help: 'Its lowest point lies here.', when: { scaled: [true] } }),
   }),
-  joins: ['replace', 'add', 'subtract', 'higher', 'lower'],
+  joins: ['replace', 'add', 'subtract', 'multiply', 'higher', 'lower', 'smooth-higher', 'smooth-lower', 'mean', 'difference'],
   inputs: ({ asset: sha }) => ({ assets: sha ? [sha] : [] }),
-  reach: () => 0,
-  async run({ ground }, { asset: sha, filter }, context) {
-    if (!sha) throw new UplandError('no-asset', 'This step has no file yet. Choose one, or press a mesh in the Mesh room.');
-    const source = await readHeights(await context.asset(sha));
-    const laid = { ...source, ground: { ...source.ground, width: ground.width, depth: ground.depth } };
-    const reducing = source.ground.across > ground.across;
-    const chosen = FILTERS.find((f) => f === (reducing && filter === 'cubic' ? 'average' : filter)) as Filter;
-    const { height, valid } = resample(laid, { ...ground, registration: ground.registration }, chosen);
-    if (!valid) return { height };
-    let lowest = Infinity;
-    for (let i = 0; i < height.length; i++) if (valid[i] && height[i] < lowest) lowest = height[i];
-    return { height: height.map((h, i) => (valid[i] ? h : lowest)) };
+  // Placed freely, its places are counted from the window's corner: only the whole has the whole's bits.
+  reach: (params) => (params.width || params.depth || params.east || params.north || params.turn || params.flip !== 'none' ? Infinity : 0),
+  caption: ({ width, edge }) => (width > 0 ? `${Math.round(width)} m${edge === 'carry' ? '' : ', repeated'}` : 'the whole ground'),
+  async run(_input, params, context) {
+    const { ground, window, say } = context;
+    if (!params.asset) throw new UplandError('no-asset', 'This step has no file yet. Choose one, or press a mesh in the Mesh room.');
+    const read = await readHeights(await context.asset(params.asset));
+    const { lowest, highest } = statistics(read);
+    const filled = read.valid ? read.height.map((h, i) => (read.valid![i] ? h : lowest - read.ground.datum)) : read.height;
+    const factor = params.scaled ? params.fullScale / Math.max(1e-9, highest - lowest) : 1;
+    const elevationOf = (h: number) => (params.scaled ? params.level + (h + read.ground.datum - lowest) * factor : h + read.ground.datum);
+
+    const width = params.width || ground.width;
+    const depth = params.depth || ground.depth;
+    const plain = width === ground.width && depth === ground.depth && !params.east && !params.north && !params.turn && params.flip === 'none';
+    if (plain) {
+      const reducing = read.ground.across > ground.across;
+      const laid = { height: filled, ground: { ...read.ground, width, depth } };
+      const filter = reducing && params.filter === 'cubic' ? 'average' : params.filter;
+      const { height } = resample(laid, { ...ground, datum: read.ground.datum }, filter);
+      return { height: cropped(height, ground.across, window).map((h) => elevationOf(h) - ground.datum) };
+    }
+
+    // Finer than the ground: averaged to about the ground's own spacing, or its peaks would be missed.
+    const spacing = spacingOf(ground);
+    const point = read.ground.registration === 'point';
+    const steps = (n: number) => (point ? Math.max(1, n - 1) : n);
+    if (params.edge !== 'carry' && (width < 2 * spacing.x || depth < 2 * spacing.y)) {
+      say(
+        `A repeat is ${Math.min(width / spacing.x, depth / spacing.y).toFixed(1)} samples wide: under two, its form is lost. Make it larger, or work at more samples.`,
+      );
+    }
+    const most = (length: number, own: number, count: number) => Math.max(2, Math.min(count, Math.ceil(length / own) + (point ? 1 : 0)));
+    const fewer = withSamples(read.ground, most(width, spacing.x, read.ground.across), most(depth, spacing.y, read.ground.down));
+    const source = resample(makeField(read.ground, filled), fewer);
+    const [across, down] = [source.ground.across, source.ground.down];
+    const { sin, cos } = exactMath();
+    const [s, c] = [sin(params.turn * DEGREE), cos(params.turn * DEGREE)];
+    const grid = gridOf(ground, window);
+    // The window's first sample about the raster's middle; shares of the raster, in its samples.
+    const x = grid.firstX + grid.left * grid.stepX - ground.width / 2 - params.east;
+    const y = grid.firstY + grid.top * grid.stepY - ground.depth / 2 + params.north;
+    const [flipX, flipY] = [params.flip === 'columns' ? -1 : 1, params.flip === 'rows' ? -1 : 1];
+    const [kx, ky] = [(flipX * steps(across)) / width, (flipY * steps(down)) / depth];
+    const pad = point ? 0 : 0.5;
+    const place = {
+      x0: (x * c + y * s) * kx + steps(across) / 2 - pad,
+      xc: c * kx * grid.stepX,
+      xr: s * kx * grid.stepY,
+      y0: (y * c - x * s) * ky + steps(down) / 2 - pad,
+      yc: -s * ky * grid.stepX,
+      yr: c * ky * grid.stepY,
+    };
+    const size = { across, down, outAcross: window.across, outDown: window.down };
+    const height =
+      params.filter === 'nearest'
+        ? nearest(source.height, size, place, params.edge, point)
+        : await context.kernels.run(placeProgram, { ...size, ...place, edge: params.edge, point }, source.height, { signal: context.signal });
+    for (let i = 0; i < height.length; i++) height[i] = elevationOf(height[i]) - ground.datum;
+    return { height };
   },
 });
+
+function nearest(
+  source: Float32Array,
+  { across, down, outAcross, outDown }: { across: number; down: number; outAcross: number; outDown: number },
+  { x0, xc, xr, y0, yc, yr }: { x0: number; xc: number; xr: number; y0: number; yc: number; yr: number },
+  edge: Edge,
+  point: boolean,
+): Float32Array<ArrayBuffer> {
+  const out = new Float32Array(outAcross * outDown);
+  for (let row = 0, i = 0; row < outDown; row++) {
+    for (let column = 0; column < outAcross; column++, i++) {
+      const x = indexAt(Math.floor(x0 + xc * column + xr * row + 0.5), across, edge, point);
+      const y = indexAt(Math.floor(y0 + yc * column + yr * row + 0.5), down, edge, point);
+      out[i] = source[y * across + x];
+    }
+  }
+  return out;
+}

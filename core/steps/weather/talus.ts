@@ -24,9 +24,11 @@ export const talus = defineStep({
     repose: degrees(34, { min: 5, max: 80, label: 'Repose angle', help: 'Dry scree rests at about 34°.' }),
     sweeps: count(120, { min: 1, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
   }),
+  // Where it acts is how easily the rock gives way: blended in afterwards, rock would be made or lost.
+  takesMask: true,
   reach: () => Infinity,
   caption: ({ repose }) => `${repose}°`,
-  async run({ height }, { repose, sweeps }, { ground, kernels, progress, signal }) {
+  async run({ height }, { repose, sweeps }, { ground, kernels, mask, progress, signal }) {
     const spacing = spacingOf(ground);
     const change = await kernels.run(
       talusProgram,
@@ -38,8 +40,9 @@ export const talus = defineStep({
         spacingY: spacing.y,
         tanRepose: exactMath().tan(repose * DEGREE),
         sweeps,
+        masked: mask !== undefined,
       },
-      height,
+      { bed: height, mask },
       { progress, signal },
     );
     const layers: Layers = { cut: new Float32Array(change.length), fill: new Float32Array(change.length) };

@@ -1,0 +1,163 @@
+import { execFileSync, spawn } from 'node:child_process';
+import { createInterface } from 'node:readline';
+import { resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { nodeKernels } from '../cli/node-kernels';
+import { evaluate } from '../core/course/evaluate';
+import { StageCache } from '../core/course/cache';
+import { makeCourse, makeTributary, stepUse } from '../core/course/schema';
+import { maskUse } from '../core/course/where';
+import { gaussian } from '../core/field/gaussian';
+import { makeGround, previewGround } from '../core/field/ground';
+import { medianProgram } from '../core/kernels/programs/median';
+import { noiseProgram } from '../core/kernels/programs/noise';
+import { inPairs, print, timed, type Row } from './pairs';
+import { talusRow } from './talus';
+
+const N = 2048;
+const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
+const rows: Row[] = [];
+const wanted = process.argv.slice(2);
+const wants = (name: string) => wanted.length === 0 || wanted.some((w) => name.includes(w));
+async function row(work: string, ...rest: Parameters<typeof inPairs> extends [string, ...infer R] ? R : never): Promise<void> {
+  if (wants(work)) rows.push(await inPairs(work, ...rest));
+}
+
+const octaves = Array.from({ length: 8 }, (_, k) => {
+  let [c, s] = [0.8, 0.6];
+  for (let i = 0; i < k; i++) [c, s] = [c * 0.8 - s * 0.6, c * 0.6 + s * 0.8];
+  return { frequency: 2.03 ** k / 1000, cos: c, sin: s, offset: 17.25 * (k + 1), weight: 0.5 ** k, seed: 1234567 * (k + 1) };
+});
+const fbm = () => kernels.run(noiseProgram, { across: N, down: N, firstX: 0, stepX: 1, firstY: 0, stepY: 1, kind: 0, octaves, scale: 1, add: 0 }, null);
+
+const ground = (await fbm()).map((h) => 600 + 200 * h);
+const scipy = spawn('/usr/bin/python3', ['bench/peers/filters.py'], { stdio: ['pipe', 'pipe', 'inherit'] });
+const answers = createInterface({ input: scipy.stdout })[Symbol.asyncIterator]();
+const ask = async (name: string) => {
+  scipy.stdin.write(`${name}\n`);
+  return Number((await answers.next()).value);
+};
+
+await row(
+  `Gaussian σ = 8 samples, ${N}²`,
+  () => timed(() => gaussian(kernels, ground, N, N, 8, 8)),
+  () => ask('gaussian'),
+  { ratio: 0.2 },
+);
+await row(
+  `median 5 × 5, ${N}²`,
+  () => timed(() => kernels.run(medianProgram, { across: N, down: N, radiusX: 2, radiusY: 2 }, ground)),
+  () => ask('median'),
+  { ratio: 0.03 },
+);
+scipy.stdin.end();
+await row(
+  `8-octave gradient fBm, ${N}²`,
+  () => timed(fbm),
+  () => Number(execFileSync('.cache/peer-fbm', { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] })),
+  {
+    ratio: 1.5,
+  },
+);
+
+// A setting of the last steps moved, on the preview's ground: what comes before is in the cache.
+const land = makeGround({ width: 8192, depth: 8192, across: 1025, down: 1025, registration: 'point', sea: 0 });
+const cache = new StageCache();
+let height = 300;
+const course = () =>
+  makeCourse(
+    'bench',
+    land,
+    [
+      stepUse('noise', { feature: 3200, height: 500 }, { id: 'base' }),
+      stepUse('noise', { kind: 'ridged', feature: 2400, height, octaves: 9 }, { id: 'crags', join: 'higher' }),
+      stepUse('terrace', { spacing: 30 }, { id: 't', where: { masks: [maskUse('slope', {})], combine: 'multiply' } }),
+      stepUse('blur', { size: 30 }, { id: 'b' }),
+    ],
+    [],
+  );
+await row(
+  'a setting moved → preview at 512²',
+  () => {
+    height += 1;
+    return timed(() => evaluate(course(), { kernels, ground: previewGround(land), cache }));
+  },
+  null,
+  { ms: 50 },
+);
+
+// Twenty steps that do not weather, at 2048²: from cold, and after a change of the last.
+const wide = makeGround({ width: 8192, depth: 8192, across: N, down: N, registration: 'area' });
+const twenty = (by: number) =>
+  makeCourse(
+    'twenty',
+    wide,
+    [
+      stepUse('noise', { feature: 3200, height: 500 }, { id: 's1' }),
+      stepUse('join', { tributary: 'side' }, { id: 's2', join: 'smooth-higher' }),
+      stepUse('warp', { amount: 150 }, { id: 's3' }),
+      stepUse('terrace', { spacing: 30 }, { id: 's4', where: { masks: [maskUse('slope', {})], combine: 'multiply' } }),
+      stepUse('blur', { size: 30 }, { id: 's5', strength: 0.6 }),
+      stepUse('median', { size: 20 }, { id: 's6' }),
+      stepUse('edge-smooth', { size: 20 }, { id: 's7' }),
+      stepUse('bands', { to64: 1.4, to256: 0.8 }, { id: 's8' }),
+      stepUse('roughen', {}, { id: 's9' }),
+      stepUse(
+        'curve',
+        {
+          points: [
+            { from: -400, to: -300 },
+            { from: 0, to: 20 },
+            { from: 400, to: 500 },
+          ],
+        },
+        { id: 's10' },
+      ),
+      stepUse('levels', { inLow: -600, inHigh: 900, gamma: 1.2, outLow: 0, outHigh: 1200 }, { id: 's11' }),
+      stepUse('exposure', { stops: 0.2, pivot: 300 }, { id: 's12' }),
+      stepUse('clamp', { low: 20, high: 1300 }, { id: 's13' }),
+      stepUse('falloff', { width: 1500 }, { id: 's14' }),
+      stepUse('place', { turn: 12 }, { id: 's15' }),
+      stepUse('shift', { by }, { id: 's16' }),
+    ],
+    [
+      makeTributary(
+        'Side',
+        [
+          stepUse('noise', { kind: 'ridged', feature: 2400, height: 700 }, { id: 't1' }),
+          stepUse('landform', { form: 'crater', height: 200 }, { id: 't2' }),
+          stepUse('equalise', { amount: 0.3 }, { id: 't3' }),
+          stepUse('invert', {}, { id: 't4', strength: 0 }),
+        ],
+        'side',
+      ),
+    ],
+  );
+let by = 0;
+const warm = new StageCache();
+await row(`twenty steps without weather, ${N}², from cold`, () => timed(() => evaluate(twenty(1), { kernels })), null, { ms: 6000 }, 3);
+await row(
+  `the same after a change of the last step`,
+  () => {
+    by += 1;
+    return timed(() => evaluate(twenty(by), { kernels, cache: warm }));
+  },
+  null,
+  { ms: 400 },
+);
+if (wants('talus')) rows.push(await talusRow());
+kernels.close();
+print(rows);
+if (process.env.STAGES) {
+  const fresh = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
+  await evaluate(twenty(1), { kernels: fresh });
+  for (const s of (await evaluate(twenty(1), { kernels: fresh })).stages) console.log(s.use.id, s.use.step, s.took.toFixed(0));
+  const c2 = new StageCache();
+  for (let k = 0; k < 4; k++) {
+    height += 1;
+    const t = performance.now();
+    const e = await evaluate(course(), { kernels: fresh, ground: previewGround(land), cache: c2 });
+    console.log('preview', (performance.now() - t).toFixed(0), e.stages.map((s) => `${s.use.id} ${s.took.toFixed(0)}`).join(', '));
+  }
+  fresh.close();
+}

@@ -1,0 +1,96 @@
+import { floats, rowsOf, type Program } from '../program';
+import { unpadded } from './filter';
+
+export interface MedianArgs {
+  across: number;
+  down: number;
+  /** Samples on either side: windows of (2·radiusX + 1) × (2·radiusY + 1). */
+  radiusX: number;
+  radiusY: number;
+}
+
+const BINS = 4096;
+const MOST_BANDS = 16;
+
+/** The median of the window around every sample, exactly; the outer samples are carried on. */
+export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<ArrayBuffer>> = {
+  id: 'median',
+  bytes: (args) => plan(args).bytes,
+
+  load(arena, args, source) {
+    const { across, down, radiusX, radiusY } = args;
+    const { stride, range } = plan(args);
+    const padded = floats(arena, arena.start, stride * (down + 2 * radiusY));
+    if (!isSmall(args)) {
+      let low = Infinity;
+      let high = -Infinity;
+      for (let i = 0; i < source.length; i++) {
+        if (source[i] < low) low = source[i];
+        if (source[i] > high) high = source[i];
+      }
+      floats(arena, arena.start + range, 2).set([low, high > low ? BINS / (high - low) : 0]);
+    }
+    for (let y = 0; y < down + 2 * radiusY; y++) {
+      const row = Math.min(down - 1, Math.max(0, y - radiusY)) * across;
+      const at = y * stride;
+      padded.fill(source[row], at, at + radiusX);
+      padded.set(source.subarray(row, row + across), at + radiusX);
+      padded.fill(source[row + across - 1], at + radiusX + across, at + stride);
+    }
+  },
+
+  *run(kernels, arena, args, band) {
+    const { across, down, radiusX, radiusY } = args;
+    const { stride, outStride, range, bins, scratch, scratchBytes, out } = plan(args);
+    const at = (offset: number) => arena.start + offset;
+    const small = isSmall(args);
+    const network = radiusX === 1 ? kernels.medianRows3 : radiusX === 2 ? kernels.medianRows5 : kernels.medianRows7;
+    if (!small) {
+      const [low, scale] = floats(arena, at(range), 2);
+      const { from, to } = rowsOf(down + 2 * radiusY, band);
+      kernels.quantise(arena.start + from * stride * 4, at(bins) + from * stride * 2, (to - from) * stride, low, scale);
+      yield;
+    }
+    const { from, to } = rowsOf(down, band);
+    // A few rows at a time, so that a stop is heard; all bands yield alike.
+    const most = Math.ceil(down / (down < 48 ? 1 : band.count));
+    for (let done = 0; done < most; done += 16) {
+      const first = Math.min(to, from + done);
+      const last = Math.min(to, first + 16);
+      if (last > first) {
+        if (small) network(arena.start, at(scratch) + (band.index % MOST_BANDS) * scratchBytes, at(out), stride, outStride, first, last, across);
+        else {
+          const own = at(scratch) + (band.index % MOST_BANDS) * scratchBytes;
+          kernels.medianWindows(arena.start, at(bins), own, at(out), stride, outStride, first, last, across, radiusX, radiusY);
+        }
+      }
+      band.progress((done + 16) / most);
+      yield;
+    }
+  },
+
+  take(arena, args) {
+    const { out, outStride } = plan(args);
+    return unpadded(arena, out, outStride, args.across, args.down);
+  },
+};
+
+/** Windows that have a sorting network of their own. */
+const isSmall = ({ radiusX, radiusY }: MedianArgs) => radiusX === radiusY && radiusX <= 3;
+
+function plan({ across, down, radiusX, radiusY }: MedianArgs) {
+  const outStride = (across + 3) & ~3;
+  const stride = (outStride + 2 * radiusX + 11) & ~3;
+  let offset = (stride * (down + 2 * radiusY) * 4 + 63) & ~63;
+  const claim = (bytes: number) => {
+    const at = offset;
+    offset += (bytes + 63) & ~63;
+    return at;
+  };
+  const range = claim(8);
+  const bins = claim(stride * (down + 2 * radiusY) * 2 + 16);
+  const scratchBytes = (Math.max(BINS + 64 + (2 * radiusX + 1) * (2 * radiusY + 1), (2 * radiusY + 1) * stride) * 4 + 63) & ~63;
+  const scratch = claim(scratchBytes * MOST_BANDS);
+  const out = claim(outStride * down * 4);
+  return { stride, outStride, range, bins, scratch, scratchBytes, out, bytes: offset };
+}

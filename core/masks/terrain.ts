@@ -1,0 +1,107 @@
+import { z } from 'zod';
+import { curvatureOf } from '../analysis/surface';
+import { eachGradient } from '../analysis/slope';
+import { gaussian, gaussianReach } from '../field/gaussian';
+import { spacingOf } from '../field/ground';
+import { DEGREE, exactMath } from '../kernels/math';
+import { steepnessProgram } from '../kernels/programs/steepness';
+import { choice, degrees, distance, elevation, plain } from '../steps/params';
+import { boundedBy, defineMask, within } from './mask';
+
+export const heightMask = defineMask({
+  id: 'height',
+  title: 'Height',
+  summary: 'Between two elevations.',
+  params: z.object({
+    low: elevation(0, { min: -11_000, max: 9_000, label: 'From', help: 'The lowest elevation where it acts whole.' }),
+    high: elevation(9_000, { min: -11_000, max: 9_000, label: 'To', help: 'The highest elevation where it acts whole.' }),
+    softness: distance(40, { min: 0, max: 4_000, label: 'Softness', help: 'Over so many metres beyond the bounds it fades out.' }),
+  }),
+  weigh: ({ height }, params) => boundedBy(height, params),
+});
+
+const oneSample = (_: unknown, ground: Parameters<typeof spacingOf>[0]) => {
+  const { x, y } = spacingOf(ground);
+  return Math.max(x, y);
+};
+
+/** By slope in degrees (Horn 1981). */
+export const slopeMask = defineMask({
+  id: 'slope',
+  title: 'Slope',
+  summary: 'Between two slopes.',
+  params: z.object({
+    low: degrees(25, { min: 0, max: 90, label: 'From', help: 'The gentlest slope where it acts whole.' }),
+    high: degrees(90, { min: 0, max: 90, label: 'To', help: 'The steepest slope where it acts whole.' }),
+    softness: degrees(8, { min: 0, max: 90, label: 'Softness', help: 'Over so many degrees beyond the bounds it fades out.' }),
+  }),
+  reach: oneSample,
+  async weigh({ height }, params, { ground, window, kernels, signal }) {
+    const { atan, tan } = exactMath();
+    const steepness = await kernels.run(steepnessProgram, { across: window.across, down: window.down, spacing: spacingOf(ground) }, height, { signal });
+    // Rise over run squared decides whether a sample is whole or out; only the fading ones need their angle.
+    const rise = (angle: number) => (angle >= 90 ? Infinity : angle <= 0 ? -1 : tan(angle * DEGREE) * tan(angle * DEGREE));
+    const [whole, wholeTo] = [rise(params.low), rise(params.high)];
+    const [from, to] = [rise(params.low - params.softness), rise(params.high + params.softness)];
+    for (let i = 0; i < steepness.length; i++) {
+      const steep = steepness[i];
+      if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
+      else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, params);
+      else steepness[i] = 0;
+    }
+    return steepness;
+  },
+});
+
+/** By the direction a slope faces (Horn 1981); level ground faces nowhere and has no weight. */
+export const aspectMask = defineMask({
+  id: 'aspect',
+  title: 'Aspect',
+  summary: 'Slopes that face one way.',
+  params: z.object({
+    towards: degrees(0, { min: 0, max: 360, label: 'Facing', help: 'Degrees clockwise from north: 90 faces east, 180 south.' }),
+    spread: degrees(45, { min: 0, max: 180, label: 'Spread', help: 'So far to either side it acts whole.' }),
+    softness: degrees(30, { min: 0, max: 180, label: 'Softness', help: 'Over so many degrees beyond the spread it fades out.' }),
+  }),
+  reach: oneSample,
+  weigh({ height }, { towards, spread, softness }, { ground, window }) {
+    const { atan2 } = exactMath();
+    const out = new Float32Array(height.length);
+    const bounds = { low: -spread, high: spread, softness };
+    eachGradient(height, window.across, window.down, spacingOf(ground), (i, east, south) => {
+      if (east === 0 && south === 0) return;
+      // Downhill is against the gradient; south is positive y, north is up on the compass.
+      let off = atan2(-east, south) / DEGREE - towards;
+      off -= 360 * Math.round(off / 360);
+      out[i] = within(off, bounds);
+    });
+    return out;
+  },
+});
+
+/** By curvature (Zevenbergen & Thorne 1987) of the ground smoothed to a size; positive where it stands out. */
+export const curvatureMask = defineMask({
+  id: 'curvature',
+  title: 'Curvature',
+  summary: 'Ridges and edges, or hollows and feet.',
+  params: z.object({
+    way: choice('mean', { mean: 'Both ways', profile: 'Down the slope', plan: 'Along the contour' }, { label: 'Measured' }),
+    size: distance(60, { min: 0, max: 2_000, label: 'Size', help: 'Detail smaller than this does not count.' }),
+    low: plain(1, { min: -1_000, max: 1_000, step: 0.1, label: 'From', help: 'One over kilometres; above 0 the ground stands out, below 0 it is hollow.' }),
+    high: plain(1_000, { min: -1_000, max: 1_000, step: 0.1, label: 'To', help: 'One over kilometres.' }),
+    softness: plain(1, { min: 0, max: 1_000, step: 0.1, label: 'Softness', help: 'Over so much beyond the bounds it fades out.' }),
+  }),
+  reach({ size }, ground) {
+    const { x, y } = spacingOf(ground);
+    return Math.max(x, y) * (1 + gaussianReach(size / 2 / Math.min(x, y)));
+  },
+  async weigh({ height }, { way, size, low, high, softness }, { ground, window, kernels, signal }) {
+    const spacing = spacingOf(ground);
+    const sigma = { x: size / 2 / spacing.x, y: size / 2 / spacing.y };
+    const smooth = size > 0 ? await gaussian(kernels, height, window.across, window.down, sigma.x, sigma.y, { signal }) : height;
+    const curved = curvatureOf(smooth, window.across, window.down, spacing, way);
+    const bounds = { low, high, softness };
+    for (let i = 0; i < curved.length; i++) curved[i] = within(-1_000 * curved[i], bounds);
+    return curved;
+  },
+});
