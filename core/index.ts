@@ -30,6 +30,7 @@ export type { MaskKind } from './masks/mask';
 export * from './course/cache';
 export * from './course/evaluate';
 export * from './course/report';
+export * from './course/starting';
 export * from './course/project';
 export * from './analysis/slope';
 export * from './analysis/surface';

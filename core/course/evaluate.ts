@@ -94,6 +94,13 @@ export async function evaluate(course: Course, options: EvaluateOptions): Promis
   return new Run(course, options).whole();
 }
 
+/** Where a step acts as its stage in an evaluation has it, 0 to 1; null: everywhere. */
+export async function maskAt(course: Course, evaluation: Evaluation, id: string, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer> | null> {
+  const stage = evaluation.stages.find((s) => s.use.id === id);
+  if (!stage) return null;
+  return new Run(course, { ...options, ground: evaluation.ground }).maskOf(stage);
+}
+
 class Run {
   private readonly ground: Ground;
   private readonly stages: Stage[] = [];
@@ -247,31 +254,8 @@ class Run {
   /** The step over a window of the ground: run, joined, blended, and held where it is told to. */
   private async run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: { assets: string[]; tributaries: string[] }, window: Window) {
     const { use } = stage;
-    const { ground, options } = this;
-    const { across } = ground;
-    const index = this.stages.length;
-    const context: StepContext = {
-      ground,
-      window,
-      kernels: options.kernels,
-      signal: options.signal,
-      progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
-      asset: (sha) => {
-        if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${step.title} reads an asset that it did not declare.`);
-        if (!options.asset) throw new UplandError('missing-asset', `${step.title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
-        return options.asset(sha);
-      },
-      tributary: async (id) => {
-        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${step.title} reads a tributary that it did not declare.`);
-        return cropped((await this.tributary(id)).height, across, window);
-      },
-      say: (sentence) => {
-        if (!stage.words.includes(sentence)) stage.words.push(sentence);
-      },
-    };
-    const before = cropped(stage.before, across, window);
-    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropped(layer, across, window)]));
-    const input = { ground: groundUnder(ground, window), height: before, layers: layersBefore };
+    const { ground } = this;
+    const { context, input, before, layersBefore } = this.handed(stage, step.title, inputs, window);
     if (use.strength === 0) return { height: before, layers: undefined };
     const mask = await weightsOf(use.where, input, context);
     if (mask && isWhole(window, ground) && mask.every((w) => w === 0)) {
@@ -290,6 +274,42 @@ class Run {
     );
     if (use.hold !== 'none') height = held(height, before, use.hold, ground);
     return { height, layers: output.layers && blendLayers(layersBefore, output.layers, step.movesLayers, use.strength, blended) };
+  }
+
+  maskOf(stage: Stage): Promise<Float32Array<ArrayBuffer> | null> {
+    const { context, input } = this.handed(stage, stepById(stage.use.step).title, inputsOf(stage.use), wholeOf(this.ground));
+    return weightsOf(stage.use.where, input, context);
+  }
+
+  /** What a step is handed over a window: the ground before it, and what it may ask for. */
+  private handed(stage: Stage, title: string, inputs: { assets: string[]; tributaries: string[] }, window: Window) {
+    const { ground, options } = this;
+    const { across } = ground;
+    const { use } = stage;
+    const index = this.stages.length;
+    const context: StepContext = {
+      ground,
+      window,
+      kernels: options.kernels,
+      signal: options.signal,
+      progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
+      asset: (sha) => {
+        if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${title} reads an asset that it did not declare.`);
+        if (!options.asset) throw new UplandError('missing-asset', `${title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
+        return options.asset(sha);
+      },
+      tributary: async (id) => {
+        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
+        return cropped((await this.tributary(id)).height, across, window);
+      },
+      say: (sentence) => {
+        if (!stage.words.includes(sentence)) stage.words.push(sentence);
+      },
+    };
+    const before = cropped(stage.before, across, window);
+    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropped(layer, across, window)]));
+    const input = { ground: groundUnder(ground, window), height: before, layers: layersBefore };
+    return { context, input, before, layersBefore };
   }
 }
 

@@ -17,6 +17,9 @@ export function gaussianReach(sigma: number): number {
   return Math.ceil(4 * rest + 4) * scale + (4 * HALVING + 2) * (scale - 1) + (halvings ? GAUSSIAN_ALIGN : 0);
 }
 
+/** Samples that are carried on around a field before it is halved: more than the halving reads, so that its rim is the outside's own. */
+const RIM = 32;
+
 /**
  * The field blurred by a Gaussian of `sigmaX` × `sigmaY` samples, cut at 4σ, the outer samples
  * carried on. Up to 16 samples of deviation directly; wider ones on a field that was smoothed
@@ -30,28 +33,18 @@ export async function gaussian(
   sigmaX: number,
   sigmaY: number,
   options?: RunOptions,
+  halvings = stepsOf(Math.min(sigmaX, sigmaY)).halvings,
 ): Promise<Float32Array<ArrayBuffer>> {
-  const { halvings } = stepsOf(Math.min(sigmaX, sigmaY));
   if (halvings === 0) return kernels.run(filterProgram, { across, down, tapsX: gaussianTaps(sigmaX), tapsY: gaussianTaps(sigmaY) }, height, options);
-
-  // The outside is carried on for as far as the blur reads, so that the coarse grids know it too.
-  const pad = Math.ceil(gaussianReach(Math.max(sigmaX, sigmaY)) / GAUSSIAN_ALIGN) * GAUSSIAN_ALIGN;
-  const sizes = [{ across: across + 2 * pad, down: down + 2 * pad }];
-  let coarse: Float32Array = carriedOn(height, across, down, pad);
-  const halve = gaussianTaps(HALVING);
-  let [restX, restY] = [sigmaX, sigmaY];
-  for (let i = 0; i < halvings; i++) {
-    const size = sizes[i];
-    coarse = await kernels.run(filterProgram, { ...size, tapsX: halve, tapsY: halve, step: 2 }, coarse, options);
-    sizes.push({ across: Math.ceil(size.across / 2), down: Math.ceil(size.down / 2) });
-    restX = Math.sqrt(restX * restX - HALVING * HALVING) / 2;
-    restY = Math.sqrt(restY * restY - HALVING * HALVING) / 2;
-  }
-  let blurred = await kernels.run(filterProgram, { ...sizes[halvings], tapsX: gaussianTaps(restX), tapsY: gaussianTaps(restY) }, coarse, options);
-  for (let i = halvings; i > 0; i--) blurred = doubled(blurred, sizes[i], sizes[i - 1]);
+  const wide = { across: across + 2 * RIM, down: down + 2 * RIM };
+  const half = { across: Math.ceil(wide.across / 2), down: Math.ceil(wide.down / 2) };
+  const taps = gaussianTaps(HALVING);
+  const coarse = await kernels.run(filterProgram, { ...wide, tapsX: taps, tapsY: taps, step: 2 }, carriedOn(height, across, down, RIM), options);
+  const rest = (sigma: number) => Math.sqrt(Math.max(0, sigma * sigma - HALVING * HALVING)) / 2;
+  const blurred = doubled(await gaussian(kernels, coarse, half.across, half.down, rest(sigmaX), rest(sigmaY), options, halvings - 1), half, wide);
   const out = new Float32Array(across * down);
   for (let row = 0; row < down; row++) {
-    const from = (row + pad) * sizes[0].across + pad;
+    const from = (row + RIM) * wide.across + RIM;
     out.set(blurred.subarray(from, from + across), row * across);
   }
   return out;

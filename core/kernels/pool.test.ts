@@ -4,6 +4,9 @@ import { resolve } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { nodeKernels } from '../../cli/node-kernels';
 import { groundOf, hills } from '../../tests/helpers/grounds';
+import { evaluate } from '../course/evaluate';
+import { makeCourse, stepUse } from '../course/schema';
+import { steps } from '../steps';
 import { inlineKernels, pooledKernels, type PoolWorker } from './pool';
 import { noiseProgram } from './programs/noise';
 import { talusProgram } from './programs/talus';
@@ -39,6 +42,31 @@ describe.runIf(built)('the pool', () => {
       expect(sameBytes(await pool.run(noiseProgram, noiseArgs, null), noise)).toBe(true);
       expect(sameBytes(await pool.run(talusProgram, talusArgs, { bed: steep }), talus)).toBe(true);
       pool.close();
+    }
+  });
+
+  it('gives the same bytes for a course of every step that does not weather, whatever the number of workers', async () => {
+    const line = {
+      points: [
+        { east: 100, south: 100 },
+        { east: 700, south: 500 },
+        { east: 300, south: 900 },
+      ],
+    };
+    const course = makeCourse(
+      'all',
+      groundOf(301, 233, 4),
+      steps
+        .filter((step) => !['raster', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
+        .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),
+    );
+    const alone = await evaluate(course, { kernels: inlineKernels() });
+    expect(alone.stages.filter((s) => s.fault)).toEqual([]);
+    for (const threads of [1, 2]) {
+      const pool = nodeKernels(script, threads);
+      const { stages } = await evaluate(course, { kernels: pool });
+      pool.close();
+      stages.forEach((stage, i) => expect(sameBytes(stage.height, alone.stages[i].height), stage.use.step).toBe(true));
     }
   });
 

@@ -23,7 +23,8 @@ export const edgeSmooth = defineStep({
   }),
   reach({ size, passes }, ground) {
     const { x, y } = spacingOf(ground);
-    return 2 * passes * Math.max(x * gaussianReach(size / x), y * gaussianReach(size / y));
+    // Three blurs deep: the mean, the variance about it, the mean of what follows from it.
+    return 3 * passes * Math.max(x * gaussianReach(size / x), y * gaussianReach(size / y));
   },
   caption: ({ size, edge }) => `${Number(size.toFixed(1))} m, edge ${Number(edge.toFixed(2))} m`,
   async run({ height }, { size, edge, passes }, { ground, window, kernels, progress, signal }) {
