@@ -8,11 +8,14 @@ import {
   evaluate,
   hillshade,
   makeCourse,
+  makeTributary,
+  maskUse,
   makeGround,
   resample,
   sha256,
   statistics,
   stepUse,
+  TILE,
   tileToBytes,
   withSamples,
   writeProject,
@@ -32,19 +35,67 @@ const base = stepUse(
 const crags = stepUse(
   'noise',
   { kind: 'ridged', feature: 3000, height: 620, level: 290, octaves: 9, gain: 0.45, lacunarity: 2.1, seed: 7 },
-  { id: 'crags', name: 'Crags', join: 'higher' },
+  { id: 'crags', name: 'Crests', join: 'replace' },
 );
+const bedding = stepUse(
+  'terrace',
+  { spacing: 46, start: 290, sharpness: 0.45, tilt: 0.45, variation: 0.7, seed: 12 },
+  { id: 'bedding', name: 'Bedding', strength: 0.55, where: { masks: [maskUse('slope', { low: 18, high: 90, softness: 10 })], combine: 'multiply' } },
+);
+const side = makeTributary('Crags', [crags, bedding], 'crags-line');
+const join = stepUse('join', { tributary: 'crags-line' }, { id: 'crags-join', name: 'Crags', join: 'smooth-higher', joinWidth: 30 });
 const moor = stepUse(
   'noise',
   { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 },
   { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
 );
 const scree = stepUse('talus', { repose: 36, sweeps: 60 }, { id: 'scree', name: 'Scree' });
+const QUARRY = { east: 3640, south: 3990 };
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });
 const offset = stepUse('shift', { by: 12 }, { id: 'offset' });
 
-const course = makeCourse('Dunmorrow', ground, [base, crags, moor, scree]);
-const beneath = await evaluate(course, { kernels });
+const assets = new Map<string, Uint8Array<ArrayBuffer>>();
+
+/** The old quarry's outline, painted: weights of a byte in tiles of 256 × 256. */
+async function paintedQuarry() {
+  const tiles: Record<string, string> = {};
+  for (const [column, row] of [
+    [1, 1],
+    [1, 2],
+    [2, 1],
+  ]) {
+    const bytes = new Uint8Array(TILE * TILE);
+    for (let y = 0; y < TILE; y++) {
+      for (let x = 0; x < TILE; x++) {
+        const east = (column * TILE + x) * 8 - QUARRY.east;
+        const south = (row * TILE + y) * 8 - QUARRY.south;
+        // An ellipse whose rim wanders a little.
+        const around = Math.atan2(south, east);
+        const r = Math.hypot(east / 330, south / 230) / (1 + 0.12 * Math.sin(3 * around + 1) + 0.07 * Math.sin(7 * around));
+        bytes[y * TILE + x] = Math.round(255 * Math.min(1, Math.max(0, (1.12 - r) / 0.16)));
+      }
+    }
+    if (!bytes.some((b) => b > 0)) continue;
+    const sha = await sha256(bytes);
+    tiles[`${column},${row}`] = sha;
+    assets.set(sha, bytes);
+  }
+  return maskUse('painted', { samples: { across: 1025, down: 1025, registration: 'point' }, tiles });
+}
+const within = { masks: [await paintedQuarry()], combine: 'multiply' as const };
+const dig = stepUse(
+  'landform',
+  { form: 'dome', height: 90, radius: 420, east: QUARRY.east - 4096, north: 4096 - QUARRY.south },
+  { id: 'dig', name: 'Quarry pit', join: 'subtract', where: within },
+);
+const benches = stepUse(
+  'terrace',
+  { spacing: 14, start: 500, sharpness: 0.86, tilt: 0.03, variation: 0.1, seed: 3 },
+  { id: 'benches', name: 'Quarry benches', where: within },
+);
+
+const course = makeCourse('Dunmorrow', ground, [base, join, moor, scree, dig, benches], [side]);
+const beneath = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 if (beneath.stages.some((s) => s.fault)) throw new Error(beneath.stages.find((s) => s.fault)!.fault);
 
 const tiles: Tiles = new Map();
@@ -84,24 +135,8 @@ stroke({ kind: 'smooth', radius: 200, strength: 0.3, softness: 1 }, [
   [cx - 200, cy - 100],
   [cx + 260, cy + 240],
 ]);
-// The quarry: a notch in the flank of the moor with a levelled floor, and a heap of waste below it.
-const [qx, qy] = [3560, 3960];
-stroke(
-  { kind: 'lower', radius: 190, strength: 7, softness: 0.25 },
-  [
-    [qx, qy],
-    [qx + 170, qy + 60],
-  ],
-  2,
-);
-stroke(
-  { kind: 'smooth', radius: 170, strength: 0.8, softness: 0.4 },
-  [
-    [qx, qy],
-    [qx + 170, qy + 60],
-  ],
-  2,
-);
+// The quarry's heap of waste, below it.
+const [qx, qy] = [QUARRY.east - 80, QUARRY.south - 30];
 stroke(
   { kind: 'raise', radius: 120, strength: 3, softness: 1 },
   [
@@ -111,7 +146,6 @@ stroke(
   2,
 );
 
-const assets = new Map<string, Uint8Array<ArrayBuffer>>();
 const kept: Record<string, string> = {};
 for (const [key, tile] of tiles) {
   if (!tile.some((d) => d !== 0)) continue;
@@ -121,6 +155,12 @@ for (const [key, tile] of tiles) {
 }
 hand.params = { samples: { across: 1025, down: 1025, registration: 'point' }, tiles: kept, strokes };
 course.stem.push(hand, offset);
+course.spots = [
+  { id: 'spot-tarn', name: 'Corrie tarn', east: cx, south: cy },
+  { id: 'spot-quarry', name: 'Quarry floor', ...QUARRY },
+  { id: 'spot-hut', name: 'Rescue post', east: 5060, south: 5480 },
+];
+course.section = { from: { east: 2500, south: 4400 }, to: { east: 7400, south: 2000 } };
 
 const { height, stages } = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 kernels.close();

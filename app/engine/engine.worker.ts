@@ -1,5 +1,10 @@
 import { expose, transfer } from 'comlink';
 import {
+  allUses,
+  findUse,
+  groundAtSamples,
+  maskAt,
+  startingCourse,
   costOf,
   deliver,
   describeChange,
@@ -40,6 +45,7 @@ import {
 import { keepAsset, loadAsset } from '../storage/assets';
 import { browserKernels } from './kernels';
 import {
+  ROLL_PICTURE,
   THUMBNAIL,
   type CostResult,
   type DeliveryRequest,
@@ -51,7 +57,9 @@ import {
   type MeshRequest,
   type Outcome,
   type Patch,
+  type MaskPicture,
   type Picture,
+  type PictureRequest,
   type PressRequest,
   type PressResult,
   type ReportOutcome,
@@ -81,7 +89,7 @@ async function outcome<T>(work: () => Promise<T> | T): Promise<Outcome<T>> {
 }
 
 /** Works out for the screen: what was being worked out for it before is given up. */
-async function workOut(course: Course, ground: Ground, listener: Listener): Promise<Evaluation> {
+async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
   running?.abort();
   const mine = (running = new AbortController());
   try {
@@ -89,6 +97,8 @@ async function workOut(course: Course, ground: Ground, listener: Listener): Prom
       kernels,
       cache,
       ground,
+      previous,
+      everyLine: true,
       signal: mine.signal,
       asset: loadAsset,
       onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share),
@@ -96,7 +106,7 @@ async function workOut(course: Course, ground: Ground, listener: Listener): Prom
         const known = pictured.has(stage.key);
         const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
         pictured.add(stage.key);
-        listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, relief, took: stage.took });
+        listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, words: stage.words, relief, took: stage.took });
       },
     });
   } finally {
@@ -115,7 +125,7 @@ async function wholeField(course: Course): Promise<Field> {
 
 const api = {
   facts(): EngineFacts {
-    return { threads: kernels.threads, isolated: self.crossOriginIsolated, cacheBytes: cache.bytes };
+    return { threads: kernels.threads, isolated: self.crossOriginIsolated, held: cache.bytes, limit: cache.limit };
   },
 
   stop(): void {
@@ -123,14 +133,16 @@ const api = {
   },
 
   /** Works a course out, small or whole, and gives the ground back to be drawn. */
-  async picture(course: Course, preview: boolean, listener: Listener): Promise<Outcome<Picture>> {
+  async picture(course: Course, { preview, standing, mask }: PictureRequest, listener: Listener): Promise<Outcome<Picture & { mask?: MaskPicture }>> {
     const result = await outcome(async () => {
       const began = performance.now();
       const ground = preview ? previewGround(course.ground) : course.ground;
-      const evaluation = await workOut(course, ground, listener);
-      if (!preview || ground === course.ground) full = { course, evaluation };
+      const own = !preview || ground === course.ground;
+      const evaluation = await workOut(course, ground, listener, own ? full?.evaluation : undefined);
+      if (own) full = { course, evaluation };
+      const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
       // A copy: what goes to the page leaves this thread.
-      const height = evaluation.height.slice();
+      const height = (stood ?? evaluation).height.slice();
       const field: Field = { ground, height };
       const stats = statistics(field);
       return {
@@ -141,6 +153,7 @@ const api = {
         shareUnderWater: shareUnderWater(field, course.ground.sea),
         preview: ground !== course.ground,
         took: performance.now() - began,
+        mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
       };
     });
     return result.ok ? transfer(result, [result.value.height.buffer]) : result;
@@ -150,7 +163,28 @@ const api = {
   report(id: string): ReportOutcome {
     const stage = full?.evaluation.stages.find((s) => s.use.id === id);
     if (!stage || !full) return null;
-    return { ...describeChange(stage.before, stage.height, full.evaluation.ground), took: stage.took, fault: stage.fault };
+    return { ...describeChange(stage.before, stage.height, full.evaluation.ground), took: stage.took, fault: stage.fault, words: stage.words };
+  },
+
+  /** A source with another seed as a small relief, as it stands after its step. */
+  async rollPicture(course: Course, id: string, seed: number): Promise<{ width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> } | null> {
+    const found = findUse(course, id);
+    if (!found) return null;
+    const use = { ...found.use, params: { ...found.use.params, seed }, on: true };
+    // The line alone, as if it were the stem, up to the source.
+    const steps = found.line.steps.slice(0, found.index + 1).map((s) => (s.id === id ? use : s));
+    const alone = { ...course, stem: steps, tributaries: course.tributaries.filter((t) => t.id !== found.line.id) };
+    const { width, height } = ROLL_PICTURE;
+    const answer = await outcome(() => evaluate(alone, { kernels, ground: previewGround(course.ground, 128), asset: loadAsset }));
+    return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height) } : null;
+  },
+
+  /** A starting course as a picture for its card, PNG. */
+  async startingPicture(id: string): Promise<Blob | null> {
+    const course = startingCourse(id)?.make();
+    if (!course) return null;
+    const answer = await outcome(() => evaluate(course, { kernels, ground: groundAtSamples(course.ground, 321) }));
+    return answer.ok ? pngBlob(reliefPixels(answer.value, 320, 220, true), 320, 220) : null;
   },
 
   /** Begins a stroke of the hand step `id` on the full ground. */
@@ -187,7 +221,7 @@ const api = {
   async cost(course: Course, ground: Ground, encoding: Encoding): Promise<Outcome<CostResult>> {
     return outcome(async () => {
       // The range is measured on the ground as it is worked; other counts differ by little and are proofed later.
-      const field = full && full.course.stem === course.stem ? { ground: full.evaluation.ground, height: full.evaluation.height } : await wholeField(course);
+      const field = await wholeField(course);
       return {
         ...costOf({ ...field, ground: { ...field.ground, sea: ground.sea } }, encoding, BYTES[encoding.type]),
         bytes: ground.across * ground.down * BYTES[encoding.type],
@@ -201,7 +235,7 @@ const api = {
       // Worked out anew at the receiver's own samples, never scaled up.
       const field = await wholeField({ ...course, ground: request.ground });
       const delivery = await deliver(field, request.name, request.encoding);
-      const made = course.stem
+      const made = allUses(course)
         .filter((use) => use.on)
         .map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) }));
       const docket = makeDocket(course.name, request.receiver, field, delivery, made);
@@ -307,9 +341,21 @@ const api = {
   async thumbnail(): Promise<Blob | null> {
     if (!full) return null;
     const { ground, height } = full.evaluation;
-    return pngBlob(reliefPixels({ ground, height }, 320, 220), 320, 220);
+    return pngBlob(reliefPixels({ ground: { ...ground, sea: full.course.ground.sea }, height }, 320, 220, true), 320, 220);
   },
 };
+
+async function maskPicture(course: Course, evaluation: Evaluation, use: string): Promise<MaskPicture | undefined> {
+  const weights = await maskAt(course, evaluation, use, { kernels, asset: loadAsset, cache }).catch(() => null);
+  if (!weights) return undefined;
+  const bytes = new Uint8Array(weights.length);
+  let sum = 0;
+  for (let i = 0; i < bytes.length; i++) {
+    bytes[i] = Math.round(weights[i] * 255);
+    sum += weights[i];
+  }
+  return { use, weights: bytes, share: sum / weights.length };
+}
 
 async function againstGround(course: Course, field: Field): Promise<PressResult['difference']> {
   const whole = await wholeField(course);

@@ -13,15 +13,36 @@ export interface Picture {
   took: number;
 }
 
+/** Where a step acts, a byte a sample: 255 is 1. */
+export interface MaskPicture {
+  use: string;
+  weights: Uint8Array<ArrayBuffer>;
+  /** Share of the ground that it covers, 0 to 1, by weight. */
+  share: number;
+}
+
+/** What is to be worked out for the screen. */
+export interface PictureRequest {
+  preview: boolean;
+  /** The step that the view stands after; null: the end of the stem. */
+  standing: string | null;
+  /** The step whose mask is shown. */
+  mask: string | null;
+}
+
 /** A step's relief picture and whether it could be done. */
 export interface StagePicture {
   id: string;
   key: string;
   fault?: string;
+  words: string[];
   /** RGBA, `THUMBNAIL` in size; absent where the page has this key already. */
   relief?: Uint8ClampedArray<ArrayBuffer>;
   took: number;
 }
+
+/** A roll's relief, pixels. */
+export const ROLL_PICTURE = { width: 104, height: 56 } as const;
 
 export const THUMBNAIL = { width: 208, height: 78 } as const;
 
@@ -117,7 +138,9 @@ export interface PressResult {
 export interface EngineFacts {
   threads: number;
   isolated: boolean;
-  cacheBytes: number;
+  /** Bytes of stages that are held, and the most that may be. */
+  held: number;
+  limit: number;
 }
 
-export type ReportOutcome = (StageReport & { took: number; fault?: string }) | null;
+export type ReportOutcome = (StageReport & { took: number; fault?: string; words: string[] }) | null;

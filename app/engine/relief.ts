@@ -1,7 +1,7 @@
 import { hillshade, resample, withSamples, type Field } from '@upland-cast/core';
 
-/** A shaded relief of a field as RGBA pixels, the middle strip of the ground in the shape asked for. */
-export function reliefPixels(field: Field, width: number, height: number): Uint8ClampedArray<ArrayBuffer> {
+/** A shaded relief of a field as RGBA pixels, the middle strip of the ground in the shape asked for; with water where that is wanted. */
+export function reliefPixels(field: Field, width: number, height: number, water = false): Uint8ClampedArray<ArrayBuffer> {
   const { ground } = field;
   const tall = Math.max(height, Math.round((width * ground.depth) / ground.width));
   const small = resample({ ...field, valid: undefined }, withSamples(ground, width, tall));
@@ -17,6 +17,10 @@ export function reliefPixels(field: Field, width: number, height: number): Uint8
     pixels[4 * i + 1] = 41 + t * (246 - 41);
     pixels[4 * i + 2] = 43 + t * (238 - 43);
     pixels[4 * i + 3] = 255;
+    if (water && small.height[skip + i] + ground.datum < ground.sea) {
+      // Map water over the relief of its floor.
+      for (const [k, tone] of [93, 143, 169].entries()) pixels[4 * i + k] = tone * 0.8 + pixels[4 * i + k] * 0.2;
+    }
   }
   return pixels;
 }

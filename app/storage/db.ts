@@ -20,6 +20,18 @@ export interface SaveRow {
   course: Course;
 }
 
+/** A state that the artist keeps, or that was kept before something was replaced. */
+export interface MarkRow {
+  id?: number;
+  terrain: string;
+  at: number;
+  name: string;
+  byItself: boolean;
+  course: Course;
+  picture?: Blob;
+  range?: [number, number];
+}
+
 export interface AssetRow {
   sha: string;
   bytes: Blob;
@@ -35,6 +47,7 @@ export const db = new Dexie('upland-cast') as Dexie & {
   terrains: EntityTable<TerrainRow, 'id'>;
   saves: EntityTable<SaveRow, 'id'>;
   assets: EntityTable<AssetRow, 'sha'>;
+  marks: EntityTable<MarkRow, 'id'>;
   settings: EntityTable<SettingRow, 'key'>;
 };
 
@@ -44,3 +57,5 @@ db.version(1).stores({
   assets: 'sha',
   settings: 'key',
 });
+
+db.version(2).stores({ marks: '++id, terrain' });

@@ -1,9 +1,14 @@
-import { assetsOf, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
+import { assetsOf, COURSE_VERSION, parseCourse, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
 import { keepAsset, loadAsset } from './assets';
 import { db, type SaveRow, type TerrainRow } from './db';
 
 export async function listTerrains(): Promise<TerrainRow[]> {
-  return db.terrains.orderBy('changed').reverse().toArray();
+  return (await db.terrains.orderBy('changed').reverse().toArray()).map(brought);
+}
+
+/** A row as this version reads it: what an older one stored is brought up. */
+export function brought<T extends { course: Course }>(row: T): T {
+  return row.course.version === COURSE_VERSION ? row : { ...row, course: parseCourse(row.course) };
 }
 
 export async function addTerrain(course: Course, picture?: Blob): Promise<string> {
@@ -31,18 +36,21 @@ export async function giveOut(course: Course, picture?: Blob): Promise<Uint8Arra
 }
 
 export async function removeTerrain(id: string): Promise<void> {
-  await db.transaction('rw', db.terrains, db.saves, async () => {
+  await db.transaction('rw', db.terrains, db.saves, db.marks, async () => {
     await db.terrains.delete(id);
     await db.saves.where('terrain').equals(id).delete();
+    await db.marks.where('terrain').equals(id).delete();
   });
   await sweepAssets();
 }
 
-/** Drops assets that no terrain and no past save refers to. */
+/** Drops assets that no terrain, past save or mark refers to. */
 async function sweepAssets(): Promise<void> {
   const used = new Set<string>();
-  await db.terrains.each((row) => assetsOf(row.course).forEach((sha) => used.add(sha)));
-  await db.saves.each((row) => assetsOf(row.course).forEach((sha) => used.add(sha)));
+  const count = (row: { course: Course }) => assetsOf(brought(row).course).forEach((sha) => used.add(sha));
+  await db.terrains.each(count);
+  await db.saves.each(count);
+  await db.marks.each(count);
   const unused = (await db.assets.toCollection().primaryKeys()).filter((sha) => !used.has(sha));
   await db.assets.bulkDelete(unused);
 }
@@ -79,7 +87,7 @@ export function thinned<T extends Pick<SaveRow, 'at'>>(saves: T[], now: number):
 }
 
 export async function pastSaves(terrain: string): Promise<SaveRow[]> {
-  return (await db.saves.where('terrain').equals(terrain).sortBy('at')).reverse();
+  return (await db.saves.where('terrain').equals(terrain).sortBy('at')).reverse().map(brought);
 }
 
 const DEMO = ['dunmorrow'];

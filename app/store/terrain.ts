@@ -1,16 +1,17 @@
-import { applyPatches, enablePatches, produceWithPatches, type Patch as ImmerPatch } from 'immer';
+import { applyPatches, enablePatches, produce, produceWithPatches, type Patch as ImmerPatch } from 'immer';
 import { create } from 'zustand';
-import { sentenceOf, settingsOf, stepById, stepUse, type BrushKind, type Course, type StepUse } from '@upland-cast/core';
+import { allUses, findUse, sentenceOf, type BrushKind, type Course } from '@upland-cast/core';
+import { sheetNow } from '../components/sheet';
 import { engine, listening } from '../engine/client';
-import type { Patch, Picture, ReportOutcome, SculptParams, StagePicture } from '../engine/protocol';
+import type { MaskPicture, Picture, ReportOutcome, StagePicture } from '../engine/protocol';
 import { db } from '../storage/db';
-import { ensureDemo, saveTerrain } from '../storage/terrains';
+import { brought, ensureDemo, saveTerrain } from '../storage/terrains';
 import { unstoredCount } from '../storage/assets';
 
 enablePatches();
 
 export type Room = 'work' | 'mesh' | 'hand-off';
-export type Camera = 'relief' | 'plan';
+export type Camera = 'relief' | 'plan' | 'section';
 
 interface Change {
   forward: ImmerPatch[];
@@ -60,6 +61,17 @@ interface State {
   saveFault: string | null;
   view: ViewSettings;
   brush: BrushSettings;
+  /** The step that the view and its readouts stand after; null: the end of the stem. */
+  standing: string | null;
+  /** Where the step that is being set acts, shown as a drape while its mask is edited. */
+  mask: MaskPicture | null;
+  showMask: boolean;
+  /** Elevations of the spots before the latest change, by id. */
+  spotsBefore: Record<string, number>;
+  /** What a click on the ground does beside moving the view. */
+  tool: 'none' | 'line' | 'spot';
+  engineBytes: { held: number; limit: number; threads: number } | null;
+  sheet: 'light' | 'dark';
   cursor: { east: number; south: number; elevation: number; slope: number } | null;
 }
 
@@ -81,6 +93,13 @@ export const useTerrain = create<State>(() => ({
   savedAt: null,
   saveFault: null,
   cursor: null,
+  standing: null,
+  mask: null,
+  showMask: false,
+  spotsBefore: {},
+  tool: 'none',
+  engineBytes: null,
+  sheet: sheetNow(),
   view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, exaggeration: 1, sun: 315 },
   brush: { kind: 'raise', radius: 160, strength: 2, softness: 0.8 },
 }));
@@ -94,7 +113,8 @@ export async function openTerrain(id: string): Promise<void> {
   set({ id });
   try {
     await ensureDemo();
-    const row = await db.terrains.get(id);
+    const stored = await db.terrains.get(id);
+    const row = stored && brought(stored);
     if (!row) {
       set({ missing: 'This terrain is not in this browser. It may have been removed, or belong to another one.' });
       return;
@@ -117,7 +137,7 @@ function takeLock(id: string): Promise<boolean> {
       if (lock) return new Promise(() => undefined);
       void navigator.locks.request(name, async () => {
         const row = await db.terrains.get(id);
-        if (row) set({ course: row.course, readOnly: false, past: [], future: [], savedAt: row.changed });
+        if (row) set({ course: brought(row).course, readOnly: false, past: [], future: [], savedAt: row.changed });
         workOut();
         return new Promise(() => undefined);
       });
@@ -171,90 +191,28 @@ export function redo(): void {
 }
 
 function keepSelection(): void {
-  const { course, selected } = get();
-  if (course && selected && !course.stem.some((use) => use.id === selected)) set({ selected: course.stem[course.stem.length - 1]?.id ?? null });
+  const { course, selected, standing } = get();
+  if (!course) return;
+  const known = (id: string) => allUses(course).some((use) => use.id === id) || course.tributaries.some((t) => t.id === id);
+  if (selected && !known(selected)) set({ selected: course.stem[course.stem.length - 1]?.id ?? null });
+  if (standing && !known(standing)) set({ standing: null });
 }
 
-export function select(id: string | null): void {
-  endGesture();
-  set({ selected: id, report: null });
-  void refreshReport();
-}
-
-/** Puts a step behind the one with the id `after` (null: at the end, '': at the beginning) and selects it. */
-export function addStep(step: string, after: string | null, params: Record<string, unknown> = {}): void {
-  const use = stepUse(step, params);
-  change(`Add ${stepById(step).title}`, (course) => {
-    // No step has an empty id: the index is then −1, and the step comes first.
-    const at = after === null ? course.stem.length : course.stem.findIndex((s) => s.id === after) + 1;
-    course.stem.splice(at, 0, use);
-  });
-  select(use.id);
-}
-
-export function setParam(id: string, key: string, value: unknown, gesture?: string): void {
-  change(
-    `Set ${key}`,
-    (course) => {
-      const use = course.stem.find((s) => s.id === id);
-      if (use) use.params[key] = value;
-    },
-    gesture,
-  );
-}
-
-export function setUse(id: string, label: string, recipe: (use: StepUse) => void, gesture?: string): void {
-  change(
-    label,
-    (course) => {
-      const use = course.stem.find((s) => s.id === id);
-      if (use) recipe(use);
-    },
-    gesture,
-  );
-}
-
-export function removeStep(id: string): void {
-  change('Remove step', (course) => {
-    course.stem = course.stem.filter((s) => s.id !== id);
-  });
-}
-
-export function duplicateStep(id: string): void {
-  const use = get().course?.stem.find((s) => s.id === id);
-  if (!use) return;
-  const copy = stepUse(use.step, use.params, { ...use, id: stepUse(use.step).id });
-  change('Duplicate step', (course) => {
-    course.stem.splice(course.stem.findIndex((s) => s.id === id) + 1, 0, copy);
-  });
-  select(copy.id);
-}
-
-/** Moves a step so that it stands at `to` in the stem. */
-export function moveStep(id: string, to: number): void {
-  change('Move step', (course) => {
-    const from = course.stem.findIndex((s) => s.id === id);
-    if (from < 0 || from === to) return;
-    const [use] = course.stem.splice(from, 1);
-    course.stem.splice(Math.max(0, Math.min(course.stem.length, to)), 0, use);
-  });
-}
-
-/** A whole other course: a past save, or one brought in. Undone like any change. */
+/** A whole other course: a past save, a mark, or one brought in. Undone like any change; rolls that there are stay. */
 export function replaceCourse(next: Course, label: string): void {
   change(label, (course) => {
+    const rolls = { ...next.rolls, ...course.rolls };
     for (const key of Object.keys(course) as (keyof Course)[]) delete (course as Record<string, unknown>)[key];
-    Object.assign(course, next);
+    Object.assign(course, next, { rolls });
   });
 }
 
-/** The settings of a step with their defaults, or why they cannot be used. */
-export function settingsOrFault(use: StepUse): { settings: Record<string, unknown>; fault?: string } {
-  try {
-    return { settings: settingsOf(use) };
-  } catch (error) {
-    return { settings: use.params, fault: sentenceOf(error) };
-  }
+/** Changes the course without a place in undo: for what is kept beside the work, such as rolls. */
+export function amend(recipe: (course: Course) => void): void {
+  const { course, readOnly } = get();
+  if (!course || readOnly) return;
+  set({ course: produce(course, recipe) });
+  saveSoon();
 }
 
 // Working out: a preview at once, the full ground when the hand rests. A preview that runs is
@@ -295,8 +253,13 @@ async function step(): Promise<void> {
   }, REST);
 }
 
+/** Hears of every full ground that has been worked out. */
+export const settled = new Set<(course: Course, picture: Picture) => void>();
+
 async function settle(course: Course): Promise<void> {
   set({ working: null });
+  const { picture } = get();
+  if (picture) settled.forEach((listener) => listener(course, picture));
   await refreshReport();
   void keepThumbnail(course);
 }
@@ -306,9 +269,11 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
   busy = kind;
   const began = performance.now();
   try {
+    const { standing, selected, showMask } = get();
+    const masked = showMask && selected && findUse(course, selected)?.use.where.masks.length ? selected : null;
     const result = await engine().picture(
       course,
-      kind === 'preview',
+      { preview: kind === 'preview', standing, mask: masked },
       listening({
         progress: (name, share) => {
           if (performance.now() - began > 250) set({ working: { step: name, share } });
@@ -316,8 +281,10 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
         stage: (stage) => takeStage(stage),
       }),
     );
-    if (result.ok) set({ picture: result.value, working: null });
-    else {
+    if (result.ok) {
+      const { mask, ...picture } = result.value;
+      set({ picture, mask: mask ?? null, working: null });
+    } else {
       set({ working: null });
       if (!result.stopped) set({ notice: result.sentence });
     }
@@ -347,9 +314,10 @@ export function stopWork(): void {
   set({ working: null });
 }
 
-async function refreshReport(): Promise<void> {
+export async function refreshReport(): Promise<void> {
   const { selected } = get();
   if (!selected) return;
+  set({ engineBytes: await engine().facts() });
   const report = await engine().report(selected);
   if (get().selected === selected) set({ report });
 }
@@ -389,78 +357,4 @@ async function keepThumbnail(course: Course): Promise<void> {
   if (!id || readOnly || get().course !== course || !picture) return;
   const blob = await engine().thumbnail();
   if (blob) await db.terrains.update(id, { picture: blob, range: [picture.statistics.lowest, picture.statistics.highest] }).catch(() => undefined);
-}
-
-// Hand work.
-
-type PatchListener = (patch: Patch) => void;
-const patchListeners = new Set<PatchListener>();
-
-/** Hears of every patch of the ground that a stroke changes. */
-export function onPatch(listener: PatchListener): () => void {
-  patchListeners.add(listener);
-  return () => patchListeners.delete(listener);
-}
-
-let strokeId: string | null = null;
-let waiting: [number, number][] = [];
-let dabbing: Promise<void> | null = null;
-
-/** Begins a stroke on the selected hand step; false when there is none or the ground is not ready. */
-export async function beginStroke(): Promise<boolean> {
-  const { selected, course, readOnly } = get();
-  const use = course?.stem.find((s) => s.id === selected);
-  if (!use || use.step !== 'sculpt' || readOnly) return false;
-  if (!use.on || use.strength === 0) {
-    say('This hand work is switched off. Switch it on to go on with it.');
-    return false;
-  }
-  const begun = await engine().beginStroke(use.id);
-  if (!begun.ok) {
-    say(begun.sentence);
-    return false;
-  }
-  strokeId = use.id;
-  waiting = [];
-  return true;
-}
-
-/** Dabs at (east, south) metres; those that come while the engine is busy are done together. */
-export function strokeTo(places: [number, number][]): void {
-  waiting.push(...places);
-  dabbing ??= (async () => {
-    while (waiting.length) {
-      const now = waiting;
-      waiting = [];
-      const patch = await engine().dab(get().brush, now);
-      if (patch) applyPatch(patch);
-    }
-    dabbing = null;
-  })();
-}
-
-function applyPatch(patch: Patch): void {
-  const { picture } = get();
-  if (!picture) return;
-  const { left, top, right, bottom } = patch.rectangle;
-  const { across } = picture.ground;
-  for (let row = top; row < bottom; row++) {
-    picture.height.set(patch.height.subarray((row - top) * (right - left), (row - top + 1) * (right - left)), row * across + left);
-  }
-  patchListeners.forEach((listener) => listener(patch));
-}
-
-export async function endStroke(): Promise<void> {
-  const id = strokeId;
-  if (!id) return;
-  strokeId = null;
-  await dabbing;
-  const result = await engine().endStroke();
-  if (!result.ok) return say(result.sentence);
-  const params: SculptParams | null = result.value;
-  if (params) {
-    setUse(id, 'Stroke', (use) => {
-      use.params = params;
-    });
-  }
 }

@@ -25,7 +25,7 @@ import {
 } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground, Rectangle } from '@upland-cast/core';
-import { pick, type HeightSource } from './pick';
+import { heightAt, pick, type HeightSource } from './pick';
 import { choosePatches, PATCH_QUADS } from './quadtree';
 import { rampPixels, roundInterval, TINT } from './ramp';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
@@ -80,6 +80,8 @@ export class GroundView {
     contours: { value: 0 },
     meshLines: { value: 0 },
     brush: { value: new Vector3() },
+    mask: { value: null as DataTexture | null },
+    masked: { value: 0 },
     ramp: { value: ramp() },
     floorLevel: { value: 0 },
     interval: { value: 50 },
@@ -104,6 +106,8 @@ export class GroundView {
   private readonly watcher: ResizeObserver;
   /** Called after every drawn frame. */
   onFrame: (aspect: Aspect) => void = () => undefined;
+  /** What is drawn over the ground and has to move with it. */
+  readonly overlays = new Set<() => void>();
   /** How long the last frame took to draw, milliseconds. */
   lastFrame = 0;
   frames = 0;
@@ -161,6 +165,9 @@ export class GroundView {
     u.pointSamples.value = ground.registration === 'point' ? 1 : 0;
     u.range.value.set(range.low - ground.datum, range.high - ground.datum);
     u.sea.value = ground.sea - ground.datum;
+    u.mask.value?.dispose();
+    u.mask.value = null;
+    u.masked.value = 0;
     const land = `${ground.width}×${ground.depth}`;
     if (this.framed !== land) {
       this.framed = land;
@@ -210,6 +217,35 @@ export class GroundView {
     this.map.mouseButtons.LEFT = options.sculpting ? null : MOUSE.PAN;
     this.map.mouseButtons.RIGHT = MOUSE.PAN;
     this.redraw();
+  }
+
+  /** Weights (a byte a sample, those of the ground) laid over it as a drape; null takes them away. */
+  setMask(weights: Uint8Array<ArrayBuffer> | null): void {
+    const u = this.uniforms;
+    u.mask.value?.dispose();
+    u.mask.value = null;
+    u.masked.value = 0;
+    const ground = this.source?.ground;
+    if (weights && ground && weights.length === ground.across * ground.down) {
+      const texture = new DataTexture(weights, ground.across, ground.down, RedFormat, UnsignedByteType);
+      texture.minFilter = texture.magFilter = LinearFilter;
+      texture.unpackAlignment = 1;
+      texture.needsUpdate = true;
+      u.mask.value = texture;
+      u.masked.value = 1;
+    }
+    this.redraw();
+  }
+
+  /** Where a place on the ground is seen, pixels of the canvas; null while it lies behind the eye. */
+  screenOf(east: number, south: number): { x: number; y: number } | null {
+    if (!this.source) return null;
+    const u = this.uniforms;
+    let h = heightAt(this.source, east, south);
+    if (this.options.water) h = Math.max(h, u.sea.value);
+    const p = new Vector3(east - u.extent.value.x / 2, (h - u.middle.value) * u.exaggeration.value, south - u.extent.value.y / 2).project(this.camera);
+    if (p.z > 1 || p.z < -1) return null;
+    return { x: ((p.x + 1) / 2) * this.canvas.clientWidth, y: ((1 - p.y) / 2) * this.canvas.clientHeight };
   }
 
   setBrush(brush: { east: number; south: number; radius: number } | null): void {
@@ -300,6 +336,7 @@ export class GroundView {
     this.orbit.dispose();
     this.map.dispose();
     this.uniforms.heights.value?.dispose();
+    this.uniforms.mask.value?.dispose();
     this.renderer.dispose();
   }
 
@@ -321,6 +358,7 @@ export class GroundView {
     this.lastFrame = performance.now() - began;
     this.frames++;
     this.onFrame(aspect);
+    this.overlays.forEach((moved) => moved());
   }
 
   private choose(ground: Ground): void {

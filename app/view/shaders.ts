@@ -52,6 +52,8 @@ uniform float contours;    // metres from line to line; 0: none
 uniform float meshLines;   // samples from line to line; 0: none
 uniform vec3 brush;        // east, south, radius in metres; radius 0: none
 uniform sampler2D ramp;
+uniform sampler2D mask;    // where a step acts, 0 to 1
+uniform float masked;      // 1: shown
 
 in vec2 place;
 out vec4 colour;
@@ -107,6 +109,12 @@ void main() {
     vec3 deep = vec3(0.10, 0.29, 0.40);
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
     shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
+  }
+  if (masked > 0.5) {
+    // Where the step acts is inked over; where it does not, the ground pales.
+    float weight = texture(mask, uv).r;
+    float grey = dot(shaded, vec3(0.35, 0.5, 0.15));
+    shaded = mix(mix(vec3(grey), vec3(0.88), 0.35), mix(shaded, vec3(0.42, 0.16, 0.50) * (0.45 + grey), 0.72), weight);
   }
   if (meshLines > 0.0) {
     vec2 at = place * steps / meshLines;

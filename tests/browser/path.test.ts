@@ -189,7 +189,7 @@ describe('work', () => {
     await page.getByLabel('Distance', { exact: true }).fill('112');
     await page.getByLabel('Distance', { exact: true }).press('Enter');
     await nextFullGround(page, count);
-    expect(await end()).toContain('471.5 – 999.9');
+    expect(await end()).toContain('477.1 – 999.4');
     await page.keyboard.press('Escape');
     count = await pictures(page);
     await page.getByRole('button', { name: 'Undo' }).click();
@@ -213,16 +213,16 @@ describe('work', () => {
     await page.keyboard.press('ArrowLeft');
     await page.waitForTimeout(150);
     await page.keyboard.press('Space');
-    const names = () => page.locator('[aria-label=Course] ol b').allInnerTexts();
-    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Hand work', 'Stretch', 'Shift']);
+    const names = () => page.locator('ol[aria-label=Stem] b').allInnerTexts();
+    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Stretch', 'Shift']);
     await card(page, 'Stretch').focus();
     await page.keyboard.press('Delete');
-    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Hand work', 'Shift']);
+    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
 
     await page.waitForTimeout(900);
     await page.reload();
     await fullGround(page);
-    expect(await end()).toContain('471.5 – 999.9');
+    expect(await end()).toContain('477.1 – 999.4');
 
     await page.getByRole('button', { name: /^Saved/ }).click();
     const rows = page.getByRole('button', { name: 'Go back' });
@@ -253,7 +253,7 @@ describe('work', () => {
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /39 strokes/ }))
+      .and(page.getByRole('button', { name: /36 strokes/ }))
       .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
@@ -272,7 +272,7 @@ describe('work', () => {
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /39 strokes/ }))
+      .and(page.getByRole('button', { name: /36 strokes/ }))
       .waitFor();
     expect(faults).toEqual([]);
     await context.close();
@@ -364,6 +364,12 @@ describe('every room', () => {
       ).toEqual([]);
     };
     await check('work');
+    await page.getByRole('button', { name: 'Dark sheet' }).click();
+    await check('work, dark');
+    await page.getByRole('radio', { name: 'Section' }).click();
+    await check('section, dark');
+    await page.getByRole('button', { name: 'Dark sheet' }).click();
+    await page.getByRole('radio', { name: 'Relief' }).click();
     await page.getByRole('link', { name: 'Mesh', exact: true }).click();
     await page.getByText('largest error').waitFor({ timeout: 60_000 });
     await check('mesh');
@@ -381,6 +387,8 @@ describe('every room', () => {
     await page.goto(app.address);
     await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
     await check('terrains');
+    await page.goto(`${app.address}/help`);
+    await check('help');
     expect(faults).toEqual([]);
     await context.close();
   });

@@ -7,7 +7,9 @@ import { figure, metres, smallMetres } from '../../components/format';
 import { engine } from '../../engine/client';
 import type { MeshPicture, PressResult } from '../../engine/protocol';
 import { addTerrain } from '../../storage/terrains';
-import { change, say, select, useTerrain } from '../../store/terrain';
+import { select } from '../../store/course';
+import { keepMark } from '../../store/keeping';
+import { change, say, useTerrain } from '../../store/terrain';
 import css from './MeshRoom.module.css';
 
 interface Source {
@@ -64,8 +66,9 @@ export function MeshToHeights({
   const take = async (file: File | undefined) => {
     if (file) setSource({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) });
   };
-  const intoTerrain = () => {
+  const intoTerrain = async () => {
     if (!result || !source) return;
+    await keepMark(`Before laying ${source.name}`, true);
     const use = stepUse('raster', { asset: result.asset }, { name: source.name.slice(0, 80) });
     change('Lay a pressed mesh', (c) => {
       c.assets[result.asset] = { name: source.name, bytes: 0 };
@@ -150,7 +153,7 @@ export function MeshToHeights({
             ]}
           />
           <div className={css.buttons}>
-            <Button look="main" disabled={readOnly} onClick={intoTerrain}>
+            <Button look="main" disabled={readOnly} onClick={() => void intoTerrain()}>
               Lay it over this terrain
             </Button>
             <Button onClick={() => void ownTerrain()}>A terrain of its own</Button>

@@ -1,12 +1,13 @@
 import { Download, FilePlus, Trash2, Upload } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import { makeCourse, makeGround, sentenceOf, stepUse } from '@upland-cast/core';
+import { allUses, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, type StartingCourse } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import type { TerrainRow } from '../../storage/db';
+import { startingPicture } from '../../storage/starting';
 import { addTerrain, bringIn, ensureDemo, giveOut, listTerrains, removeTerrain } from '../../storage/terrains';
 import css from './Terrains.module.css';
 
@@ -67,6 +68,9 @@ export function Terrains() {
           <Logo /> <span>Upland Cast</span>
         </span>
         <span className={css.line}>Heightmaps and displaced meshes, kept true.</span>
+        <a className={css.help} href="/help">
+          Help
+        </a>
       </header>
       <main className={css.main}>
         <div className={css.bar}>
@@ -101,6 +105,12 @@ export function Terrains() {
             <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />
           ))}
         </ul>
+        <h2 className={css.title}>Starting courses</h2>
+        <ul className={css.starts}>
+          {startingCourses.map((start) => (
+            <Start key={start.id} start={start} onFault={setFault} />
+          ))}
+        </ul>
         <p className={css.hint}>Terrains live in this browser. A project file dropped here is brought in.</p>
       </main>
       {removing && (
@@ -122,6 +132,40 @@ export function Terrains() {
         </Dialog>
       )}
     </div>
+  );
+}
+
+/** A course to begin from, with its picture: worked out once in this browser. */
+function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: string) => void }) {
+  const [url, setUrl] = useState<string | null>(null);
+  useEffect(() => {
+    let made: string | null = null;
+    let gone = false;
+    void startingPicture(start.id).then((blob) => {
+      if (!blob || gone) return;
+      made = URL.createObjectURL(blob);
+      setUrl(made);
+    });
+    return () => {
+      gone = true;
+      if (made) URL.revokeObjectURL(made);
+    };
+  }, [start.id]);
+  const begin = async () => {
+    try {
+      location.href = `/terrain?id=${await addTerrain(start.make())}`;
+    } catch (error) {
+      onFault(sentenceOf(error));
+    }
+  };
+  return (
+    <li>
+      <button type="button" className={css.start} onClick={() => void begin()} aria-label={`Begin from ${start.name}`}>
+        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Working it out …</i>}</span>
+        <b>{start.name}</b>
+        <span>{start.summary}</span>
+      </button>
+    </li>
   );
 }
 
@@ -151,7 +195,7 @@ function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => voi
           {ground.across} × {ground.down}
         </dd>
         <dt>steps</dt>
-        <dd>{course.stem.length}</dd>
+        <dd>{allUses(course).length}</dd>
         {row.range && (
           <>
             <dt>range</dt>

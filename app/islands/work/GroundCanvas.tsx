@@ -5,7 +5,14 @@ import { figure } from '../../components/format';
 import { GroundView, type Aspect } from '../../view/ground-view';
 import { heightAt, slopeAt } from '../../view/pick';
 import { roundInterval, TINT } from '../../view/ramp';
-import { beginStroke, endStroke, onPatch, stopWork, strokeTo, useTerrain, type ViewSettings } from '../../store/terrain';
+import { findUse, stepById } from '@upland-cast/core';
+import { setParam, standAt } from '../../store/course';
+import { beginStroke, endStroke, onPatch, strokeTo } from '../../store/hand';
+import { addSpot } from '../../store/keeping';
+import { stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
+import { SectionChart } from './SectionChart';
+import { SpotsPanel } from './SpotsPanel';
+import { ViewOverlay } from './ViewOverlay';
 import css from './GroundCanvas.module.css';
 
 const EXAGGERATIONS = [1, 1.5, 2, 3, 5];
@@ -14,6 +21,8 @@ const EXAGGERATIONS = [1, 1.5, 2, 3, 5];
 export function GroundCanvas({ shown }: { shown: boolean }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
+  const [drawn, setDrawn] = useState<GroundView | null>(null);
+  const [spots, setSpots] = useState(false);
   const [aspect, setAspect] = useState<Aspect | null>(null);
   const [failed, setFailed] = useState<string | null>(null);
   const picture = useTerrain((s) => s.picture);
@@ -22,7 +31,10 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const cursor = useTerrain((s) => s.cursor);
   const brush = useTerrain((s) => s.brush);
   const empty = useTerrain((s) => s.course!.stem.length === 0);
-  const sculpting = useTerrain((s) => !s.readOnly && s.course!.stem.some((u) => u.id === s.selected && u.step === 'sculpt'));
+  const sculpting = useTerrain((s) => !s.readOnly && s.tool === 'none' && findUse(s.course!, s.selected)?.use.step === 'sculpt');
+  const mask = useTerrain((s) => s.mask);
+  const tool = useTerrain((s) => s.tool);
+  const standing = useTerrain((s) => (s.standing ? findUse(s.course!, s.standing)?.use : undefined));
 
   useEffect(() => {
     try {
@@ -33,11 +45,13 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     }
     view.current.onFrame = (next) =>
       setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
+    setDrawn(view.current);
     const off = onPatch((patch) => view.current?.patch(patch.rectangle));
     return () => {
       off();
       view.current?.dispose();
       view.current = null;
+      setDrawn(null);
     };
   }, []);
 
@@ -50,16 +64,22 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     canvas.current!.dataset.pictures = String(Number(canvas.current!.dataset.pictures ?? 0) + 1);
   }, [picture]);
 
-  const sea = useTerrain((s) => s.course!.ground.sea);
   useEffect(() => {
-    view.current?.setOptions({ ...settings, sculpting });
-  }, [settings, sculpting, sea]);
+    // The weights belong to the picture that they came with.
+    view.current?.setMask(mask && picture && mask.weights.length === picture.height.length ? mask.weights : null);
+  }, [mask, picture]);
+  const sea = useTerrain((s) => s.course!.ground.sea);
+  const plan = settings.camera !== 'relief';
+  useEffect(() => {
+    view.current?.setOptions({ ...settings, camera: plan ? 'plan' : 'relief', sculpting });
+  }, [settings, plan, sculpting, sea]);
 
   useEffect(() => {
     if (shown) view.current?.redraw();
   }, [shown]);
 
   useSculpting(canvas, view, sculpting);
+  usePlacing(canvas, view, tool);
 
   useEffect(() => {
     const element = canvas.current!;
@@ -92,18 +112,27 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const set = (part: Partial<ViewSettings>) => useTerrain.setState({ view: { ...settings, ...part } });
   const depth = picture?.ground.depth ?? 0;
   return (
-    <section className={css.view} aria-label="The ground">
-      <canvas
-        ref={canvas}
-        className={sculpting ? css.brushing : ''}
-        tabIndex={0}
-        aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom; F shows all of it."
-        onKeyDown={(event) => {
-          if (steer(view.current, event.key, event.shiftKey, settings.camera)) event.preventDefault();
-        }}
-      />
+    <section className={`${css.view} ${settings.camera === 'section' ? css.split : ''}`} aria-label="The ground">
+      <div className={css.canvasBox}>
+        <canvas
+          ref={canvas}
+          className={sculpting || tool !== 'none' ? css.brushing : ''}
+          tabIndex={0}
+          aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom; F shows all of it."
+          onKeyDown={(event) => {
+            if (steer(view.current, event.key, event.shiftKey, plan)) event.preventDefault();
+          }}
+        />
+        <ViewOverlay view={drawn} />
+      </div>
+      {settings.camera === 'section' && shown && <SectionChart />}
       <div className={css.bar}>
-        <Segments label="View" value={settings.camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={(camera) => set({ camera })} />
+        <Segments
+          label="View"
+          value={settings.camera}
+          choices={{ relief: 'Relief', plan: 'Plan', section: 'Section' }}
+          onChange={(camera) => set({ camera })}
+        />
         <Segments label="Drape" value={settings.drape} choices={{ tint: 'Tint', shade: 'Shade' }} onChange={(drape) => set({ drape })} />
         <Toggles
           label="Over it"
@@ -135,11 +164,19 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             aria-valuetext={`${settings.sun} degrees from north`}
           />
         </label>
+        <Toggles label="Watched places" items={[{ key: 'spots', text: 'Spots', on: spots, onToggle: () => setSpots(!spots) }]} />
         <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
           <Maximize2 size={14} />
         </Button>
       </div>
-      {settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
+      {spots && <SpotsPanel />}
+      {standing && (
+        <p className={css.standing}>
+          As after <b>{standing.name || stepById(standing.step).title}</b>
+          <Button onClick={() => standAt(null)}>To the end</Button>
+        </p>
+      )}
+      {!spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
       {working && (
         <div className={css.working} role="status">
           <span>
@@ -169,17 +206,17 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       </div>
       {picture && aspect && (
         <>
-          <Legend settings={settings} low={picture.statistics.lowest} high={picture.statistics.highest} aspect={aspect} />
-          <ScaleAndNorth aspect={aspect} relief={settings.camera === 'relief'} />
+          <Legend settings={settings} masked={mask !== null} low={picture.statistics.lowest} high={picture.statistics.highest} aspect={aspect} />
+          <ScaleAndNorth aspect={aspect} relief={!plan} />
         </>
       )}
     </section>
   );
 }
 
-function steer(view: GroundView | null, key: string, shift: boolean, camera: 'relief' | 'plan'): boolean {
+function steer(view: GroundView | null, key: string, shift: boolean, plan: boolean): boolean {
   if (!view) return false;
-  const move = shift || camera === 'plan';
+  const move = shift || plan;
   switch (key) {
     case 'ArrowLeft':
       view.steer(move ? { east: -1 } : { turn: -8 });
@@ -276,18 +313,58 @@ function useSculpting(canvas: React.RefObject<HTMLCanvasElement | null>, view: R
   }, [canvas, view, sculpting]);
 }
 
-function Legend({ settings, low, high, aspect }: { settings: ViewSettings; low: number; high: number; aspect: Aspect }) {
+/** A click on the ground with a tool in hand: another point of the selected step's line, or a spot. */
+function usePlacing(canvas: React.RefObject<HTMLCanvasElement | null>, view: React.RefObject<GroundView | null>, tool: 'none' | 'line' | 'spot'): void {
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element || tool === 'none') return;
+    let start: [number, number] | null = null;
+    const down = (event: PointerEvent) => (start = event.button === 0 ? [event.clientX, event.clientY] : null);
+    const up = (event: PointerEvent) => {
+      // A drag turns or moves the view; only a click puts something down.
+      if (!start || Math.hypot(event.clientX - start[0], event.clientY - start[1]) > 4) return;
+      const place = view.current?.placeAt(event.clientX, event.clientY);
+      if (!place) return;
+      if (tool === 'spot') return addSpot(place.east, place.south);
+      const { course, selected } = useTerrain.getState();
+      const use = course && findUse(course, selected)?.use;
+      if (!use) return;
+      const points = (use.params.points ?? []) as { east: number; south: number }[];
+      setParam(use.id, 'points', [...points, { east: Math.round(place.east * 10) / 10, south: Math.round(place.south * 10) / 10 }]);
+    };
+    const key = (event: KeyboardEvent) => event.key === 'Escape' && useTerrain.setState({ tool: 'none' });
+    element.addEventListener('pointerdown', down);
+    element.addEventListener('pointerup', up);
+    window.addEventListener('keydown', key);
+    return () => {
+      element.removeEventListener('pointerdown', down);
+      element.removeEventListener('pointerup', up);
+      window.removeEventListener('keydown', key);
+    };
+  }, [canvas, view, tool]);
+}
+
+function Legend({ settings, masked, low, high, aspect }: { settings: ViewSettings; masked: boolean; low: number; high: number; aspect: Aspect }) {
   const lines: string[] = [];
   if (settings.contours) lines.push(`contours every ${aspect.contourInterval} m`);
   if (settings.meshLines) lines.push(aspect.meshEvery === 1 ? 'mesh lines: every sample' : `mesh lines: every ${aspect.meshEvery} samples`);
   return (
     <div className={css.legend}>
-      {settings.drape === 'tint' && (
+      {settings.drape === 'tint' && !masked && (
         <>
           <span className={css.ramp} style={{ background: `linear-gradient(to right, ${TINT.map(([at, c]) => `${c} ${at * 100}%`).join(', ')})` }} />
           <span className={`${css.ends} number`}>
             <span>{figure(low, 0)}</span>
             <span>{figure(high, 0)} m</span>
+          </span>
+        </>
+      )}
+      {masked && (
+        <>
+          <span className={css.maskRamp} />
+          <span className={`${css.ends} number`}>
+            <span>acts 0</span>
+            <span>100 %</span>
           </span>
         </>
       )}

@@ -4,6 +4,7 @@ import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { Facts } from '../../components/Facts';
 import { bytes, figure } from '../../components/format';
+import { keepMark } from '../../store/keeping';
 import { change, useTerrain } from '../../store/terrain';
 import css from './GroundDialog.module.css';
 
@@ -15,9 +16,10 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
   const [fault, setFault] = useState<string | null>(null);
   const { x, y } = spacingOf(draft);
   const set = (part: Partial<Ground>) => setDraft({ ...draft, ...part });
-  const apply = () => {
+  const apply = async () => {
     try {
       const ground = makeGround(draft);
+      await keepMark('Before the ground was changed', true);
       change('Set the ground', (c) => void (c.ground = ground));
       onClose();
     } catch (error) {
@@ -94,7 +96,7 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
         {fault && <p className={css.fault}>{fault}</p>}
         <div className={css.buttons}>
           <Button onClick={onClose}>Leave it</Button>
-          <Button look="main" disabled={readOnly} onClick={apply}>
+          <Button look="main" disabled={readOnly} onClick={() => void apply()}>
             Set the ground
           </Button>
         </div>

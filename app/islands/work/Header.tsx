@@ -1,4 +1,4 @@
-import { Redo2, Undo2 } from 'lucide-react';
+import { Bookmark, CircleHelp, Moon, Redo2, Sun, Undo2 } from 'lucide-react';
 import { useState } from 'react';
 import { spacingOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
@@ -6,14 +6,16 @@ import { clock, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
 import { GroundDialog } from './GroundDialog';
+import { setSheet } from '../../components/sheet';
+import { MarksDialog } from './MarksDialog';
 import { SavesDialog } from './SavesDialog';
 import css from './Header.module.css';
 
 const ROOMS: Record<Room, string> = { work: 'Work', mesh: 'Mesh', 'hand-off': 'Hand off' };
 
 export function Header() {
-  const { course, room, past, future, savedAt, saveFault, readOnly } = useTerrain();
-  const [open, setOpen] = useState<'ground' | 'saves' | null>(null);
+  const { course, room, past, future, savedAt, saveFault, readOnly, sheet } = useTerrain();
+  const [open, setOpen] = useState<'ground' | 'saves' | 'marks' | null>(null);
   const [name, setName] = useState<string | null>(null);
   const takeName = () => {
     if (name?.trim()) change('Rename', (c) => void (c.name = name.trim().slice(0, 120)));
@@ -72,6 +74,25 @@ export function Header() {
             >
               <Redo2 size={14} />
             </Button>
+            <Button square title="Marks: states that you keep" aria-label="Marks" onClick={() => setOpen('marks')}>
+              <Bookmark size={14} />
+            </Button>
+            <Button
+              square
+              title={sheet === 'dark' ? 'The light sheet' : 'The dark sheet'}
+              aria-label="Dark sheet"
+              aria-pressed={sheet === 'dark'}
+              onClick={() => {
+                const next = sheet === 'dark' ? 'light' : 'dark';
+                setSheet(next);
+                useTerrain.setState({ sheet: next });
+              }}
+            >
+              {sheet === 'dark' ? <Sun size={14} /> : <Moon size={14} />}
+            </Button>
+            <a className={css.help} href="/help" title="Every step, method and format" aria-label="Help" target="_blank" rel="noreferrer">
+              <CircleHelp size={16} />
+            </a>
             <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>
               {readOnly ? 'Read only' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
             </Button>
@@ -79,6 +100,7 @@ export function Header() {
         </>
       )}
       {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}
+      {open === 'marks' && <MarksDialog onClose={() => setOpen(null)} />}
       {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
     </header>
   );

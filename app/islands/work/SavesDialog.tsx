@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { sentenceOf } from '@upland-cast/core';
+import { allUses, sentenceOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
@@ -7,12 +7,13 @@ import { ago, bytes } from '../../components/format';
 import type { SaveRow } from '../../storage/db';
 import { db } from '../../storage/db';
 import { giveOut, pastSaves } from '../../storage/terrains';
+import { keepMark } from '../../store/keeping';
 import { replaceCourse, saveNow, say, useTerrain } from '../../store/terrain';
 import css from './SavesDialog.module.css';
 
 /** Past saves to go back to, and the project file. */
 export function SavesDialog({ onClose }: { onClose: () => void }) {
-  const { id, course, readOnly } = useTerrain();
+  const { id, course, readOnly, engineBytes } = useTerrain();
   const [saves, setSaves] = useState<SaveRow[]>([]);
   const [room, setRoom] = useState('');
   useEffect(() => {
@@ -47,11 +48,12 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
               {new Date(save.at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })}
             </span>
             <span className={css.what}>
-              {save.course.stem.length} steps, {ago(save.at)}
+              {allUses(save.course).length} steps, {ago(save.at)}
             </span>
             <Button
               disabled={readOnly}
-              onClick={() => {
+              onClick={async () => {
+                await keepMark('Before going back to a save', true);
                 replaceCourse(save.course, 'Go back to a save');
                 onClose();
               }}
@@ -64,6 +66,11 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
       </ul>
       <p className={css.what}>Going back can be undone. Older saves thin out: one a ten minutes for a day, one a day for a month.</p>
       <p className={css.what}>{room}</p>
+      {engineBytes && (
+        <p className={css.what}>
+          Worked-out stages hold {bytes(engineBytes.held)} of memory, {bytes(engineBytes.limit)} at most; {engineBytes.threads} threads.
+        </p>
+      )}
     </Dialog>
   );
 }

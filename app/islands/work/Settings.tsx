@@ -1,19 +1,40 @@
-import { Copy, Dices, Trash2 } from 'lucide-react';
-import { BRUSHES, JOIN_MODES, paramsOf, stepById, type JoinMode, type ParamMeta, type StepUse } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, Select, SliderRow, Switch, TextField } from '../../components/controls';
+import { ChevronsLeftRight, ChevronsRightLeft, Copy, Flag, Trash2 } from 'lucide-react';
+import {
+  BRUSHES,
+  findUse,
+  HOLDS,
+  JOIN_MODES,
+  loopBetween,
+  loopSentence,
+  paramsOf,
+  readersOf,
+  stepById,
+  type Hold,
+  type JoinMode,
+  type StepUse,
+  type Tributary,
+} from '@upland-cast/core';
+import { Button, Row, Segments, Select, SliderRow, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, metres, volume } from '../../components/format';
-import { duplicateStep, endGesture, removeStep, setParam, setUse, settingsOrFault, useTerrain } from '../../store/terrain';
+import { duplicateStep, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../store/course';
+import { reRoll } from '../../store/keeping';
+import { endGesture, say, useTerrain } from '../../store/terrain';
+import { ParamRow } from './ParamRow';
+import { RollsStrip } from './RollsStrip';
+import { isShown } from './shown';
+import { WherePart } from './WherePart';
 import css from './Settings.module.css';
 
-/** The selected step: what it does, its settings, how it joins, and what it did. */
+/** The selected step or tributary: what it does, its settings, where it acts, how it joins, and what it did. */
 export function Settings() {
   const course = useTerrain((s) => s.course)!;
   const selected = useTerrain((s) => s.selected);
   const readOnly = useTerrain((s) => s.readOnly);
-  const fault = useTerrain((s) => (s.selected ? s.stages[s.selected]?.fault : undefined));
-  const use = course.stem.find((s) => s.id === selected);
-  if (!use) {
+  const found = findUse(course, selected);
+  const tributary = course.tributaries.find((t) => t.id === selected);
+  if (tributary) return <TributarySettings tributary={tributary} readOnly={readOnly} />;
+  if (!found) {
     return (
       <aside className={css.settings} aria-label="Settings">
         <p className={css.summary}>
@@ -24,6 +45,13 @@ export function Settings() {
       </aside>
     );
   }
+  return <StepSettings key={found.use.id} use={found.use} line={found.line.id} readOnly={readOnly} />;
+}
+
+function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; readOnly: boolean }) {
+  const fault = useTerrain((s) => s.stages[use.id]?.fault);
+  const words = useTerrain((s) => s.stages[use.id]?.words);
+  const standing = useTerrain((s) => s.standing === use.id);
   const step = stepById(use.step);
   const { settings, fault: settingFault } = settingsOrFault(use);
   return (
@@ -43,34 +71,17 @@ export function Settings() {
           {settingFault ?? fault}
         </p>
       )}
+      {!fault &&
+        use.on &&
+        words?.map((sentence) => (
+          <p key={sentence} className={css.word}>
+            {sentence}
+          </p>
+        ))}
       {step.id === 'sculpt' && <BrushPart />}
-      <ParamsPart use={use} settings={settings} readOnly={readOnly} />
-      <Part title="How it joins">
-        {step.joins.length > 1 && (
-          <Row label="Way">
-            <Select<JoinMode>
-              label="Way"
-              value={use.join}
-              disabled={readOnly}
-              choices={Object.fromEntries(step.joins.map((j) => [j, JOIN_MODES[j]])) as Record<JoinMode, string>}
-              onChange={(join) => setUse(use.id, 'Set join', (u) => void (u.join = join))}
-            />
-          </Row>
-        )}
-        <SliderRow
-          label="Strength"
-          value={use.strength}
-          unit="%"
-          show={100}
-          min={0}
-          max={1}
-          step={0.01}
-          disabled={readOnly}
-          help="How much of the step counts."
-          onChange={(strength) => setUse(use.id, 'Set strength', (u) => void (u.strength = strength), `${use.id}:strength`)}
-          onDone={endGesture}
-        />
-      </Part>
+      <ParamsPart use={use} line={line} settings={settings} readOnly={readOnly} />
+      <WherePart use={use} readOnly={readOnly} />
+      <JoinPart use={use} readOnly={readOnly} />
       <WhatItDid use={use} />
       <Part title="Step">
         <Row label="Name">
@@ -78,10 +89,13 @@ export function Settings() {
             label="Name of the step"
             value={use.name || step.title}
             disabled={readOnly}
-            onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name))}
+            onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name.slice(0, 80)))}
           />
         </Row>
         <div className={css.actions}>
+          <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
+            <Flag size={13} /> {standing ? 'To the end' : 'Stand here'}
+          </Button>
           <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
             <Copy size={13} /> Duplicate
           </Button>
@@ -94,69 +108,164 @@ export function Settings() {
   );
 }
 
-function ParamsPart({ use, settings, readOnly }: { use: StepUse; settings: Record<string, unknown>; readOnly: boolean }) {
-  const params = paramsOf(stepById(use.step).params).filter(({ meta }) => meta.kind !== 'hidden');
+function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: string; settings: Record<string, unknown>; readOnly: boolean }) {
+  const course = useTerrain((s) => s.course)!;
+  const step = stepById(use.step);
+  const params = paramsOf(step.params).filter(({ meta }) => meta.kind !== 'hidden' && isShown(meta, settings));
   if (params.length === 0) return null;
+  const set = (key: string, value: unknown, gesture?: boolean) => {
+    if (step.id === 'join' && key === 'tributary' && value) {
+      const loop = loopBetween(course, line, String(value));
+      if (loop) return say(loopSentence(loop));
+    }
+    setParam(use.id, key, value, gesture ? `${use.id}:${key}` : undefined);
+  };
   return (
     <Part title="Settings">
+      {step.presets.length > 0 && (
+        <Row label="Begin from" help="Sets of settings to begin from; the roll stays.">
+          <select
+            className={css.addMask}
+            aria-label="Begin from"
+            value=""
+            disabled={readOnly}
+            onChange={(event) => {
+              const preset = step.presets.find((p) => p.name === event.target.value);
+              if (preset) setUse(use.id, `Begin from ${preset.name}`, (u) => void (u.params = { ...keptParams(u.params), ...preset.params }));
+            }}
+          >
+            <option value="">A starting point …</option>
+            {step.presets.map((p) => (
+              <option key={p.name}>{p.name}</option>
+            ))}
+          </select>
+        </Row>
+      )}
       {params.map(({ key, meta }) => (
-        <Param key={key} use={use} name={key} meta={meta} value={settings[key]} readOnly={readOnly} />
+        <ParamRow
+          key={key}
+          meta={meta}
+          value={settings[key]}
+          disabled={readOnly}
+          set={(value, gesture) => set(key, value, gesture)}
+          roll={() => reRoll(use.id, Number(settings.seed))}
+          newTributary={() =>
+            tributaryFor((c, id) => {
+              const found = findUse(c, use.id);
+              if (found) found.line.steps[found.index].params[key] = id;
+            })
+          }
+        />
       ))}
+      {typeof settings.seed === 'number' && <RollsStrip use={use} seed={settings.seed} readOnly={readOnly} />}
     </Part>
   );
 }
 
-function Param({ use, name, meta, value, readOnly }: { use: StepUse; name: string; meta: ParamMeta; value: unknown; readOnly: boolean }) {
-  const set = (next: unknown) => setParam(use.id, name, next, `${use.id}:${name}`);
-  if (meta.kind === 'choice') {
-    return (
-      <Row label={meta.label} help={meta.help}>
-        {Object.keys(meta.choices!).length <= 3 ? (
-          <Segments label={meta.label} value={String(value)} choices={meta.choices!} onChange={(v) => setParam(use.id, name, v)} />
-        ) : (
-          <Select label={meta.label} value={String(value)} choices={meta.choices!} disabled={readOnly} onChange={(v) => setParam(use.id, name, v)} />
-        )}
-      </Row>
-    );
-  }
-  if (meta.kind === 'seed') {
-    return (
-      <Row label={meta.label} help={meta.help}>
-        <span className={css.roll}>
-          <NumberField label={meta.label} value={Number(value)} min={0} max={0xffffffff} disabled={readOnly} onChange={set} onDone={endGesture} />
-          <Button disabled={readOnly} onClick={() => setParam(use.id, name, crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000)}>
-            <Dices size={14} /> Re-roll
-          </Button>
-        </span>
-      </Row>
-    );
-  }
-  if (meta.kind === 'asset') return <AssetParam meta={meta} sha={String(value)} />;
-  const ratio = meta.kind === 'ratio';
-  return (
+/** What a starting point leaves as it is: the roll, the level, and where it lies. */
+const keptParams = (params: Record<string, unknown>) =>
+  Object.fromEntries(Object.entries(params).filter(([key]) => ['seed', 'level', 'start', 'points', 'asset', 'tributary'].includes(key)));
+
+function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
+  const step = stepById(use.step);
+  const smooth = use.join === 'smooth-higher' || use.join === 'smooth-lower';
+  const number = (key: 'joinWidth' | 'joinZero' | 'joinOne', label: string, min: number, max: number, help: string) => (
     <SliderRow
-      label={meta.label}
-      value={Number(value)}
-      unit={meta.unit}
-      show={ratio ? 100 : 1}
-      min={meta.min!}
-      max={meta.max!}
-      step={meta.step}
-      logarithmic={meta.logarithmic}
-      help={meta.help}
+      label={label}
+      value={use[key]}
+      unit="m"
+      min={min}
+      max={max}
+      step={1}
+      help={help}
       disabled={readOnly}
-      onChange={set}
+      onChange={(value) => setUse(use.id, `Set ${label.toLowerCase()}`, (u) => void (u[key] = value), `${use.id}:${key}`)}
       onDone={endGesture}
     />
   );
+  return (
+    <Part title="How it joins">
+      {step.joins.length > 1 && (
+        <Row label="Way">
+          <Select<JoinMode>
+            label="Way"
+            value={use.join}
+            disabled={readOnly}
+            choices={Object.fromEntries(step.joins.map((j) => [j, JOIN_MODES[j]])) as Record<JoinMode, string>}
+            onChange={(join) => setUse(use.id, 'Set join', (u) => void (u.join = join))}
+          />
+        </Row>
+      )}
+      {smooth && number('joinWidth', 'Width', 0, 1000, 'Where both are nearer than this, the corner between them is rounded.')}
+      {use.join === 'multiply' && number('joinZero', 'Counts as 0', -2000, 4000, 'What joins, at this height, sinks the ground to 0 m.')}
+      {use.join === 'multiply' && number('joinOne', 'Counts as 1', -2000, 4000, 'What joins, at this height, leaves the ground as it is.')}
+      <SliderRow
+        label="Strength"
+        value={use.strength}
+        unit="%"
+        show={100}
+        min={0}
+        max={1}
+        step={0.01}
+        disabled={readOnly}
+        help="How much of the step counts."
+        onChange={(strength) => setUse(use.id, 'Set strength', (u) => void (u.strength = strength), `${use.id}:strength`)}
+        onDone={endGesture}
+      />
+      <Row label="Hold" help="What of the ground it leaves as it was: all of it is moved by one distance afterwards.">
+        <Select<Hold>
+          label="Hold"
+          value={use.hold}
+          disabled={readOnly}
+          choices={HOLDS}
+          onChange={(hold) => setUse(use.id, 'Set hold', (u) => void (u.hold = hold))}
+        />
+      </Row>
+    </Part>
+  );
 }
 
-function AssetParam({ meta, sha }: { meta: ParamMeta; sha: string }) {
-  const assets = useTerrain((s) => s.course!.assets);
+function TributarySettings({ tributary, readOnly }: { tributary: Tributary; readOnly: boolean }) {
+  const course = useTerrain((s) => s.course)!;
+  const readers = readersOf(course, tributary.id);
   return (
-    <Row label={meta.label} help={meta.help}>
-      <span className={css.asset}>{sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet: press a mesh in the Mesh room.'}</span>
-    </Row>
+    <aside className={css.settings} aria-label={`Settings of ${tributary.name}`}>
+      <div className={css.head}>
+        <h2>{tributary.name}</h2>
+      </div>
+      <p className={css.summary}>
+        A side line of {tributary.steps.length === 1 ? 'one step' : `${tributary.steps.length} steps`}. It flows in at a Join step, or says where a step acts.
+      </p>
+      <Part title="Flows into">
+        {readers.length === 0 && <p className={css.hint}>Nothing yet. Add a Join step to the stem or to another tributary, and choose it there.</p>}
+        <ul className={css.readers}>
+          {readers.map((use) => (
+            <li key={use.id}>
+              {use.name || stepById(use.step).title}
+              {use.step === 'join' ? `, ${JOIN_MODES[use.join].toLowerCase()}` : ', as a mask'}
+            </li>
+          ))}
+        </ul>
+      </Part>
+      <Part title="Tributary">
+        <Row label="Name">
+          <TextField
+            label="Name of the tributary"
+            value={tributary.name}
+            disabled={readOnly}
+            onChange={(name) => setTributary(tributary.id, 'Rename tributary', (t) => void (t.name = name.slice(0, 80)))}
+          />
+        </Row>
+        <div className={css.actions}>
+          <Button onClick={() => setTributary(tributary.id, tributary.collapsed ? 'Unfold' : 'Fold', (t) => void (t.collapsed = !t.collapsed))}>
+            {tributary.collapsed ? <ChevronsLeftRight size={13} /> : <ChevronsRightLeft size={13} />} {tributary.collapsed ? 'Unfold' : 'Fold'}
+          </Button>
+          <Button disabled={readOnly} onClick={() => removeTributary(tributary.id)}>
+            <Trash2 size={13} /> Remove
+          </Button>
+        </div>
+      </Part>
+    </aside>
   );
 }
 

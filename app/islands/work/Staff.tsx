@@ -3,7 +3,8 @@ import { stepUse } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { figure } from '../../components/format';
 import { roundInterval } from '../../view/ramp';
-import { change, endGesture, select, useTerrain } from '../../store/terrain';
+import { select } from '../../store/course';
+import { change, endGesture, useTerrain } from '../../store/terrain';
 import css from './Staff.module.css';
 
 const TOP = 34;

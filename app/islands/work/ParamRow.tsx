@@ -1,0 +1,148 @@
+import { Crosshair, Dices, PencilLine, Plus } from 'lucide-react';
+import type { ParamMeta } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
+import { figure } from '../../components/format';
+import { endGesture, useTerrain } from '../../store/terrain';
+import { CurveEditor, type CurvePoint } from './CurveEditor';
+import css from './Settings.module.css';
+
+/** How a setting is set: one call a change; those of one gesture are undone together. */
+export interface Setter {
+  set(value: unknown, gesture?: boolean): void;
+  /** A tributary of its own for a setting that reads one. */
+  newTributary?(): void;
+  /** Another seed. */
+  roll?(): void;
+}
+
+/** One setting of a step or a mask, made from what its schema says of it. */
+export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { meta: ParamMeta; value: unknown; disabled: boolean } & Setter) {
+  switch (meta.kind) {
+    case 'choice':
+      return (
+        <Row label={meta.label} help={meta.help}>
+          {Object.keys(meta.choices!).length <= 3 && Object.values(meta.choices!).join('').length < 21 ? (
+            <Segments label={meta.label} value={String(value)} choices={meta.choices!} onChange={(v) => set(v)} />
+          ) : (
+            <Select label={meta.label} value={String(value)} choices={meta.choices!} disabled={disabled} onChange={(v) => set(v)} />
+          )}
+        </Row>
+      );
+    case 'switch':
+      return (
+        <Row label={meta.label} help={meta.help}>
+          <Switch label={meta.label} on={Boolean(value)} disabled={disabled} onChange={(on) => set(on)} />
+        </Row>
+      );
+    case 'seed':
+      return (
+        <Row label={meta.label} help={meta.help}>
+          <span className={css.roll}>
+            <NumberField
+              label={meta.label}
+              value={Number(value)}
+              min={0}
+              max={0xffffffff}
+              disabled={disabled}
+              onChange={(v) => set(v, true)}
+              onDone={endGesture}
+            />
+            <Button disabled={disabled} onClick={() => (roll ? roll() : set(crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000))}>
+              <Dices size={14} /> Re-roll
+            </Button>
+          </span>
+        </Row>
+      );
+    case 'asset':
+      return <AssetRow meta={meta} sha={String(value)} />;
+    case 'tributary':
+      return <TributaryRow meta={meta} value={String(value)} disabled={disabled} set={set} newTributary={newTributary} />;
+    case 'curve':
+      return <CurveEditor points={value as CurvePoint[]} disabled={disabled} onChange={(points, gesture) => set(points, gesture)} onDone={endGesture} />;
+    case 'line':
+      return <LineRow meta={meta} points={value as { east: number; south: number }[]} disabled={disabled} set={set} />;
+    default:
+      return (
+        <SliderRow
+          label={meta.label}
+          value={Number(value)}
+          unit={meta.unit}
+          show={meta.kind === 'ratio' ? 100 : 1}
+          min={meta.min!}
+          max={meta.max!}
+          step={meta.step}
+          logarithmic={meta.logarithmic}
+          help={meta.help}
+          disabled={disabled}
+          onChange={(v) => set(v, true)}
+          onDone={endGesture}
+        />
+      );
+  }
+}
+
+function AssetRow({ meta, sha }: { meta: ParamMeta; sha: string }) {
+  const assets = useTerrain((s) => s.course!.assets);
+  return (
+    <Row label={meta.label} help={meta.help}>
+      <span className={css.asset}>{sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet: press a mesh in the Mesh room.'}</span>
+    </Row>
+  );
+}
+
+function TributaryRow({ meta, value, disabled, set, newTributary }: { meta: ParamMeta; value: string; disabled: boolean } & Setter) {
+  const tributaries = useTerrain((s) => s.course!.tributaries);
+  return (
+    <Row label={meta.label} help={meta.help}>
+      <span className={css.roll}>
+        <Select
+          label={meta.label}
+          value={value}
+          disabled={disabled}
+          choices={{ '': 'None yet', ...Object.fromEntries(tributaries.map((t) => [t.id, t.name])) }}
+          onChange={(id) => set(id)}
+        />
+        {newTributary && (
+          <Button disabled={disabled} onClick={newTributary} title="A new tributary, that begins with noise">
+            <Plus size={13} /> New
+          </Button>
+        )}
+      </span>
+    </Row>
+  );
+}
+
+function LineRow({ meta, points, disabled, set }: { meta: ParamMeta; points: { east: number; south: number }[]; disabled: boolean } & Setter) {
+  const tool = useTerrain((s) => s.tool);
+  const { depth } = useTerrain((s) => s.course!.ground);
+  const drawing = tool === 'line';
+  const toggle = () => {
+    const on = !drawing;
+    useTerrain.setState((s) => ({ tool: on ? 'line' : 'none', view: on && s.view.camera === 'section' ? { ...s.view, camera: 'plan' } : s.view }));
+  };
+  return (
+    <div className={css.line}>
+      <div className={css.lineHead}>
+        <span title={meta.help}>
+          {meta.label}: {points.length === 1 ? '1 point' : `${points.length} points`}
+        </span>
+        <Button disabled={disabled} aria-pressed={drawing} onClick={toggle} title="Each click on the ground puts a point at its end">
+          <PencilLine size={13} /> {drawing ? 'Done' : 'Add points'}
+        </Button>
+        <Button disabled={disabled || points.length === 0} onClick={() => set([])}>
+          Clear
+        </Button>
+      </div>
+      <ol className={`${css.points} number`}>
+        {points.map((point, i) => (
+          <li key={i}>
+            <Crosshair size={11} aria-hidden="true" />E {figure(point.east, 0)} · N {figure(depth - point.south, 0)}
+          </li>
+        ))}
+      </ol>
+      <p className={css.hint}>
+        Drag the points in the view. From the keyboard: Tab to a point there, arrow keys move it, Insert puts one behind it, Delete takes it away.
+      </p>
+    </div>
+  );
+}

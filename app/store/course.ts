@@ -1,0 +1,239 @@
+import {
+  findUse,
+  linesOf,
+  loopBetween,
+  loopSentence,
+  makeTributary,
+  maskUse,
+  readersOf,
+  sentenceOf,
+  settingsOf,
+  stepById,
+  stepUse,
+  paramsOf,
+  inputsOf,
+  type Course,
+  type MaskUse,
+  type StepUse,
+} from '@upland-cast/core';
+import { change, endGesture, refreshReport, say, useTerrain, workOut } from './terrain';
+
+const { getState: get, setState: set } = useTerrain;
+
+export function select(id: string | null): void {
+  endGesture();
+  const { showMask, tool } = get();
+  set({ selected: id, report: null, tool: tool === 'line' ? 'none' : tool });
+  if (showMask) workOut();
+  void refreshReport();
+}
+
+/** Where on the course a step stands or is to stand: a line (empty: the stem) and a place in it. */
+export interface CoursePlace {
+  line: string;
+  index: number;
+}
+
+const stepsOn = (course: Course, line: string): StepUse[] => linesOf(course).find((l) => l.id === line)?.steps ?? course.stem;
+
+/** A use of a step with what its settings should begin with on this ground. */
+function freshUse(step: string, params: Record<string, unknown>): StepUse {
+  const { picture, course } = get();
+  const begun: Record<string, unknown> = { ...params };
+  const { width, depth } = course!.ground;
+  for (const { key, meta } of paramsOf(stepById(step).params)) {
+    if (key in begun) continue;
+    // A line across the middle, an outline around it: something to take hold of.
+    if (meta.kind === 'line') {
+      const at = (east: number, south: number) => ({ east: Math.round(east * width), south: Math.round(south * depth) });
+      begun[key] = meta.closed
+        ? [at(0.44, 0.44), at(0.56, 0.44), at(0.56, 0.56), at(0.44, 0.56)]
+        : [at(0.2, 0.25), at(0.45, 0.45), at(0.55, 0.6), at(0.8, 0.75)];
+    }
+    if (!picture) continue;
+    const { lowest, highest } = picture.statistics;
+    const round = (v: number) => Math.round(v);
+    if (meta.kind === 'curve' && highest > lowest) {
+      begun[key] = [0, 0.5, 1].map((t) => round(lowest + t * (highest - lowest))).map((h) => ({ from: h, to: h }));
+    }
+    if (meta.kind === 'elevation' && highest - lowest > 2) {
+      const low = ['fromLow', 'toLow', 'inLow', 'outLow'].includes(key);
+      const high = ['fromHigh', 'toHigh', 'inHigh', 'outHigh'].includes(key);
+      if (low || high) begun[key] = low ? Math.floor(lowest) : Math.ceil(highest);
+      if (key === 'pivot' || key === 'level' || key === 'start' || key === 'highFrom') {
+        if (step !== 'flat' && step !== 'falloff') begun[key] = round((lowest + highest) / 2);
+      }
+    }
+  }
+  return stepUse(step, begun);
+}
+
+/** Puts a new step at a place and selects it. */
+export function addStep(step: string, at: CoursePlace, params: Record<string, unknown> = {}): void {
+  const use = freshUse(step, params);
+  change(`Add ${stepById(step).title}`, (course) => void stepsOn(course, at.line).splice(at.index, 0, use));
+  select(use.id);
+}
+
+export function setParam(id: string, key: string, value: unknown, gesture?: string): void {
+  setUse(id, `Set ${key}`, (use) => void (use.params[key] = value), gesture);
+}
+
+export function setUse(id: string, label: string, recipe: (use: StepUse) => void, gesture?: string): void {
+  change(
+    label,
+    (course) => {
+      const found = findUse(course, id);
+      if (found) recipe(found.line.steps[found.index]);
+    },
+    gesture,
+  );
+}
+
+export function removeStep(id: string): void {
+  change('Remove step', (course) => {
+    const found = findUse(course, id);
+    if (found) found.line.steps.splice(found.index, 1);
+  });
+}
+
+export function duplicateStep(id: string): void {
+  const found = get().course && findUse(get().course!, id);
+  if (!found) return;
+  const copy = stepUse(found.use.step, found.use.params, { ...found.use, id: stepUse(found.use.step).id });
+  change('Duplicate step', (course) => void stepsOn(course, found.line.id).splice(found.index + 1, 0, copy));
+  select(copy.id);
+}
+
+/** Moves a step to a place on any line; refuses what would make a loop, with a sentence. */
+export function moveStep(id: string, to: CoursePlace): void {
+  const { course } = get();
+  const found = course && findUse(course, id);
+  if (!course || !found) return;
+  for (const tributary of inputsIfAny(found.use)) {
+    const loop = loopBetween(course, to.line, tributary);
+    if (loop) return say(loopSentence(loop));
+  }
+  const same = found.line.id === to.line;
+  const index = same && to.index > found.index ? to.index - 1 : to.index;
+  if (same && index === found.index) return;
+  change('Move step', (c) => {
+    const [use] = stepsOn(c, found.line.id).splice(found.index, 1);
+    stepsOn(c, to.line).splice(index, 0, use);
+  });
+}
+
+function inputsIfAny(use: StepUse): string[] {
+  try {
+    return inputsOf(use).tributaries;
+  } catch {
+    return [];
+  }
+}
+
+/** One place along its line, or (across) to the end of the line above or below. For the keyboard. */
+export function nudgeStep(id: string, along: -1 | 0 | 1, across: -1 | 0 | 1): void {
+  const { course } = get();
+  const found = course && findUse(course, id);
+  if (!course || !found) return;
+  if (along) {
+    const index = found.index + along;
+    if (index >= 0 && index < found.line.steps.length) moveStep(id, { line: found.line.id, index: along > 0 ? index + 1 : index });
+    return;
+  }
+  // Drawn from the top: the last tributary first, the stem at the foot.
+  const lines = linesOf(course);
+  const at = lines.findIndex((l) => l.id === found.line.id) - across;
+  const target = lines[at];
+  if (target) moveStep(id, { line: target.id, index: Math.min(found.index, target.steps.length) });
+}
+
+/** A new side line that begins with noise, and its Join behind the selected step of the stem. */
+export function addTributary(after: string | null = get().selected): void {
+  const { course } = get();
+  if (!course) return;
+  const taken = new Set(course.tributaries.map((t) => t.name));
+  let n = course.tributaries.length + 1;
+  while (taken.has(`Side ${n}`)) n++;
+  const source = freshUse('noise', { kind: 'ridged', seed: Math.floor(Math.random() * 1_000_000) });
+  const line = makeTributary(`Side ${n}`, [{ ...source, join: 'replace' }]);
+  const join = stepUse('join', { tributary: line.id });
+  const at = course.stem.findIndex((use) => use.id === after);
+  change('Add tributary', (c) => {
+    c.tributaries.push(line);
+    c.stem.splice(at < 0 ? c.stem.length : at + 1, 0, join);
+  });
+  select(join.id);
+}
+
+/** A side line for a setting that reads one: begins with noise; the setting is pointed at it. */
+export function tributaryFor(set: (course: Course, line: string) => void): void {
+  const { course } = get();
+  if (!course) return;
+  const line = makeTributary(`Side ${course.tributaries.length + 1}`, [{ ...freshUse('noise', {}), join: 'replace' }]);
+  change('Add tributary', (c) => {
+    c.tributaries.push(line);
+    set(c, line.id);
+  });
+}
+
+export function removeTributary(id: string): void {
+  const { course } = get();
+  const readers = course ? readersOf(course, id) : [];
+  change('Remove tributary', (c) => void (c.tributaries = c.tributaries.filter((t) => t.id !== id)));
+  if (readers.length)
+    say(
+      `${readers.length === 1 ? 'One step' : `${readers.length} steps`} read this tributary and ${readers.length === 1 ? 'is' : 'are'} left out until another is chosen. Undo brings it back.`,
+    );
+}
+
+export function setTributary(id: string, label: string, recipe: (tributary: Course['tributaries'][number]) => void): void {
+  change(label, (course) => {
+    const tributary = course.tributaries.find((t) => t.id === id);
+    if (tributary) recipe(tributary);
+  });
+}
+
+export function addMask(id: string, kind: string): void {
+  const { picture } = get();
+  const params: Record<string, unknown> = {};
+  if (picture && (kind === 'height' || kind === 'tributary')) {
+    const { lowest, highest } = picture.statistics;
+    params.low = Math.round((lowest + highest) / 2);
+    params.softness = Math.round((highest - lowest) / 10);
+  }
+  set({ showMask: true });
+  setUse(id, 'Add mask', (use) => void use.where.masks.push(maskUse(kind, params)));
+}
+
+export function setMask(id: string, mask: string, label: string, recipe: (mask: MaskUse) => void, gesture?: string): void {
+  setUse(
+    id,
+    label,
+    (use) => {
+      const found = use.where.masks.find((m) => m.id === mask);
+      if (found) recipe(found);
+    },
+    gesture,
+  );
+}
+
+/** The view and its readouts as after a step; again, or none: as at the end. */
+export function standAt(id: string | null): void {
+  set({ standing: get().standing === id ? null : id });
+  workOut();
+}
+
+export function showMask(on: boolean): void {
+  set({ showMask: on });
+  workOut();
+}
+
+/** The settings of a step with their defaults, or why they cannot be used. */
+export function settingsOrFault(use: StepUse): { settings: Record<string, unknown>; fault?: string } {
+  try {
+    return { settings: settingsOf(use) };
+  } catch (error) {
+    return { settings: use.params, fault: sentenceOf(error) };
+  }
+}

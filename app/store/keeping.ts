@@ -1,0 +1,128 @@
+import { parseCourse, sentenceOf, type Course } from '@upland-cast/core';
+import { engine } from '../engine/client';
+import { db, type MarkRow } from '../storage/db';
+import { setParam } from './course';
+import { amend, replaceCourse, saveNow, say, settled, useTerrain } from './terrain';
+import { heightAt } from '../view/pick';
+
+const { getState: get, setState: set } = useTerrain;
+
+// Rolls: every seed a source has had stays, beside undo.
+
+const MOST_ROLLS = 400;
+
+/** Keeps the seed that a source has now among its rolls. */
+function keepRoll(id: string, seed: number): void {
+  amend((course) => {
+    const rolls = (course.rolls[id] ??= []);
+    if (!rolls.some((r) => r.seed === seed)) rolls.push({ seed, favourite: false });
+    while (rolls.length > MOST_ROLLS) {
+      const plain = rolls.findIndex((r) => !r.favourite && r.seed !== seed);
+      if (plain < 0) break;
+      rolls.splice(plain, 1);
+    }
+  });
+}
+
+/** Another seed for a source; the one it has, and the new one, stay among its rolls. */
+export function reRoll(id: string, now: number): void {
+  keepRoll(id, now);
+  const seed = crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000;
+  goToRoll(id, seed);
+}
+
+export function goToRoll(id: string, seed: number): void {
+  setParam(id, 'seed', seed);
+  keepRoll(id, seed);
+}
+
+export function favourRoll(id: string, seed: number, favourite: boolean): void {
+  amend((course) => {
+    const roll = course.rolls[id]?.find((r) => r.seed === seed);
+    if (roll) roll.favourite = favourite;
+  });
+}
+
+// Marks: a state of the terrain that is kept until it is taken away.
+
+export const marksOf = (terrain: string): Promise<MarkRow[]> => db.marks.where('terrain').equals(terrain).reverse().sortBy('at');
+
+/** Keeps the terrain as it is now. Those that are kept by themselves are the last twenty. */
+export async function keepMark(name: string, byItself = false): Promise<void> {
+  const { id, course, picture } = get();
+  if (!id || !course) return;
+  try {
+    const blob = await engine().thumbnail();
+    await db.marks.add({
+      terrain: id,
+      at: Date.now(),
+      name,
+      byItself,
+      course,
+      picture: blob ?? undefined,
+      range: picture ? [picture.statistics.lowest, picture.statistics.highest] : undefined,
+    });
+    if (byItself) {
+      const own = (await marksOf(id)).filter((m) => m.byItself);
+      await db.marks.bulkDelete(own.slice(20).map((m) => m.id!));
+    }
+  } catch (error) {
+    say(`The mark could not be kept: ${sentenceOf(error)}`);
+  }
+}
+
+/** Back to a mark; what is now is kept as a mark of its own first. */
+export async function goToMark(mark: MarkRow): Promise<void> {
+  await keepMark(`Before going back to “${mark.name}”`, true);
+  replaceCourse(parseCourse(JSON.parse(JSON.stringify(mark.course))), `Go back to ${mark.name}`);
+  await saveNow();
+}
+
+// Spots: named places whose heights are watched.
+
+export function addSpot(east: number, south: number): void {
+  set({ tool: 'none' });
+  amend((course) => {
+    let n = course.spots.length + 1;
+    while (course.spots.some((s) => s.name === `Spot ${n}`)) n++;
+    course.spots.push({ id: `spot-${Date.now().toString(36)}`, name: `Spot ${n}`, east: Math.round(east * 10) / 10, south: Math.round(south * 10) / 10 });
+  });
+}
+
+export function setSpot(id: string, recipe: (spot: Course['spots'][number]) => void): void {
+  amend((course) => {
+    const spot = course.spots.find((s) => s.id === id);
+    if (spot) recipe(spot);
+  });
+}
+
+export function removeSpot(id: string): void {
+  amend((course) => void (course.spots = course.spots.filter((s) => s.id !== id)));
+}
+
+/** Elevation of a place on the ground that is seen, metres; null while there is none. */
+export function elevationAt(east: number, south: number): number | null {
+  const { picture } = get();
+  return picture ? heightAt(picture, east, south) + picture.ground.datum : null;
+}
+
+let seen: Record<string, number> = {};
+settled.add((course) => {
+  const now: Record<string, number> = {};
+  for (const spot of course.spots) now[spot.id] = elevationAt(spot.east, spot.south) ?? NaN;
+  const moved = Object.keys(now).some((id) => seen[id] !== undefined && Math.abs(seen[id] - now[id]) > 1e-6);
+  if (moved || Object.keys(get().spotsBefore).length === 0) set({ spotsBefore: seen });
+  seen = now;
+});
+
+// The section's line.
+
+export function setSection(from: { east: number; south: number }, to: { east: number; south: number }): void {
+  amend((course) => void (course.section = { from, to }));
+}
+
+/** The section's line, or one across the middle while none was drawn. */
+export function sectionOf(course: Course): NonNullable<Course['section']> {
+  const { width, depth } = course.ground;
+  return course.section ?? { from: { east: width * 0.08, south: depth * 0.5 }, to: { east: width * 0.92, south: depth * 0.5 } };
+}

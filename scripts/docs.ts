@@ -1,0 +1,51 @@
+// The reference of all steps and masks, as Markdown, from their schemas.
+import { JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
+
+const FAMILIES: Record<Family, string> = { source: 'Sources', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
+
+function takes(meta: ParamMeta): string {
+  if (meta.choices)
+    return Object.entries(meta.choices)
+      .map(([key, title]) => `\`${key}\` ${title.toLowerCase()}`)
+      .join(', ');
+  if (meta.min === undefined)
+    return { switch: 'on or off', asset: 'a file', tributary: 'a side line', curve: 'points', line: 'points' }[meta.kind as string] ?? '';
+  return `${meta.min} … ${meta.max}${meta.kind === 'ratio' ? '' : ` ${meta.unit}`}`.trim();
+}
+
+function table(schema: (typeof steps)[number]['params']): string {
+  const rows = paramsOf(schema).filter(({ meta }) => meta.kind !== 'hidden');
+  if (rows.length === 0) return '';
+  const text = (value: unknown) => (typeof value === 'object' ? '' : String(value));
+  return [
+    '| setting | key | takes | at first | |',
+    '| --- | --- | --- | --- | --- |',
+    ...rows.map(({ key, meta, value }) => `| ${meta.label} | \`${key}\` | ${takes(meta)} | ${text(value)} | ${meta.help ?? ''} |`),
+    '',
+  ].join('\n');
+}
+
+/** The page's text. */
+export function stepsPage(): string {
+  const lines = [
+    '# Every step',
+    '',
+    'Made by `npm run docs` from the steps themselves; a test holds it to them. Lengths and heights in metres, angles in degrees, shares from 0 to 1. Keys are those of `upland-cast apply --set KEY=VALUE`.',
+    '',
+  ];
+  for (const family of Object.keys(FAMILIES) as Family[]) {
+    lines.push(`## ${FAMILIES[family]}`, '');
+    for (const step of steps.filter((s) => s.family === family)) {
+      lines.push(`### ${step.title} (\`${step.id}\`)`, '', step.summary, '', table(step.params));
+      if (step.presets.length) lines.push(`To begin from: ${step.presets.map((p) => p.name).join(', ')}.`, '');
+    }
+  }
+  lines.push('## Where a step acts', '', 'Several masks are multiplied, added, or the larger counts; every one can be inverted, equalised and given gain.', '');
+  for (const kind of maskKinds) lines.push(`### ${kind.title} (\`${kind.id}\`)`, '', kind.summary, '', table(kind.params));
+  lines.push('## How it joins', '', ...Object.entries(JOIN_MODES).map(([key, title]) => `- \`${key}\`: ${title.toLowerCase()}`), '');
+  return `${lines
+    .filter((l, i) => l !== '' || lines[i - 1] !== '')
+    .join('\n')
+    .replace(/\n{3,}/g, '\n\n')
+    .trimEnd()}\n`;
+}
