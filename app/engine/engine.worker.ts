@@ -1,6 +1,9 @@
 import { expose, transfer } from 'comlink';
 import {
   allUses,
+  inspect,
+  readHeightmap,
+  toField,
   findUse,
   groundAtSamples,
   maskAt,
@@ -60,6 +63,7 @@ import {
   type MaskPicture,
   type Picture,
   type PictureRequest,
+  type TakenIn,
   type PressRequest,
   type PressResult,
   type ReportOutcome,
@@ -164,6 +168,29 @@ const api = {
     const stage = full?.evaluation.stages.find((s) => s.use.id === id);
     if (!stage || !full) return null;
     return { ...describeChange(stage.before, stage.height, full.evaluation.ground), took: stage.took, fault: stage.fault, words: stage.words };
+  },
+
+  /** Keeps a heightmap as an asset, once it has been read; says what it holds. */
+  takeIn(bytes: Uint8Array<ArrayBuffer>): Promise<Outcome<TakenIn>> {
+    return outcome(async () => {
+      const reading = await readHeightmap(bytes);
+      const field = toField(reading);
+      const { lowest, highest } = statistics(field);
+      const inCodes = reading.unit === 'code';
+      return {
+        sha: await keepAsset(bytes),
+        across: field.ground.across,
+        down: field.ground.down,
+        lowest,
+        highest,
+        words: [
+          ...(inCodes ? ['Its numbers are codes: the file does not say how many metres they stand for. Scale it to a height, or they count as metres.'] : []),
+          ...inspect(reading)
+            .findings.filter((f) => f.severity !== 'note')
+            .map((f) => f.message),
+        ],
+      };
+    });
   },
 
   /** A source with another seed as a small relief, as it stands after its step. */

@@ -13,6 +13,17 @@ export interface Picture {
   took: number;
 }
 
+/** A heightmap that was kept as an asset. */
+export interface TakenIn {
+  sha: string;
+  across: number;
+  down: number;
+  /** Metres, or codes where the file holds those. */
+  lowest: number;
+  highest: number;
+  words: string[];
+}
+
 /** Where a step acts, a byte a sample: 255 is 1. */
 export interface MaskPicture {
   use: string;

@@ -1,4 +1,4 @@
-import { assetsOf, COURSE_VERSION, parseCourse, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
+import { assetsOf, assetsOfProject, COURSE_VERSION, parseCourse, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
 import { keepAsset, loadAsset } from './assets';
 import { db, type SaveRow, type TerrainRow } from './db';
 
@@ -21,18 +21,22 @@ export async function addTerrain(course: Course, picture?: Blob): Promise<string
 /** Keeps the assets of a project file and adds its terrain. */
 export async function addProject(project: Project): Promise<string> {
   for (const bytes of project.assets.values()) await keepAsset(bytes);
-  return addTerrain(project.course, project.thumbnail && new Blob([project.thumbnail], { type: 'image/png' }));
+  const id = await addTerrain(project.course, project.thumbnail && new Blob([project.thumbnail], { type: 'image/png' }));
+  if (project.marks) await db.marks.bulkAdd(project.marks.map((mark) => ({ ...mark, terrain: id, byItself: false })));
+  return id;
 }
 
 export async function bringIn(file: Blob): Promise<string> {
   return addProject(await readProject(new Uint8Array(await file.arrayBuffer())));
 }
 
-/** The terrain's project file. */
-export async function giveOut(course: Course, picture?: Blob): Promise<Uint8Array<ArrayBuffer>> {
+/** The terrain's project file, with the marks that were kept by name. */
+export async function giveOut(id: string, course: Course, picture?: Blob): Promise<Uint8Array<ArrayBuffer>> {
+  const kept = (await db.marks.where('terrain').equals(id).sortBy('at')).filter((m) => !m.byItself);
+  const marks = kept.map((m) => ({ name: m.name, at: m.at, course: brought(m).course }));
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
-  for (const sha of assetsOf(course)) assets.set(sha, await loadAsset(sha));
-  return writeProject({ course, assets, thumbnail: picture && new Uint8Array(await picture.arrayBuffer()) });
+  for (const sha of assetsOfProject({ course, marks })) assets.set(sha, await loadAsset(sha));
+  return writeProject({ course, marks, assets, thumbnail: picture && new Uint8Array(await picture.arrayBuffer()) });
 }
 
 export async function removeTerrain(id: string): Promise<void> {

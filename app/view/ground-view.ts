@@ -55,6 +55,8 @@ export interface Aspect {
 }
 
 const MOST_PATCHES = 1500;
+/** Parts that a frame is drawn in where no graphics card stands behind the page. */
+const SOFTWARE_STRIPS = 4;
 
 /** Draws a ground with three: height as a float texture, a level-of-detail grid displaced on the card, only when something changed. */
 export class GroundView {
@@ -101,6 +103,10 @@ export class GroundView {
     sculpting: false,
   };
   private pending = 0;
+  /** The strip of the frame that is drawn next, and whether another frame was asked for meanwhile. */
+  private strip = 0;
+  private again = false;
+  private seen: Aspect | null = null;
   private framed = '';
   private range = { low: 0, high: 1 };
   private readonly watcher: ResizeObserver;
@@ -108,12 +114,9 @@ export class GroundView {
   onFrame: (aspect: Aspect) => void = () => undefined;
   /** What is drawn over the ground and has to move with it. */
   readonly overlays = new Set<() => void>();
-  /** How long the last frame took to draw, milliseconds. */
-  lastFrame = 0;
-  frames = 0;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: false });
+    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: drawnInSoftware() });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(0xc4c7c6);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
@@ -327,7 +330,8 @@ export class GroundView {
   }
 
   redraw(): void {
-    if (!this.pending) this.pending = requestAnimationFrame(() => this.draw());
+    if (this.pending) this.again = this.strip > 0;
+    else this.pending = requestAnimationFrame(() => this.draw());
   }
 
   dispose(): void {
@@ -344,20 +348,41 @@ export class GroundView {
     return this.options.camera === 'plan' ? this.orthographic : this.perspective;
   }
 
+  /**
+   * Draws a frame; without a graphics card in strips, one a turn, so that the page answers
+   * between them. What is asked for meanwhile is drawn when the last strip is there.
+   */
   private draw(): void {
     this.pending = 0;
     if (!this.source) return;
-    const began = performance.now();
     const { ground } = this.source;
-    const aspect = this.aspect(ground);
-    this.uniforms.contours.value = this.options.contours ? aspect.contourInterval : 0;
-    this.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
-    this.uniforms.meshLines.value = this.options.meshLines ? aspect.meshEvery : 0;
-    this.choose(ground);
+    if (this.strip === 0) {
+      this.seen = this.aspect(ground);
+      this.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+      this.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
+      this.uniforms.meshLines.value = this.options.meshLines ? this.seen.meshEvery : 0;
+      this.choose(ground);
+    }
+    const strips = drawnInSoftware() ? SOFTWARE_STRIPS : 1;
+    if (strips > 1) {
+      const { width, height } = this.renderer.getSize(new Vector2());
+      const from = Math.floor((height * (strips - 1 - this.strip)) / strips);
+      const to = Math.floor((height * (strips - this.strip)) / strips);
+      this.renderer.setScissorTest(true);
+      this.renderer.setScissor(0, from, width, to - from);
+    }
     this.renderer.render(this.scene, this.camera);
-    this.lastFrame = performance.now() - began;
-    this.frames++;
-    this.onFrame(aspect);
+    this.strip++;
+    if (this.strip < strips) {
+      this.pending = requestAnimationFrame(() => this.draw());
+      return;
+    }
+    this.strip = 0;
+    if (this.again) {
+      this.again = false;
+      this.redraw();
+    }
+    if (this.seen) this.onFrame(this.seen);
     this.overlays.forEach((moved) => moved());
   }
 

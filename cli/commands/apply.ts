@@ -103,5 +103,15 @@ function parseSetting(step: string, text: string): [string, unknown] {
 function typed(meta: ParamMeta, value: string): unknown {
   if (meta.kind === 'choice' || meta.kind === 'asset') return value;
   if (meta.kind === 'switch') return value === 'true';
+  if (meta.kind === 'curve' || meta.kind === 'line') {
+    try {
+      return JSON.parse(value);
+    } catch {
+      throw new UplandError(
+        'setting',
+        `"${meta.label}" takes points as JSON, such as ${meta.kind === 'curve' ? '[{"from":0,"to":0},{"from":500,"to":300}]' : '[{"east":10,"south":20},{"east":90,"south":60}]'}.`,
+      );
+    }
+  }
   return parseNumber(value);
 }

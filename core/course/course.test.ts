@@ -113,6 +113,17 @@ describe('working out a course', () => {
     expect(height.every((h) => h === 8)).toBe(true);
   });
 
+  it('says at its step that an asset is missing, and goes on from the last good stage', async () => {
+    const course = courseOf(stepUse('flat', { level: 4 }), stepUse('raster', { asset: 'e'.repeat(64) }), stepUse('shift', { by: 2 }));
+    const { stages, height } = await run(course, {
+      asset: async () => {
+        throw new Error('A file that this step needs is not in this browser any more.');
+      },
+    });
+    expect(stages[1].fault).toMatch(/not in this browser any more/);
+    expect(height[0]).toBe(6);
+  });
+
   it('stops when told to', async () => {
     const control = new AbortController();
     const work = run({ ...courseOf(noise(), stepUse('talus', { repose: 5, sweeps: 2000 })), ground: groundOf(513, 513, 2) }, { signal: control.signal });
@@ -259,6 +270,21 @@ describe('a project file', () => {
     const back = await readProject(bytes);
     expect(back.course).toEqual((await project()).course);
     expect([...back.assets.values()][0]).toEqual(tile);
+  });
+
+  it('holds the marks, and what only they read', async () => {
+    const { course, assets } = await project();
+    const mark = { name: 'Before', at: 5, course };
+    const now = courseOf(stepUse('flat', {}, { id: 'f' }));
+    const bytes = writeProject({ course: now, marks: [mark], assets });
+    const back = await readProject(bytes);
+    expect(back.marks).toEqual([mark]);
+    expect([...back.assets.keys()]).toEqual([...assets.keys()]);
+    expect(() => writeProject({ course: now, marks: [mark], assets: new Map() })).toThrow(/incomplete/);
+    const json = strToU8(JSON.stringify(now));
+    for (const marks of ['{', '[{"name": 5}]', JSON.stringify([{ name: 'x', at: 1, course: { version: 99, format: 'upland-cast course' } }])]) {
+      await expect(readProject(zipSync({ 'course.json': json, 'marks.json': strToU8(marks) }) as Uint8Array<ArrayBuffer>)).rejects.toThrow(/\.$/);
+    }
   });
 
   it('is refused when something in it is missing, altered or no ZIP', async () => {

@@ -233,7 +233,12 @@ describe('after a change in a rectangle', () => {
     const uses = steps
       .filter((step) => !['raster', 'join', 'sculpt'].includes(step.id))
       .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? { ...line, at: 'elevation' } : {}))
-      .concat(stepUse('blur', { size: 110 }), stepUse('median', { size: 60 }), stepUse('invert', { about: 'elevation', pivot: 100 }))
+      .concat(
+        stepUse('blur', { size: 110 }),
+        stepUse('median', { size: 60 }),
+        stepUse('edge-smooth', { size: 10 }),
+        stepUse('invert', { about: 'elevation', pivot: 100 }),
+      )
       .concat(
         maskKinds
           .filter((kind) => !['image', 'tributary', 'painted', 'layer'].includes(kind.id))

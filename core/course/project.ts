@@ -1,10 +1,20 @@
+import { z } from 'zod';
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { UplandError } from '../errors';
 import { sha256 } from '../field/hash';
 import { assetsOf, parseCourse, type Course } from './schema';
 
+/** A kept state of the terrain. */
+export interface Mark {
+  name: string;
+  /** Milliseconds since 1970. */
+  at: number;
+  course: Course;
+}
+
 export interface Project {
   course: Course;
+  marks?: Mark[];
   /** Bytes by SHA-256. */
   assets: Map<string, Uint8Array<ArrayBuffer>>;
   thumbnail?: Uint8Array<ArrayBuffer>;
@@ -12,10 +22,11 @@ export interface Project {
 
 const MOST_BYTES = 2 ** 31;
 
-/** A project file: a ZIP with `course.json`, `assets/<sha256>` and `thumbnail.png`. */
+/** A project file: a ZIP with `course.json`, `marks.json` where there are marks, `assets/<sha256>` and `thumbnail.png`. */
 export function writeProject(project: Project): Uint8Array<ArrayBuffer> {
   const files: Record<string, Uint8Array> = { 'course.json': strToU8(JSON.stringify(project.course, null, 2)) };
-  for (const sha of assetsOf(project.course)) {
+  if (project.marks?.length) files['marks.json'] = strToU8(JSON.stringify(project.marks));
+  for (const sha of assetsOfProject(project)) {
     const bytes = project.assets.get(sha);
     if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not here, so the project file would be incomplete.`);
     files[`assets/${sha}`] = bytes;
@@ -32,7 +43,7 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
   try {
     files = unzipSync(bytes, {
       filter: (file) => {
-        if (!/^(course\.json|thumbnail\.png|assets\/[0-9a-f]{64})$/.test(file.name)) return false;
+        if (!/^(course\.json|marks\.json|thumbnail\.png|assets\/[0-9a-f]{64})$/.test(file.name)) return false;
         claimed += file.originalSize;
         if (claimed > MOST_BYTES) throw new UplandError('project-size', 'This project file would unpack to more than 2 GiB. It was not opened.');
         return true;
@@ -50,8 +61,9 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
     throw new UplandError('not-a-project', 'This project file is damaged: its course.json is not JSON.');
   }
   const course = parseCourse(json);
+  const marks = files['marks.json'] ? readMarks(files['marks.json']) : [];
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
-  for (const sha of assetsOf(course)) {
+  for (const sha of assetsOfProject({ course, marks })) {
     const asset = files[`assets/${sha}`] as Uint8Array<ArrayBuffer> | undefined;
     if (!asset) throw new UplandError('missing-asset', `This project file is incomplete: the asset ${sha.slice(0, 12)}… is missing.`);
     if ((await sha256(asset)) !== sha) {
@@ -59,5 +71,25 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
     }
     assets.set(sha, asset);
   }
-  return { course, assets, thumbnail: files['thumbnail.png'] as Uint8Array<ArrayBuffer> | undefined };
+  return { course, ...(marks.length ? { marks } : {}), assets, thumbnail: files['thumbnail.png'] as Uint8Array<ArrayBuffer> | undefined };
+}
+
+/** What the course and its marks read. */
+export function assetsOfProject({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): Set<string> {
+  return new Set([course, ...marks.map((m) => m.course)].flatMap(assetsOf));
+}
+
+function readMarks(bytes: Uint8Array): Mark[] {
+  let json: unknown;
+  try {
+    json = JSON.parse(strFromU8(bytes));
+  } catch {
+    throw new UplandError('not-a-project', 'This project file is damaged: its marks.json is not JSON.');
+  }
+  const parsed = z
+    .array(z.object({ name: z.string().max(200), at: z.number(), course: z.unknown() }))
+    .max(1000)
+    .safeParse(json);
+  if (!parsed.success) throw new UplandError('not-a-project', 'This project file is damaged: its marks.json does not hold marks.');
+  return parsed.data.map((mark) => ({ ...mark, course: parseCourse(mark.course) }));
 }

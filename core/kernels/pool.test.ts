@@ -82,9 +82,12 @@ describe.runIf(built)('the pool', () => {
     const control = new AbortController();
     const work = pool.run(talusProgram, { ...talusArgs, sweeps: 100_000 }, { bed: steep }, { signal: control.signal });
     setTimeout(() => control.abort(), 100);
-    const began = performance.now();
+    let told = 0;
+    control.signal.addEventListener('abort', () => (told = performance.now()));
     await expect(work).rejects.toThrow('Stopped.');
-    expect(performance.now() - began).toBeLessThan(5000);
+    const took = performance.now() - told;
+    console.log(`measured: a kernel stopped ${took.toFixed(0)} ms after it was told (aim 100)`);
+    expect(took).toBeLessThan(3000);
     expect(await pool.run(noiseProgram, noiseArgs, null)).toHaveLength(301 * 203);
     pool.close();
   });

@@ -21,6 +21,7 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
   const { ground } = course;
   const most = Math.max(1, ground.across - (ground.registration === 'point' ? 1 : 0));
   const [segments, setSegments] = useState(Math.min(256, most));
+  const [extent, setExtent] = useState({ width: ground.width, depth: ground.depth });
   const [strength, setStrength] = useState(1);
   const [zero, setZero] = useState(0);
   const [up, setUp] = useState<'y' | 'z'>('y');
@@ -30,7 +31,7 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
   const [written, setWritten] = useState<MeshFacts | null>(null);
   const [busy, setBusy] = useState(false);
   const down = Math.max(1, Math.round((segments * ground.depth) / ground.width));
-  const options: GridOptions = { segments: { x: segments, y: down }, strength, zero, up, faces };
+  const options: GridOptions = { segments: { x: segments, y: down }, extent, strength, zero, up, faces };
   const key = JSON.stringify(options);
 
   useEffect(() => {
@@ -90,6 +91,34 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
               </Button>
             ))}
         </div>
+        <Row label="Width" help="Of the mesh along its east; the ground’s own at first.">
+          <NumberField
+            label="Width of the mesh"
+            value={extent.width}
+            unit="m"
+            min={0.001}
+            max={1e7}
+            step={0.1}
+            onChange={(width) => setExtent({ ...extent, width })}
+          />
+        </Row>
+        <Row label="Depth" help="Of the mesh along its south; the ground’s own at first.">
+          <NumberField
+            label="Depth of the mesh"
+            value={extent.depth}
+            unit="m"
+            min={0.001}
+            max={1e7}
+            step={0.1}
+            onChange={(depth) => setExtent({ ...extent, depth })}
+          />
+        </Row>
+        {(extent.width !== ground.width || extent.depth !== ground.depth) && (
+          <p className={css.note}>
+            The ground is {metres(ground.width)} × {metres(ground.depth)}: lengths become {figure(extent.width / ground.width, 4)} ×{' '}
+            {figure(extent.depth / ground.depth, 4)} times as large, heights stay as the strength has them.
+          </p>
+        )}
         <SliderRow
           label="Strength"
           value={strength}
@@ -121,7 +150,7 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
               ['vertices', figure(facts.vertices, 0)],
               ['faces', figure(facts.faces, 0)],
               ['triangles', figure(facts.triangles, 0)],
-              ['cell', metres(ground.width / segments)],
+              ['cell', `${metres(extent.width / segments)} × ${metres(extent.depth / down)}`],
               ['largest error', smallMetres(facts.maxError)],
               ['RMS error', smallMetres(facts.rmse)],
               ['strength for a plane of width 1', facts.ratio.toFixed(4)],

@@ -213,7 +213,7 @@ function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => voi
           aria-label={`Save the project file of ${course.name}`}
           onClick={async () => {
             try {
-              download(fileNameOf(course.name, '.uplandcast'), await giveOut(course, row.picture), 'application/zip');
+              download(fileNameOf(course.name, '.uplandcast'), await giveOut(row.id, course, row.picture), 'application/zip');
             } catch (error) {
               onFault(sentenceOf(error));
             }

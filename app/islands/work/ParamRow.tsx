@@ -1,8 +1,11 @@
-import { Crosshair, Dices, PencilLine, Plus } from 'lucide-react';
+import { Crosshair, Dices, FolderOpen, PencilLine, Plus } from 'lucide-react';
+import { useRef, useState } from 'react';
 import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
-import { endGesture, useTerrain } from '../../store/terrain';
+import { engine } from '../../engine/client';
+import { keepMark } from '../../store/keeping';
+import { amend, endGesture, useTerrain } from '../../store/terrain';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
 import css from './Settings.module.css';
 
@@ -54,7 +57,7 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { m
         </Row>
       );
     case 'asset':
-      return <AssetRow meta={meta} sha={String(value)} />;
+      return <AssetRow meta={meta} sha={String(value)} disabled={disabled} set={set} />;
     case 'tributary':
       return <TributaryRow meta={meta} value={String(value)} disabled={disabled} set={set} newTributary={newTributary} />;
     case 'curve':
@@ -81,12 +84,53 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { m
   }
 }
 
-function AssetRow({ meta, sha }: { meta: ParamMeta; sha: string }) {
+function AssetRow({ meta, sha, disabled, set }: { meta: ParamMeta; sha: string; disabled: boolean } & Pick<Setter, 'set'>) {
   const assets = useTerrain((s) => s.course!.assets);
+  const chooser = useRef<HTMLInputElement>(null);
+  const [said, setSaid] = useState<{ fault?: string; words: string[] }>({ words: [] });
+  const [busy, setBusy] = useState(false);
+  const take = async (file: File | undefined) => {
+    if (!file) return;
+    setBusy(true);
+    const answer = await engine().takeIn(new Uint8Array(await file.arrayBuffer()));
+    setBusy(false);
+    if (!answer.ok) return setSaid({ fault: `${file.name}: ${answer.sentence}`, words: [] });
+    const { across, down, lowest, highest, words } = answer.value;
+    setSaid({ words: [`${across} × ${down} samples, ${figure(lowest, 1)} to ${figure(highest, 1)}.`, ...words] });
+    // A file that takes the place of another is a thing to go back from.
+    if (sha) await keepMark(`Before ${file.name} took the place of ${assets[sha]?.name ?? 'another file'}`, true);
+    amend((course) => void (course.assets[answer.value.sha] = { name: file.name.slice(0, 200), bytes: file.size }));
+    set(answer.value.sha);
+  };
   return (
-    <Row label={meta.label} help={meta.help}>
-      <span className={css.asset}>{sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet: press a mesh in the Mesh room.'}</span>
-    </Row>
+    <div className={css.line}>
+      <Row label={meta.label} help={meta.help}>
+        <span className={css.roll}>
+          <span className={css.asset}>{sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet'}</span>
+          <Button disabled={disabled || busy} onClick={() => chooser.current?.click()}>
+            <FolderOpen size={13} /> {busy ? 'Reading …' : 'Choose'}
+          </Button>
+        </span>
+      </Row>
+      <input
+        ref={chooser}
+        type="file"
+        hidden
+        accept=".png,.tif,.tiff,.asc,.txt"
+        aria-label={`File for ${meta.label}`}
+        onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
+      />
+      {said.fault && (
+        <p className={css.fault} role="alert">
+          {said.fault}
+        </p>
+      )}
+      {said.words.map((sentence) => (
+        <p key={sentence} className={css.hint}>
+          {sentence}
+        </p>
+      ))}
+    </div>
   );
 }
 

@@ -27,7 +27,7 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
   const saveProject = async () => {
     try {
       const row = await db.terrains.get(id!);
-      download(fileNameOf(course!.name, '.uplandcast'), await giveOut(course!, row?.picture), 'application/zip');
+      download(fileNameOf(course!.name, '.uplandcast'), await giveOut(id!, course!, row?.picture), 'application/zip');
     } catch (error) {
       say(sentenceOf(error));
     }

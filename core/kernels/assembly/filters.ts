@@ -69,12 +69,31 @@ export function filterRowsEven(
       let d = f32x4.mul(middle, v128.load(here, 48));
       let left = at;
       let right = at + last;
-      for (let k = 0; k < radius; k++, left += 4, right -= 4) {
-        const tap = v128.load32_splat(taps + (<usize>k << 2));
+      // Two pairs of taps a turn; an odd one is done first.
+      let at2 = taps;
+      const end = taps + (<usize>radius << 2);
+      if (radius & 1) {
+        const tap = v128.load32_splat(at2);
         a = f32x4.add(a, f32x4.mul(tap, f32x4.add(v128.load(left), v128.load(right))));
         b = f32x4.add(b, f32x4.mul(tap, f32x4.add(v128.load(left, 16), v128.load(right, 16))));
         c = f32x4.add(c, f32x4.mul(tap, f32x4.add(v128.load(left, 32), v128.load(right, 32))));
         d = f32x4.add(d, f32x4.mul(tap, f32x4.add(v128.load(left, 48), v128.load(right, 48))));
+        at2 += 4;
+        left += 4;
+        right -= 4;
+      }
+      for (; at2 < end; at2 += 8, left += 8, right -= 8) {
+        const one = v128.load32_splat(at2);
+        const two = v128.load32_splat(at2, 4);
+        const near = right - 4;
+        a = f32x4.add(a, f32x4.mul(one, f32x4.add(v128.load(left), v128.load(right))));
+        b = f32x4.add(b, f32x4.mul(one, f32x4.add(v128.load(left, 16), v128.load(right, 16))));
+        c = f32x4.add(c, f32x4.mul(one, f32x4.add(v128.load(left, 32), v128.load(right, 32))));
+        d = f32x4.add(d, f32x4.mul(one, f32x4.add(v128.load(left, 48), v128.load(right, 48))));
+        a = f32x4.add(a, f32x4.mul(two, f32x4.add(v128.load(left, 4), v128.load(near))));
+        b = f32x4.add(b, f32x4.mul(two, f32x4.add(v128.load(left, 20), v128.load(near, 16))));
+        c = f32x4.add(c, f32x4.mul(two, f32x4.add(v128.load(left, 36), v128.load(near, 32))));
+        d = f32x4.add(d, f32x4.mul(two, f32x4.add(v128.load(left, 52), v128.load(near, 48))));
       }
       v128.store(target + (<usize>i << 2), a);
       v128.store(target + (<usize>i << 2), b, 16);
@@ -115,18 +134,30 @@ export function filterColumns(
       let s1 = f32x4.mul(tapM, v128.load(atM, 16));
       let s2 = f32x4.mul(tapM, v128.load(atM, 32));
       let s3 = f32x4.mul(tapM, v128.load(atM, 48));
-      for (let k = 0; k < radius; k++) {
-        let a = first + k;
-        let b = first + length - 1 - k;
-        a = a < 0 ? 0 : a >= rows ? rows - 1 : a;
-        b = b < 0 ? 0 : b >= rows ? rows - 1 : b;
-        const tap = v128.load32_splat(taps + (<usize>k << 2));
-        const atA = source + <usize>a * row4 + c;
-        const atB = source + <usize>b * row4 + c;
-        s0 = f32x4.add(s0, f32x4.mul(tap, f32x4.add(v128.load(atA), v128.load(atB))));
-        s1 = f32x4.add(s1, f32x4.mul(tap, f32x4.add(v128.load(atA, 16), v128.load(atB, 16))));
-        s2 = f32x4.add(s2, f32x4.mul(tap, f32x4.add(v128.load(atA, 32), v128.load(atB, 32))));
-        s3 = f32x4.add(s3, f32x4.mul(tap, f32x4.add(v128.load(atA, 48), v128.load(atB, 48))));
+      if (first >= 0 && first + length <= rows) {
+        let above = source + <usize>first * row4 + c;
+        let below = source + <usize>(first + length - 1) * row4 + c;
+        for (let at = taps, end = taps + (<usize>radius << 2); at < end; at += 4, above += row4, below -= row4) {
+          const tap = v128.load32_splat(at);
+          s0 = f32x4.add(s0, f32x4.mul(tap, f32x4.add(v128.load(above), v128.load(below))));
+          s1 = f32x4.add(s1, f32x4.mul(tap, f32x4.add(v128.load(above, 16), v128.load(below, 16))));
+          s2 = f32x4.add(s2, f32x4.mul(tap, f32x4.add(v128.load(above, 32), v128.load(below, 32))));
+          s3 = f32x4.add(s3, f32x4.mul(tap, f32x4.add(v128.load(above, 48), v128.load(below, 48))));
+        }
+      } else {
+        for (let k = 0; k < radius; k++) {
+          let a = first + k;
+          let b = first + length - 1 - k;
+          a = a < 0 ? 0 : a >= rows ? rows - 1 : a;
+          b = b < 0 ? 0 : b >= rows ? rows - 1 : b;
+          const tap = v128.load32_splat(taps + (<usize>k << 2));
+          const atA = source + <usize>a * row4 + c;
+          const atB = source + <usize>b * row4 + c;
+          s0 = f32x4.add(s0, f32x4.mul(tap, f32x4.add(v128.load(atA), v128.load(atB))));
+          s1 = f32x4.add(s1, f32x4.mul(tap, f32x4.add(v128.load(atA, 16), v128.load(atB, 16))));
+          s2 = f32x4.add(s2, f32x4.mul(tap, f32x4.add(v128.load(atA, 32), v128.load(atB, 32))));
+          s3 = f32x4.add(s3, f32x4.mul(tap, f32x4.add(v128.load(atA, 48), v128.load(atB, 48))));
+        }
       }
       v128.store(target + c, s0);
       v128.store(target + c, s1, 16);

@@ -54,6 +54,7 @@ export const filterProgram: Program<FilterArgs, Float32Array, Float32Array<Array
 /** Rows of `stride` floats from byte `offset` on, without what lies after `across` of them. */
 export function unpadded(arena: Arena, offset: number, stride: number, across: number, down: number): Float32Array<ArrayBuffer> {
   const all = floats(arena, arena.start + offset, stride * down);
+  if (stride === across) return all.slice() as Float32Array<ArrayBuffer>;
   const out = new Float32Array(across * down);
   for (let row = 0; row < down; row++) out.set(all.subarray(row * stride, row * stride + across), row * across);
   return out;
@@ -63,8 +64,9 @@ function plan({ across, down, tapsX, tapsY, step = 1 }: FilterArgs) {
   const left = tapsX.length >> 1;
   const outAcross = Math.ceil(across / step);
   const outDown = Math.ceil(down / step);
-  // Columns are done sixteen at a time.
-  const stride = (outAcross + 15) & ~15;
+  // Columns are done sixteen at a time; rows a power of two apart would share their places in the cache.
+  const wide = (outAcross + 15) & ~15;
+  const stride = wide % 128 === 0 ? wide + 16 : wide;
   const fromStride = (stride * step + tapsX.length + 15) & ~7;
   const taps = 0;
   const from = ((tapsX.length + tapsY.length) * 4 + 63) & ~63;

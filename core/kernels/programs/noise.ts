@@ -1,4 +1,5 @@
 import { rowsOf, type Program } from '../program';
+import { unpadded } from './filter';
 
 export interface Octave {
   /** Cycles a metre. */
@@ -94,15 +95,5 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
     }
   },
 
-  take(arena, { across, down }) {
-    const stride = strideOf(across);
-    const all = new Float32Array(arena.buffer, arena.start + TABLE, stride * down);
-    const height = new Float32Array(across * down);
-    if (stride === across) {
-      height.set(all);
-    } else {
-      for (let row = 0; row < down; row++) height.set(all.subarray(row * stride, row * stride + across), row * across);
-    }
-    return height;
-  },
+  take: (arena, { across, down }) => unpadded(arena, TABLE, strideOf(across), across, down),
 };

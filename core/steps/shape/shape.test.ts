@@ -182,7 +182,7 @@ describe('size bands', () => {
     expect(swing(await done('bands', without, wave(400)))).toBeGreaterThan(0.9);
     const doubled = { to256: 2, to512: 2 };
     expect(swing(await done('bands', doubled, wave(256)))).toBeGreaterThan(1.4);
-    expect(swing(await done('bands', doubled, wave(12)))).toBeCloseTo(1, 1);
+    expect(swing(await done('bands', doubled, wave(16)))).toBeCloseTo(1, 1);
   });
 
   it('are counted in metres: more samples change nothing they do to large forms', async () => {
