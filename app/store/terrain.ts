@@ -26,6 +26,7 @@ export interface ViewSettings {
   contours: boolean;
   meshLines: boolean;
   water: boolean;
+  spots: boolean;
   exaggeration: number;
   /** Degrees clockwise from north that the sun stands at. */
   sun: number;
@@ -100,7 +101,7 @@ export const useTerrain = create<State>(() => ({
   tool: 'none',
   engineBytes: null,
   sheet: sheetNow(),
-  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, exaggeration: 1, sun: 315 },
+  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, exaggeration: 1, sun: 315 },
   brush: { kind: 'raise', radius: 160, strength: 2, softness: 0.8 },
 }));
 

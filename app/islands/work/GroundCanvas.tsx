@@ -22,7 +22,6 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
   const [drawn, setDrawn] = useState<GroundView | null>(null);
-  const [spots, setSpots] = useState(false);
   const [aspect, setAspect] = useState<Aspect | null>(null);
   const [failed, setFailed] = useState<string | null>(null);
   const picture = useTerrain((s) => s.picture);
@@ -164,19 +163,19 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             aria-valuetext={`${settings.sun} degrees from north`}
           />
         </label>
-        <Toggles label="Watched places" items={[{ key: 'spots', text: 'Spots', on: spots, onToggle: () => setSpots(!spots) }]} />
+        <Toggles label="Watched places" items={[{ key: 'spots', text: 'Spots', on: settings.spots, onToggle: () => set({ spots: !settings.spots }) }]} />
         <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
           <Maximize2 size={14} />
         </Button>
       </div>
-      {spots && <SpotsPanel />}
+      {settings.spots && <SpotsPanel />}
       {standing && (
         <p className={css.standing}>
           As after <b>{standing.name || stepById(standing.step).title}</b>
           <Button onClick={() => standAt(null)}>To the end</Button>
         </p>
       )}
-      {!spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
+      {!settings.spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
       {working && (
         <div className={css.working} role="status">
           <span>

@@ -18,6 +18,7 @@ interface Point {
 export function SectionChart() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'line', Point[]> | null>(null);
+  /** The last full ground along the line, and the one before it. */
   const before = useRef<{ key: string; now: Point[]; was: Point[] }>({ key: '', now: [], was: [] });
   const picture = useTerrain((s) => s.picture);
   const course = useTerrain((s) => s.course)!;
@@ -84,12 +85,14 @@ export function SectionChart() {
     if (!made || points.length === 0) return;
     const key = JSON.stringify([from, to]);
     const held = before.current;
-    // The dashed line is what the ground was before it changed along the same line.
+    // The dashed line is the full ground before it changed along the same line; previews pass by.
+    const differs = held.now.length === points.length && held.now.some((p, i) => Math.abs(p.y - points[i].y) > 1e-3);
     if (held.key !== key) before.current = { key, now: points, was: [] };
-    else if (held.now.some((p, i) => Math.abs(p.y - points[i].y) > 1e-3)) before.current = { key, now: points, was: held.now };
+    else if (differs && !picture!.preview) before.current = { key, now: points, was: held.now };
+    const dashed = picture!.preview && differs ? held.now : before.current.was;
     const lowest = Math.min(...points.map((p) => p.y));
     made.data.datasets[0].data = points;
-    made.data.datasets[1].data = before.current.was;
+    made.data.datasets[1].data = dashed;
     const { sea } = course.ground;
     made.data.datasets[2].data =
       sea > lowest

@@ -16,7 +16,7 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
   const course = useTerrain((s) => s.course)!;
   const selected = useTerrain((s) => s.selected);
   const readOnly = useTerrain((s) => s.readOnly);
-  const camera = useTerrain((s) => s.view.camera);
+  const { camera, spots } = useTerrain((s) => s.view);
   const picture = useTerrain((s) => s.picture);
   const [, setFrame] = useState(0);
   useEffect(() => {
@@ -105,7 +105,7 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
           ))}
         </>
       )}
-      {course.spots.map((spot) => (
+      {(spots ? course.spots : []).map((spot) => (
         <Handle
           key={spot.id}
           at={at(spot)}
