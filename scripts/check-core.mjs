@@ -9,7 +9,8 @@ const faults = [];
 for (const file of readdirSync('core', { recursive: true })) {
   if (!/\.ts$/.test(file) || /\.test\.ts$|assembly|generated|node_modules/.test(file)) continue;
   const text = readFileSync(join('core', file), 'utf8');
-  for (const [, name] of text.matchAll(/(?:from|import)\s*\(?\s*'([^']+)'/g)) {
+  for (const [, from, bare] of text.matchAll(/^(?:import|export)\b[^;(=]*?\bfrom\s*'([^']+)'|\bimport\s*\(?\s*'([^']+)'/gm)) {
+    const name = from ?? bare;
     if (!name.startsWith('.') && !allowed.has(name)) faults.push(`core/${file} imports ${name}`);
     if (name.startsWith('.') && join('core', file, '..', name).split('/')[0] !== 'core') faults.push(`core/${file} imports ${name}, outside of the core`);
   }

@@ -33,6 +33,7 @@ const TOOLS = {
   netpbm: () => has('pnmfile', '--version'),
   'assimp-utils': () => has('assimp', 'version'),
   openexr: () => existsSync('/usr/bin/exrheader'),
+  'openimageio-tools': () => has('oiiotool', '--version'),
 };
 
 export function installTools() {

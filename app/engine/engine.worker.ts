@@ -214,14 +214,14 @@ const api = {
     return answer.ok ? pngBlob(reliefPixels(answer.value, 320, 220, true), 320, 220) : null;
   },
 
-  /** Begins a stroke of the hand step `id` on the full ground. */
-  beginStroke(id: string): Promise<Outcome<true>> {
+  /** Begins a stroke of the hand step `id` on the full ground, as it is seen: at the end of the course, or as after the step itself. */
+  beginStroke(id: string, standing: boolean): Promise<Outcome<true>> {
     return outcome(async () => {
       const stage = full?.evaluation.stages.find((s) => s.use.id === id);
       if (!stage || !full) throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
       stroke = await Stroke.begin(
         stage.before,
-        full.evaluation.height.slice(),
+        (standing ? stage : full.evaluation).height.slice(),
         full.evaluation.ground,
         settingsOf(stage.use) as SculptParams,
         stage.use.strength,

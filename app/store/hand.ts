@@ -32,7 +32,7 @@ export async function beginStroke(): Promise<boolean> {
     say('The view stands after another step. Go back to the end of the course, or stand after this one, to work by hand.');
     return false;
   }
-  const begun = await engine().beginStroke(use.id);
+  const begun = await engine().beginStroke(use.id, standing === use.id);
   if (!begun.ok) {
     say(begun.sentence);
     return false;

@@ -13,9 +13,9 @@ import { fileNameFor, groundFor, receivers, receiverSchema, sizesFor } from './r
 
 const field = hills(groundOf(65, 65, 8), 3);
 const { lowest, highest } = statistics(field);
-const encodings: Encoding[] = formats.flatMap((f) =>
-  f.writes.map((type) => ({ format: f.id, type, range: CODES[type] ? { low: lowest - 5, high: highest + 5 } : undefined })),
-);
+const encodings: Encoding[] = formats
+  .filter((f) => !f.sides)
+  .flatMap((f) => f.writes.map((type) => ({ format: f.id, type, range: CODES[type] ? { low: lowest - 5, high: highest + 5 } : undefined })));
 
 /** What can go wrong in a writer. */
 const faults: Record<string, (page: Page) => Page> = {

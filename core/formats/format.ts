@@ -76,6 +76,8 @@ export interface Format {
   writes: readonly SampleType[];
   /** Whether the file itself can say what its codes mean in metres. */
   carriesRange: boolean;
+  /** The only sample counts a side that it can hold; left out: any. */
+  sides?: readonly number[];
   /** Whether the bytes look like this format. */
   sniff(bytes: Uint8Array): boolean;
   read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading>;

@@ -1,12 +1,17 @@
 import { UplandError } from '../errors';
 import { asciiGrid } from './ascii-grid';
+import { bmp } from './bmp';
+import { exr } from './exr';
 import type { Format, Reading } from './format';
+import { hgt } from './hgt';
+import { pfm, pgm } from './netpbm';
+import { npy } from './npy';
 import { png } from './png';
 import { parseRawSpec, raw, readRaw } from './raw';
 import { tiff } from './tiff';
 
 /** Every heightmap format, in the order they are tried. */
-export const formats: readonly Format[] = [png, tiff, asciiGrid, raw];
+export const formats: readonly Format[] = [png, tiff, asciiGrid, exr, npy, pgm, pfm, bmp, hgt, raw];
 
 export function formatById(id: string): Format {
   const format = formats.find((f) => f.id === id);

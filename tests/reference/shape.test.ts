@@ -72,7 +72,7 @@ describe('blur agrees with SciPy within 1e-4 of the range inside and 1e-3 at the
 // scipy.ndimage.median_filter, mode "nearest".
 describe('median agrees with SciPy exactly', () => {
   for (const [name, field] of grounds) {
-    it.each([3, 5, 7, 9, 21, 45])(`${name}, %s × %s samples`, async (size) => {
+    it.each([3, 5, 7, 9, 21, 45])(`${name}, %s samples a side`, async (size) => {
       const theirs = inNumpy(field, `out = ndimage.median_filter(a, size=${size}, mode="nearest")`);
       const ours = await applied('median', { size: (size - 1) * 10 }, field);
       const { inside, edge } = apart(field, ours, theirs, 12);

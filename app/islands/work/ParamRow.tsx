@@ -116,7 +116,7 @@ function AssetRow({ meta, sha, disabled, set }: { meta: ParamMeta; sha: string; 
         ref={chooser}
         type="file"
         hidden
-        accept=".png,.tif,.tiff,.asc,.txt"
+        accept=".png,.tif,.tiff,.asc,.txt,.exr,.npy,.pgm,.pfm,.bmp,.hgt"
         aria-label={`File for ${meta.label}`}
         onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
       />

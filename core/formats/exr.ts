@@ -1,0 +1,266 @@
+import { UplandError } from '../errors';
+import { compress, decompress } from './deflate';
+import type { Format, Page, Reading } from './format';
+import { checkLength, checkSize } from './limits';
+
+const MAGIC = [0x76, 0x2f, 0x31, 0x01];
+/** Ways of packing by their number in the file; rows a block. */
+const PACKINGS = ['none', 'RLE', 'ZIPS', 'ZIP', 'PIZ', 'PXR24', 'B44', 'B44A', 'DWAA', 'DWAB'];
+const ROWS: Record<number, number> = { 0: 1, 2: 1, 3: 16 };
+const BYTES_OF = [4, 2, 4];
+
+interface Channel {
+  name: string;
+  /** 0 uint, 1 half, 2 float. */
+  kind: number;
+}
+
+/**
+ * OpenEXR, scan lines, packed by none, ZIPS or ZIP: one channel of half, float or whole numbers
+ * (`Y`, or the first there is). Written: `Y` in float, ZIP.
+ * Source: "OpenEXR File Layout" and "Technical Introduction to OpenEXR".
+ */
+export const exr: Format = {
+  id: 'exr',
+  title: 'OpenEXR',
+  endings: ['.exr'],
+  mediaType: 'image/x-exr',
+  writes: ['f32'],
+  carriesRange: true,
+  sniff: (bytes) => MAGIC.every((b, i) => bytes[i] === b),
+  read,
+  write: async (page) => write(page),
+};
+
+async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
+  checkLength('OpenEXR file', 'its header', 16, bytes.length);
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const flags = view.getUint32(4, true) >>> 8;
+  if (flags & 0x1a) throw new UplandError('exr-kind', 'This OpenEXR file is tiled, deep or in several parts; scan lines of one part are read here.');
+  const { attributes, end } = attributesOf(bytes, view);
+  const window = attributes.get('dataWindow');
+  const list = attributes.get('channels');
+  if (!window || window.length < 16 || !list)
+    throw new UplandError('damaged', 'This OpenEXR file is damaged: its header does not name its channels and its window.');
+  const box = new DataView(window.buffer, window.byteOffset, 16);
+  const [left, top, right, bottom] = [0, 4, 8, 12].map((at) => box.getInt32(at, true));
+  const width = right - left + 1;
+  const height = bottom - top + 1;
+  checkSize('OpenEXR file', width, height);
+  const packing = attributes.get('compression')?.[0] ?? 0;
+  const rows = ROWS[packing];
+  if (!rows) throw new UplandError('exr-packing', `This OpenEXR file is packed by ${PACKINGS[packing] ?? `way ${packing}`}; none, ZIPS and ZIP are read here.`);
+  const channels = channelsOf(list);
+  const wanted = channels.find((c) => c.name === 'Y') ?? channels[0];
+  const lineBytes = channels.reduce((sum, c) => sum + BYTES_OF[c.kind] * width, 0);
+  let before = 0;
+  for (const c of channels) {
+    if (c === wanted) break;
+    before += BYTES_OF[c.kind] * width;
+  }
+  const blocks = Math.ceil(height / rows);
+  checkLength('OpenEXR file', 'its table of rows', blocks * 8, bytes.length - end);
+  const samples = wanted.kind === 0 ? new Uint32Array(width * height) : new Float32Array(width * height);
+  for (let block = 0; block < blocks; block++) {
+    const at = Number(view.getBigUint64(end + block * 8, true));
+    if (!(at >= end && at + 8 <= bytes.length)) throw new UplandError('damaged', `This OpenEXR file is damaged: row block ${block + 1} lies outside of it.`);
+    const first = view.getInt32(at, true) - top;
+    const size = view.getInt32(at + 4, true);
+    if (first < 0 || first >= height || size < 0)
+      throw new UplandError('damaged', `This OpenEXR file is damaged: row block ${block + 1} does not say where it belongs.`);
+    const count = Math.min(rows, height - first);
+    checkLength('OpenEXR file', `row block ${block + 1}`, size, bytes.length - at - 8);
+    const packed = bytes.slice(at + 8, at + 8 + size);
+    const raw = packing === 0 || size === lineBytes * count ? packed : unpacked(await decompress('OpenEXR file', packed, lineBytes * count));
+    checkLength('OpenEXR file', `row block ${block + 1}`, lineBytes * count, raw.length);
+    const lines = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
+    for (let row = 0; row < count; row++) {
+      const from = row * lineBytes + before;
+      const to = (first + row) * width;
+      for (let x = 0; x < width; x++) {
+        if (wanted.kind === 2) samples[to + x] = lines.getFloat32(from + 4 * x, true);
+        else if (wanted.kind === 1) samples[to + x] = halfToNumber(lines.getUint16(from + 2 * x, true));
+        else samples[to + x] = lines.getUint32(from + 4 * x, true);
+      }
+    }
+  }
+  const odd: string[] = [];
+  if (channels.length > 1) odd.push(`It has ${channels.length} channels (${channels.map((c) => c.name).join(', ')}); ${wanted.name} is read.`);
+  if (wanted.kind === 1) odd.push('Its numbers are halves of 16 bits: over 2 048 m they are a metre or more apart.');
+  return {
+    format: 'exr',
+    width,
+    height,
+    channels: channels.length,
+    type: wanted.kind === 0 ? 'u32' : 'f32',
+    samples,
+    unit: wanted.kind === 0 ? 'code' : 'm',
+    scale: 1,
+    offset: 0,
+    spacing: null,
+    registration: null,
+    noData: null,
+    odd,
+  };
+}
+
+function attributesOf(bytes: Uint8Array, view: DataView): { attributes: Map<string, Uint8Array>; end: number } {
+  const attributes = new Map<string, Uint8Array>();
+  let at = 8;
+  const text = () => {
+    const from = at;
+    while (at < bytes.length && bytes[at] !== 0 && at - from < 256) at++;
+    if (bytes[at] !== 0) throw new UplandError('damaged', 'This OpenEXR file is damaged: its header does not end.');
+    return String.fromCharCode(...bytes.subarray(from, at++));
+  };
+  for (let n = 0; n < 1000; n++) {
+    const name = text();
+    if (name === '') return { attributes, end: at };
+    text();
+    checkLength('OpenEXR file', `its attribute "${name}"`, 4, bytes.length - at);
+    const size = view.getInt32(at, true);
+    at += 4;
+    if (size < 0) throw new UplandError('damaged', `This OpenEXR file is damaged: its attribute "${name}" has a size of ${size}.`);
+    checkLength('OpenEXR file', `its attribute "${name}"`, size, bytes.length - at);
+    attributes.set(name, bytes.slice(at, at + size));
+    at += size;
+  }
+  throw new UplandError('damaged', 'This OpenEXR file is damaged: its header does not end.');
+}
+
+function channelsOf(list: Uint8Array): Channel[] {
+  const channels: Channel[] = [];
+  const view = new DataView(list.buffer, list.byteOffset, list.byteLength);
+  let at = 0;
+  while (at < list.length && list[at] !== 0) {
+    const from = at;
+    while (at < list.length && list[at] !== 0) at++;
+    const name = String.fromCharCode(...list.subarray(from, at++));
+    checkLength('OpenEXR file', 'its list of channels', 16, list.length - at);
+    const kind = view.getInt32(at, true);
+    if (kind < 0 || kind > 2) throw new UplandError('damaged', `This OpenEXR file is damaged: its channel ${name} holds numbers of kind ${kind}.`);
+    if (view.getInt32(at + 8, true) !== 1 || view.getInt32(at + 12, true) !== 1) {
+      throw new UplandError('exr-sampling', `The channel ${name} of this OpenEXR file has fewer samples than the picture; that is not read here.`);
+    }
+    channels.push({ name, kind });
+    at += 16;
+  }
+  if (channels.length === 0 || channels.length > 64)
+    throw new UplandError('damaged', `This OpenEXR file has ${channels.length} channels; one at least is needed, 64 at most.`);
+  return channels;
+}
+
+/** Undoes the differences from byte to byte, then the parting into even and odd bytes. */
+function unpacked(bytes: Uint8Array<ArrayBuffer>): Uint8Array<ArrayBuffer> {
+  for (let i = 1; i < bytes.length; i++) bytes[i] = bytes[i - 1] + bytes[i] - 128;
+  const out = new Uint8Array(bytes.length);
+  const half = (bytes.length + 1) >> 1;
+  for (let i = 0; i < out.length; i++) out[i] = i & 1 ? bytes[half + (i >> 1)] : bytes[i >> 1];
+  return out;
+}
+
+function packed(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(bytes.length);
+  const half = (bytes.length + 1) >> 1;
+  for (let i = 0; i < bytes.length; i++) out[i & 1 ? half + (i >> 1) : i >> 1] = bytes[i];
+  for (let i = out.length - 1; i > 0; i--) out[i] = out[i] - out[i - 1] + 128;
+  return out;
+}
+
+/** IEEE 754 binary16. */
+function halfToNumber(code: number): number {
+  const sign = code & 0x8000 ? -1 : 1;
+  const exponent = (code >> 10) & 31;
+  const fraction = code & 1023;
+  if (exponent === 31) return fraction ? NaN : sign * Infinity;
+  if (exponent === 0) return sign * fraction * 2 ** -24;
+  return sign * (1 + fraction / 1024) * 2 ** (exponent - 15);
+}
+
+function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {
+  const parts: Uint8Array[] = [];
+  const text = new TextEncoder();
+  const attribute = (name: string, type: string, data: ArrayBuffer) => {
+    const size = new DataView(new ArrayBuffer(4));
+    size.setInt32(0, data.byteLength, true);
+    parts.push(text.encode(`${name}\0${type}\0`), new Uint8Array(size.buffer), new Uint8Array(data));
+  };
+  const data = (size: number, fill: (view: DataView) => void) => {
+    const view = new DataView(new ArrayBuffer(size));
+    fill(view);
+    return view.buffer;
+  };
+  const box = () =>
+    data(16, (v) => {
+      v.setInt32(8, width - 1, true);
+      v.setInt32(12, height - 1, true);
+    });
+  parts.push(Uint8Array.from([...MAGIC, 2, 0, 0, 0]));
+  attribute(
+    'channels',
+    'chlist',
+    data(19, (v) => {
+      v.setUint8(0, 'Y'.charCodeAt(0));
+      v.setInt32(2, 2, true);
+      v.setInt32(10, 1, true);
+      v.setInt32(14, 1, true);
+    }),
+  );
+  attribute(
+    'compression',
+    'compression',
+    data(1, (v) => v.setUint8(0, 3)),
+  );
+  attribute('dataWindow', 'box2i', box());
+  attribute('displayWindow', 'box2i', box());
+  attribute(
+    'lineOrder',
+    'lineOrder',
+    data(1, () => undefined),
+  );
+  attribute(
+    'pixelAspectRatio',
+    'float',
+    data(4, (v) => v.setFloat32(0, 1, true)),
+  );
+  attribute(
+    'screenWindowCenter',
+    'v2f',
+    data(8, () => undefined),
+  );
+  attribute(
+    'screenWindowWidth',
+    'float',
+    data(4, (v) => v.setFloat32(0, 1, true)),
+  );
+  parts.push(new Uint8Array(1));
+  const header = parts.reduce((sum, p) => sum + p.length, 0);
+
+  const rows = ROWS[3];
+  const blocks = Math.ceil(height / rows);
+  const table = new DataView(new ArrayBuffer(blocks * 8));
+  const chunks: Uint8Array[] = [];
+  let at = header + blocks * 8;
+  for (let block = 0; block < blocks; block++) {
+    const first = block * rows;
+    const count = Math.min(rows, height - first);
+    const raw = new DataView(new ArrayBuffer(count * width * 4));
+    for (let i = 0; i < count * width; i++) raw.setFloat32(4 * i, samples[first * width + i], true);
+    const plain = new Uint8Array(raw.buffer);
+    const small = compress(packed(plain));
+    const body = small.length < plain.length ? small : plain;
+    const head = new DataView(new ArrayBuffer(8));
+    head.setInt32(0, first, true);
+    head.setInt32(4, body.length, true);
+    table.setBigUint64(block * 8, BigInt(at), true);
+    chunks.push(new Uint8Array(head.buffer), body);
+    at += 8 + body.length;
+  }
+  const out = new Uint8Array(at);
+  let to = 0;
+  for (const part of [...parts, new Uint8Array(table.buffer), ...chunks]) {
+    out.set(part, to);
+    to += part.length;
+  }
+  return out;
+}
