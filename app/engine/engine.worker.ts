@@ -183,12 +183,10 @@ const api = {
         down: field.ground.down,
         lowest,
         highest,
-        words: [
-          ...(inCodes ? ['Its numbers are codes: the file does not say how many metres they stand for. Scale it to a height, or they count as metres.'] : []),
-          ...inspect(reading)
-            .findings.filter((f) => f.severity !== 'note')
-            .map((f) => f.message),
-        ],
+        inCodes,
+        words: inspect(reading)
+          .findings.filter((f) => f.severity !== 'note')
+          .map((f) => f.message),
       };
     });
   },

@@ -21,6 +21,8 @@ export interface TakenIn {
   /** Metres, or codes where the file holds those. */
   lowest: number;
   highest: number;
+  /** The file does not say how many metres its numbers stand for. */
+  inCodes: boolean;
   words: string[];
 }
 

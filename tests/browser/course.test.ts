@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
+import { encode } from '@upland-cast/core';
+import { groundOf, hills } from '../helpers/grounds';
 import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 
 let app: Application;
@@ -372,6 +374,43 @@ describe('looking along and at places', () => {
     expect(await range(page)).not.toBe(before);
     await page.keyboard.press('Delete');
     await expect.poll(() => page.getByRole('slider', { name: /^Point/ }).count()).toBe(2);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});
+
+describe('a file for a step', () => {
+  it('is taken with what it means said, its codes spread over the ground’s range; a wrong one is refused and changes nothing', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    const before = await range(page);
+    await page.getByRole('button', { name: 'Add a step after Noise' }).click();
+    await page.getByRole('menuitem', { name: /^Raster/ }).click();
+    await page
+      .getByRole('alert')
+      .getByText(/no file yet/)
+      .waitFor();
+    await page.getByLabel('File for Heights').setInputFiles({ name: 'holiday.png', mimeType: 'image/png', buffer: Buffer.from('nothing') });
+    await page.getByText(/holiday\.png: These 7 bytes do not say what they are/).waitFor();
+    expect(await range(page)).toBe(before);
+    const { bytes } = await encode(hills(groundOf(129)), { format: 'png', type: 'u16', range: { low: 0, high: 1000 } });
+    await settled(page, () => page.getByLabel('File for Heights').setInputFiles({ name: 'valley.png', mimeType: 'image/png', buffer: Buffer.from(bytes) }));
+    await page.getByText(/129 × 129 samples, .* in codes/).waitFor();
+    await page.getByText(/spread over the range that the ground had/).waitFor();
+    const ends = (text: string) =>
+      text
+        .replace(/\u2009/g, '')
+        .replaceAll('−', '-')
+        .split(' – ')
+        .map(Number.parseFloat);
+    const [[low, high], [wasLow, wasHigh]] = [ends(await range(page)), ends(before)];
+    expect(Math.abs(low - wasLow)).toBeLessThan(15);
+    expect(Math.abs(high - wasHigh)).toBeLessThan(15);
+    // As a mask: where the picture is bright.
+    await card(page, 'Noise').click();
+    await page.getByLabel('Add a mask').selectOption('image');
+    await settled(page, () => page.getByLabel('File for Image').setInputFiles({ name: 'valley.png', mimeType: 'image/png', buffer: Buffer.from(bytes) }));
+    await page.getByText(/covers [\d.]+ % of the ground/).waitFor();
     expect(faults).toEqual([]);
     await context.close();
   });

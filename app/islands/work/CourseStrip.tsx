@@ -62,8 +62,8 @@ export function CourseStrip() {
           onDragEnd={onDragEnd}
           onDragCancel={() => setDragged(null)}
         >
-          <div className={css.sheet} style={{ width, height }}>
-            <Streams layout={layout} size={size} width={width} height={height} />
+          <div className={css.sheet} style={{ width, height, minWidth: '100%' }}>
+            <Streams layout={layout} size={size} height={height} />
             {layout.rows.map((line, row) => {
               const cards = layout.cards.filter((c) => c.line === line.id);
               const tributary = course.tributaries.find((t) => t.id === line.id);
@@ -133,16 +133,17 @@ const titleOf = (use: StepUse) => {
 };
 
 /** The water: a stream along every line, and one from the end of each tributary to what reads it. */
-function Streams({ layout, size, width, height }: { layout: CourseLayout; size: { card: number; row: number }; width: number; height: number }) {
+function Streams({ layout, size, height }: { layout: CourseLayout; size: { card: number; row: number }; height: number }) {
   const middle = (row: number) => row * size.row + 4 + size.card / 2 + 2;
   const cardsOf = (line: string) => layout.cards.filter((c) => c.line === line);
   return (
-    <svg className={css.streams} width={width} height={height} aria-hidden="true">
+    <svg className={css.streams} width="100%" height={height} aria-hidden="true">
       {layout.rows.map((line, row) => {
         const cards = cardsOf(line.id);
         if (!cards.length && line.id) return null;
         const from = cards.length ? xOf(cards[0].column) : xOf(0);
-        const to = line.id ? xOf(cards[cards.length - 1].column) + CARD : width;
+        // The stem flows on to the edge, where the terrain stands.
+        const to = line.id ? xOf(cards[cards.length - 1].column) + CARD : 100_000;
         return <path key={line.id} className={line.id ? css.brook : css.river} d={`M${from} ${middle(row)}H${to}`} />;
       })}
       {layout.confluences.map(({ from, to, mask }) => {

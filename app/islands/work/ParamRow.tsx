@@ -4,6 +4,7 @@ import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
 import { engine } from '../../engine/client';
+import type { TakenIn } from '../../engine/protocol';
 import { keepMark } from '../../store/keeping';
 import { amend, endGesture, useTerrain } from '../../store/terrain';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
@@ -16,10 +17,12 @@ export interface Setter {
   newTributary?(): void;
   /** Another seed. */
   roll?(): void;
+  /** Another file; says what was done beside taking it. */
+  takeFile?(file: TakenIn): string | undefined;
 }
 
 /** One setting of a step or a mask, made from what its schema says of it. */
-export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { meta: ParamMeta; value: unknown; disabled: boolean } & Setter) {
+export function ParamRow({ meta, value, disabled, set, newTributary, roll, takeFile }: { meta: ParamMeta; value: unknown; disabled: boolean } & Setter) {
   switch (meta.kind) {
     case 'choice':
       return (
@@ -57,7 +60,7 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { m
         </Row>
       );
     case 'asset':
-      return <AssetRow meta={meta} sha={String(value)} disabled={disabled} set={set} />;
+      return <AssetRow meta={meta} sha={String(value)} disabled={disabled} set={set} takeFile={takeFile} />;
     case 'tributary':
       return <TributaryRow meta={meta} value={String(value)} disabled={disabled} set={set} newTributary={newTributary} />;
     case 'curve':
@@ -84,7 +87,7 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll }: { m
   }
 }
 
-function AssetRow({ meta, sha, disabled, set }: { meta: ParamMeta; sha: string; disabled: boolean } & Pick<Setter, 'set'>) {
+function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha: string; disabled: boolean } & Pick<Setter, 'set' | 'takeFile'>) {
   const assets = useTerrain((s) => s.course!.assets);
   const chooser = useRef<HTMLInputElement>(null);
   const [said, setSaid] = useState<{ fault?: string; words: string[] }>({ words: [] });
@@ -95,12 +98,15 @@ function AssetRow({ meta, sha, disabled, set }: { meta: ParamMeta; sha: string; 
     const answer = await engine().takeIn(new Uint8Array(await file.arrayBuffer()));
     setBusy(false);
     if (!answer.ok) return setSaid({ fault: `${file.name}: ${answer.sentence}`, words: [] });
-    const { across, down, lowest, highest, words } = answer.value;
-    setSaid({ words: [`${across} × ${down} samples, ${figure(lowest, 1)} to ${figure(highest, 1)}.`, ...words] });
+    const { across, down, lowest, highest, inCodes, words } = answer.value;
     // A file that takes the place of another is a thing to go back from.
     if (sha) await keepMark(`Before ${file.name} took the place of ${assets[sha]?.name ?? 'another file'}`, true);
     amend((course) => void (course.assets[answer.value.sha] = { name: file.name.slice(0, 200), bytes: file.size }));
-    set(answer.value.sha);
+    const done = takeFile?.(answer.value);
+    if (!takeFile) set(answer.value.sha);
+    setSaid({
+      words: [`${across} × ${down} samples, ${figure(lowest, 1)} to ${figure(highest, 1)}${inCodes ? ' in codes' : ' m'}.`, ...(done ? [done] : []), ...words],
+    });
   };
   return (
     <div className={css.line}>

@@ -20,6 +20,7 @@ import { figure, metres, volume } from '../../components/format';
 import { duplicateStep, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../store/course';
 import { reRoll } from '../../store/keeping';
 import { endGesture, say, useTerrain } from '../../store/terrain';
+import type { TakenIn } from '../../engine/protocol';
 import { ParamRow } from './ParamRow';
 import { RollsStrip } from './RollsStrip';
 import { isShown } from './shown';
@@ -149,6 +150,7 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
           disabled={readOnly}
           set={(value, gesture) => set(key, value, gesture)}
           roll={() => reRoll(use.id, Number(settings.seed))}
+          takeFile={(file) => takeRaster(use.id, key, file)}
           newTributary={() =>
             tributaryFor((c, id) => {
               const found = findUse(c, use.id);
@@ -160,6 +162,26 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
       {typeof settings.seed === 'number' && <RollsStrip use={use} seed={settings.seed} readOnly={readOnly} />}
     </Part>
   );
+}
+
+/**
+ * Puts a file into a step. Where it holds codes and the step can scale them, they are spread over
+ * the range that the ground has: a guess that is said, and a better one than a metre a code.
+ */
+function takeRaster(id: string, key: string, file: TakenIn): string | undefined {
+  const { picture } = useTerrain.getState();
+  const guess = file.inCodes && picture && picture.statistics.highest > picture.statistics.lowest ? picture.statistics : null;
+  let scaled = false;
+  setUse(id, 'Choose a file', (use) => {
+    use.params[key] = file.sha;
+    if (use.step !== 'raster' || !guess || use.params.scaled) return;
+    scaled = true;
+    Object.assign(use.params, { scaled: true, level: Math.round(guess.lowest), fullScale: Math.round(guess.highest - guess.lowest) });
+  });
+  if (!file.inCodes) return undefined;
+  return scaled
+    ? 'Its numbers are codes, and the file does not say how many metres they stand for. They were spread over the range that the ground had: set the full scale and the level to what you know.'
+    : 'Its numbers are codes, and the file does not say how many metres they stand for.';
 }
 
 /** What a starting point leaves as it is: the roll, the level, and where it lies. */
