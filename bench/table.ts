@@ -84,6 +84,7 @@ await row(
   },
   null,
   { ms: 50 },
+  31,
 );
 
 // Twenty steps that do not weather, at 2048²: from cold, and after a change of the last.

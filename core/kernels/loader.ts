@@ -51,6 +51,7 @@ export interface KernelExports {
     source: number,
     out: number,
     stride: number,
+    outStride: number,
     rows: number,
     from: number,
     to: number,

@@ -105,12 +105,13 @@ export function filterRowsEven(
 
 /**
  * Weighted sums down columns, even taps: out[row] = Σ taps[k] · source[row · step + k − shift],
- * rows outside of 0 … rows − 1 carried on. `stride` floats are done in every row.
+ * rows outside of 0 … rows − 1 carried on. `outStride` floats (a multiple of sixteen) are done in every row.
  */
 export function filterColumns(
   source: usize,
   out: usize,
   stride: i32,
+  outStride: i32,
   rows: i32,
   from: i32,
   to: i32,
@@ -120,12 +121,13 @@ export function filterColumns(
   step: i32,
 ): void {
   const row4 = <usize>stride << 2;
+  const outRow4 = <usize>outStride << 2;
   const radius = length >> 1;
   for (let row = from; row < to; row++) {
     const first = row * step - shift;
-    const target = out + <usize>row * row4;
+    const target = out + <usize>row * outRow4;
     // A strip of sixteen columns at a time stays in the nearest cache while the taps go over it.
-    for (let c: usize = 0; c < row4; c += 64) {
+    for (let c: usize = 0; c < outRow4; c += 64) {
       let mid = first + radius;
       mid = mid < 0 ? 0 : mid >= rows ? rows - 1 : mid;
       const tapM = v128.load32_splat(taps + (<usize>radius << 2));

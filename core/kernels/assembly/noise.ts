@@ -111,10 +111,6 @@ export function noiseRows(
   const lanesA = f64x2(0, 1);
   const lanesB = f64x2(2, 3);
   const by = f64x2.splat(warpBy);
-  if (kind == FBM && basis == GRADIENT && warps == 0 && count > 0) {
-    plainRows(out, stride, from, to, left, top, firstX, stepX, firstY, stepY, octaves, count, scale, add);
-    return;
-  }
   for (let row = from; row < to; row++) {
     const y = f64x2.splat(firstY + stepY * <f64>(row + top));
     let to4 = out + ((<usize>row * <usize>stride) << 2);
@@ -179,65 +175,5 @@ export function noiseRows(
       }
       v128.store(to4, f32x4.add(f32x4.mul(sum, f32x4.splat(scale)), f32x4.splat(add)));
     }
-  }
-}
-
-/** The commonest case, an octave at a time over the row: the same bits, and its constants stay in registers. */
-function plainRows(
-  out: usize,
-  stride: i32,
-  from: i32,
-  to: i32,
-  left: i32,
-  top: i32,
-  firstX: f64,
-  stepX: f64,
-  firstY: f64,
-  stepY: f64,
-  octaves: usize,
-  count: i32,
-  scale: f32,
-  add: f32,
-): void {
-  const step = f64x2.splat(stepX);
-  const first = f64x2.splat(firstX);
-  const four = f64x2.splat(4);
-  for (let row = from; row < to; row++) {
-    const y = firstY + stepY * <f64>(row + top);
-    const line = out + ((<usize>row * <usize>stride) << 2);
-    const end = line + (<usize>stride << 2);
-    for (let k = 0, at = octaves; k < count; k++, at += RECORD) {
-      const frequency = load<f64>(at);
-      const cos = load<f64>(at, 8) * frequency;
-      const sin = load<f64>(at, 16) * frequency;
-      const offset = load<f64>(at, 24);
-      const baseU = f64x2.splat(offset - sin * y);
-      const baseV = f64x2.splat(offset + cos * y);
-      const cos2 = f64x2.splat(cos);
-      const sin2 = f64x2.splat(sin);
-      const weight = v128.load32_splat(at, 32);
-      const seed = v128.load32_splat(at, 36);
-      let ca = f64x2.add(f64x2.splat(<f64>left), f64x2(0, 1));
-      let cb = f64x2.add(f64x2.splat(<f64>left), f64x2(2, 3));
-      for (let to4 = line; to4 < end; to4 += 16) {
-        const xa = f64x2.add(first, f64x2.mul(step, ca));
-        const xb = f64x2.add(first, f64x2.mul(step, cb));
-        ca = f64x2.add(ca, four);
-        cb = f64x2.add(cb, four);
-        const n = octave4(
-          f64x2.add(baseU, f64x2.mul(cos2, xa)),
-          f64x2.add(baseU, f64x2.mul(cos2, xb)),
-          f64x2.add(baseV, f64x2.mul(sin2, xa)),
-          f64x2.add(baseV, f64x2.mul(sin2, xb)),
-          seed,
-          GRADIENT,
-        );
-        const part = f32x4.mul(weight, n);
-        v128.store(to4, k == 0 ? part : f32x4.add(v128.load(to4), part));
-      }
-    }
-    const scale4 = f32x4.splat(scale);
-    const add4 = f32x4.splat(add);
-    for (let to4 = line; to4 < end; to4 += 16) v128.store(to4, f32x4.add(f32x4.mul(v128.load(to4), scale4), add4));
   }
 }

@@ -30,7 +30,7 @@ export const filterProgram: Program<FilterArgs, Float32Array, Float32Array<Array
   },
 
   *run(kernels, arena, args, band) {
-    const { taps, from, between, to, fromStride, stride, outDown } = plan(args);
+    const { taps, from, between, to, fromStride, stride, outStride, outDown } = plan(args);
     const at = (offset: number) => arena.start + offset;
     const step = args.step ?? 1;
     const rows = rowsOf(args.down, band);
@@ -40,14 +40,14 @@ export const filterProgram: Program<FilterArgs, Float32Array, Float32Array<Array
     yield;
     const outRows = rowsOf(outDown, band);
     const tapsY = at(taps) + args.tapsX.length * 4;
-    kernels.filterColumns(at(between), at(to), stride, args.down, outRows.from, outRows.to, tapsY, args.tapsY.length, args.tapsY.length >> 1, step);
+    kernels.filterColumns(at(between), at(to), stride, outStride, args.down, outRows.from, outRows.to, tapsY, args.tapsY.length, args.tapsY.length >> 1, step);
     band.progress(1);
     yield;
   },
 
   take(arena, args) {
-    const { to, stride, outAcross, outDown } = plan(args);
-    return unpadded(arena, to, stride, outAcross, outDown);
+    const { to, outStride, outAcross, outDown } = plan(args);
+    return unpadded(arena, to, outStride, outAcross, outDown);
   },
 };
 
@@ -65,12 +65,12 @@ function plan({ across, down, tapsX, tapsY, step = 1 }: FilterArgs) {
   const outAcross = Math.ceil(across / step);
   const outDown = Math.ceil(down / step);
   // Columns are done sixteen at a time; rows a power of two apart would share their places in the cache.
-  const wide = (outAcross + 15) & ~15;
-  const stride = wide % 128 === 0 ? wide + 16 : wide;
+  const outStride = (outAcross + 15) & ~15;
+  const stride = outStride % 128 === 0 ? outStride + 16 : outStride;
   const fromStride = (stride * step + tapsX.length + 15) & ~7;
   const taps = 0;
   const from = ((tapsX.length + tapsY.length) * 4 + 63) & ~63;
   const between = from + fromStride * down * 4 + 64;
   const to = between + stride * down * 4;
-  return { taps, from, between, to, fromStride, stride, left, outAcross, outDown, bytes: to + stride * outDown * 4 };
+  return { taps, from, between, to, fromStride, stride, outStride, left, outAcross, outDown, bytes: to + outStride * outDown * 4 };
 }
