@@ -1,6 +1,7 @@
 import { UplandError } from '../errors';
 import { BYTES, makeSamples, type Format, type Page, type Reading, type SampleType } from './format';
 import { checkLength, checkSize } from './limits';
+import { getter, putter } from './raw';
 
 const MAGIC = [0x93, 0x4e, 0x55, 0x4d, 0x50, 0x59];
 const TYPES: Record<string, SampleType> = { u1: 'u8', u2: 'u16', i2: 's16', u4: 'u32', i4: 's32', f4: 'f32', f8: 'f64' };
@@ -54,15 +55,7 @@ function read(bytes: Uint8Array): Reading {
   checkLength('NumPy file', 'its array', count * channels * size, bytes.length - from);
   const columnsFirst = /'fortran_order'\s*:\s*True/.test(header);
   const little = descr[1] !== '>';
-  const get = {
-    u8: (at: number) => view.getUint8(at),
-    u16: (at: number) => view.getUint16(at, little),
-    s16: (at: number) => view.getInt16(at, little),
-    u32: (at: number) => view.getUint32(at, little),
-    s32: (at: number) => view.getInt32(at, little),
-    f32: (at: number) => view.getFloat32(at, little),
-    f64: (at: number) => view.getFloat64(at, little),
-  }[type];
+  const get = getter(view, type, little);
   const samples = makeSamples(type, count);
   for (let row = 0, i = 0; row < height; row++) {
     for (let x = 0; x < width; x++, i++) samples[i] = get(from + (columnsFirst ? x * height + row : i * channels) * size);
@@ -94,15 +87,7 @@ function write({ width, height, type, samples }: Page): Uint8Array<ArrayBuffer> 
   out.set([...MAGIC, 1, 0, padded.length & 255, padded.length >> 8]);
   out.set(new TextEncoder().encode(padded), 10);
   const view = new DataView(out.buffer, 10 + padded.length);
-  const put = {
-    u8: (at: number, v: number) => view.setUint8(at, v),
-    u16: (at: number, v: number) => view.setUint16(at, v, true),
-    s16: (at: number, v: number) => view.setInt16(at, v, true),
-    u32: (at: number, v: number) => view.setUint32(at, v, true),
-    s32: (at: number, v: number) => view.setInt32(at, v, true),
-    f32: (at: number, v: number) => view.setFloat32(at, v, true),
-    f64: (at: number, v: number) => view.setFloat64(at, v, true),
-  }[type];
+  const put = putter(view, type, true);
   for (let i = 0; i < samples.length; i++) put(i * size, samples[i]);
   return out;
 }
