@@ -1,11 +1,8 @@
 import {
-  BufferAttribute,
-  BufferGeometry,
   DataTexture,
   FloatType,
   GLSL3,
   InstancedBufferAttribute,
-  InstancedBufferGeometry,
   LinearFilter,
   Mesh,
   NearestFilter,
@@ -26,7 +23,8 @@ import {
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground, Rectangle } from '@upland-cast/core';
 import { heightAt, pick, type HeightSource } from './pick';
-import { choosePatches, PATCH_QUADS } from './quadtree';
+import { patchGeometry, wallGeometry } from './geometry';
+import { choosePatches } from './quadtree';
 import { rampPixels, roundInterval, TINT } from './ramp';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 
@@ -88,8 +86,8 @@ export class GroundView {
     floorLevel: { value: 0 },
     interval: { value: 50 },
   };
-  private readonly patches = new InstancedBufferGeometry();
   private readonly patchAt = new InstancedBufferAttribute(new Float32Array(MOST_PATCHES * 4), 4);
+  private readonly patches = patchGeometry(this.patchAt);
   private readonly walls: Mesh;
   private source: HeightSource | null = null;
   private options: ViewOptions = {
@@ -120,7 +118,6 @@ export class GroundView {
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(0xc4c7c6);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
-    this.buildPatches();
     const ground = new Mesh(this.patches, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
     ground.frustumCulled = false;
     this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
@@ -449,38 +446,6 @@ export class GroundView {
   private material(vertexShader: string, fragmentShader: string): RawShaderMaterial {
     return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: this.uniforms, side: DoubleSide });
   }
-
-  private buildPatches(): void {
-    const n = PATCH_QUADS;
-    const positions: number[] = [];
-    const indices: number[] = [];
-    for (let z = 0; z <= n; z++) for (let x = 0; x <= n; x++) positions.push(x / n, 0, z / n);
-    for (let z = 0; z < n; z++) {
-      for (let x = 0; x < n; x++) {
-        const a = z * (n + 1) + x;
-        indices.push(a, a + n + 1, a + 1, a + 1, a + n + 1, a + n + 2);
-      }
-    }
-    // A skirt hangs from every side, so that levels of detail that meet leave no crack.
-    const edge = (at: (i: number) => [number, number]) => {
-      const start = positions.length / 3;
-      for (let i = 0; i <= n; i++) {
-        const [x, z] = at(i);
-        positions.push(x / n, 0, z / n, x / n, 1, z / n);
-      }
-      for (let i = 0; i < n; i++) {
-        const a = start + 2 * i;
-        indices.push(a, a + 1, a + 2, a + 2, a + 1, a + 3);
-      }
-    };
-    edge((i) => [i, 0]);
-    edge((i) => [i, n]);
-    edge((i) => [0, i]);
-    edge((i) => [n, i]);
-    this.patches.setAttribute('position', new BufferAttribute(new Float32Array(positions), 3));
-    this.patches.setAttribute('patchAt', this.patchAt);
-    this.patches.setIndex(indices);
-  }
 }
 
 let software: boolean | undefined;
@@ -494,30 +459,6 @@ function drawnInSoftware(): boolean {
     probe?.getExtension('WEBGL_lose_context')?.loseContext();
   }
   return software;
-}
-
-function wallGeometry(parts: number): BufferGeometry {
-  const positions: number[] = [];
-  const indices: number[] = [];
-  const side = (at: (t: number) => [number, number]) => {
-    const start = positions.length / 3;
-    for (let i = 0; i <= parts; i++) {
-      const [x, z] = at(i / parts);
-      positions.push(x, z, 1, x, z, 0);
-    }
-    for (let i = 0; i < parts; i++) {
-      const a = start + 2 * i;
-      indices.push(a, a + 1, a + 2, a + 2, a + 1, a + 3);
-    }
-  };
-  side((t) => [t, 0]);
-  side((t) => [t, 1]);
-  side((t) => [0, t]);
-  side((t) => [1, t]);
-  const geometry = new BufferGeometry();
-  geometry.setAttribute('position', new BufferAttribute(new Float32Array(positions), 3));
-  geometry.setIndex(indices);
-  return geometry;
 }
 
 function ramp(): DataTexture {

@@ -15,7 +15,6 @@ afterAll(async () => {
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 const namesOn = (page: Page, line: string) => page.locator(`ol[aria-label="${line}"] b`).allInnerTexts();
 const range = (page: Page) => page.locator('[aria-label=Course]').getByText(/–.*m$/).innerText();
-const figure = (name: string, value: string) => console.log(`measured: ${name}: ${value}`);
 
 /** Does something, and waits until the full ground that follows from it is there. */
 async function settled(page: Page, act: () => Promise<unknown>): Promise<void> {
@@ -343,6 +342,9 @@ describe('looking along and at places', () => {
     await settled(page, () => page.getByRole('menuitem', { name: /^Channel/ }).click());
     await page.getByRole('radio', { name: 'Plan' }).click();
     await page.getByText('Line: 4 points').waitFor();
+    await page.getByLabel('Point 4, north').fill('100');
+    await page.getByLabel('Point 4, north').press('Enter');
+    expect(await page.getByLabel('Point 4, north').inputValue()).toBe('100.0');
     await page.getByRole('button', { name: 'Point 2 of 4' }).focus();
     await page.keyboard.press('Insert');
     await page.getByText('Line: 5 points').waitFor();
@@ -430,7 +432,7 @@ describe('beginning', () => {
     await context.close();
   });
 
-  it('is stopped within a tenth of a second', async () => {
+  it('of long work can be stopped: the progress goes, the ground that was seen stays, and the next change is worked out', async () => {
     const { context, page, faults } = await app.person();
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
@@ -439,23 +441,10 @@ describe('beginning', () => {
     await page.getByLabel('Repose angle', { exact: true }).press('Enter');
     await page.getByLabel('Sweeps', { exact: true }).fill('2000');
     await page.getByLabel('Sweeps', { exact: true }).press('Enter');
-    const stop = page.getByRole('button', { name: 'Stop' });
-    await stop.waitFor({ timeout: 60_000 });
-    const took = await stop.evaluate(
-      (button) =>
-        new Promise<number>((resolve) => {
-          const began = performance.now();
-          const watcher = new MutationObserver(() => {
-            if (document.querySelector('[role=status] progress')) return;
-            watcher.disconnect();
-            resolve(performance.now() - began);
-          });
-          watcher.observe(document.body, { childList: true, subtree: true });
-          (button as HTMLElement).click();
-        }),
-    );
-    figure('a running step stopped', `${took.toFixed(0)} ms (aim 100)`);
-    expect(took).toBeLessThan(2000);
+    await page.getByRole('button', { name: 'Stop' }).click({ timeout: 60_000 });
+    await page.locator('[role=status] progress').waitFor({ state: 'detached' });
+    // The engine is free again: a short course is there long before the long one could have been.
+    await settled(page, () => page.getByRole('switch', { name: 'Talus is on' }).first().click());
     expect(faults).toEqual([]);
     await context.close();
   });

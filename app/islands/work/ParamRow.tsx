@@ -1,4 +1,4 @@
-import { Crosshair, Dices, FolderOpen, PencilLine, Plus } from 'lucide-react';
+import { Dices, FolderOpen, PencilLine, Plus, Trash2 } from 'lucide-react';
 import { useRef, useState } from 'react';
 import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
@@ -166,6 +166,7 @@ function LineRow({ meta, points, disabled, set }: { meta: ParamMeta; points: { e
   const tool = useTerrain((s) => s.tool);
   const { depth } = useTerrain((s) => s.course!.ground);
   const drawing = tool === 'line';
+  const put = (i: number, point: { east: number; south: number }) => set(points.map((p, k) => (k === i ? point : p)));
   const toggle = () => {
     const on = !drawing;
     useTerrain.setState((s) => ({ tool: on ? 'line' : 'none', view: on && s.view.camera === 'section' ? { ...s.view, camera: 'plan' } : s.view }));
@@ -186,12 +187,35 @@ function LineRow({ meta, points, disabled, set }: { meta: ParamMeta; points: { e
       <ol className={`${css.points} number`}>
         {points.map((point, i) => (
           <li key={i}>
-            <Crosshair size={11} aria-hidden="true" />E {figure(point.east, 0)} · N {figure(depth - point.south, 0)}
+            <span>{i + 1}</span>
+            <NumberField
+              label={`Point ${i + 1}, east`}
+              value={point.east}
+              unit="m E"
+              min={-1e6}
+              max={1e6}
+              step={0.1}
+              disabled={disabled}
+              onChange={(east) => put(i, { ...point, east })}
+            />
+            <NumberField
+              label={`Point ${i + 1}, north`}
+              value={depth - point.south}
+              unit="m N"
+              min={-1e6}
+              max={1e6}
+              step={0.1}
+              disabled={disabled}
+              onChange={(north) => put(i, { ...point, south: depth - north })}
+            />
+            <Button look="quiet" square aria-label={`Take point ${i + 1} away`} disabled={disabled} onClick={() => set(points.filter((_, k) => k !== i))}>
+              <Trash2 size={12} />
+            </Button>
           </li>
         ))}
       </ol>
       <p className={css.hint}>
-        Drag the points in the view. From the keyboard: Tab to a point there, arrow keys move it, Insert puts one behind it, Delete takes it away.
+        Drag the points in the view, or type where they lie. On a point in the view, arrow keys move it, Insert puts one behind it, Delete takes it away.
       </p>
     </div>
   );

@@ -1,15 +1,10 @@
 import { useEffect, useState } from 'react';
-import { findUse, paramsOf, stepById } from '@upland-cast/core';
+import { findUse, paramsOf, splineThrough, stepById, type Place } from '@upland-cast/core';
 import { setParam } from '../../store/course';
 import { sectionOf, setSection, setSpot } from '../../store/keeping';
 import { endGesture, useTerrain } from '../../store/terrain';
 import type { GroundView } from '../../view/ground-view';
 import css from './ViewOverlay.module.css';
-
-interface Place {
-  east: number;
-  south: number;
-}
 
 /** What lies over the ground and moves with it: the line of the selected step, the section, the spots. */
 export function ViewOverlay({ view }: { view: GroundView | null }) {
@@ -42,7 +37,7 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
   const points = lined ? ((use.params[lined.key] ?? []) as Place[]) : [];
   const setPoints = (next: Place[], gesture: boolean) => setParam(use!.id, lined!.key, next.map(kept), gesture ? `${use!.id}:${lined!.key}` : undefined);
   const screen = points.map(at);
-  const drawn = smooth(points, lined?.meta.closed ?? false).map(at);
+  const drawn = drawnLine(points, lined?.meta.closed ?? false, width / 200).map(at);
   const section = sectionOf(course);
   return (
     <svg className={css.overlay} aria-label="Over the ground">
@@ -134,19 +129,14 @@ function safeParams(step: string) {
   }
 }
 
-/** Points along the smooth line through the given ones, as the core has it (Catmull–Rom), or around an outline. */
-function smooth(points: Place[], closed: boolean): Place[] {
-  if (points.length < 2) return points;
-  if (closed) return [...points, points[0]];
-  const at = (i: number) => points[Math.max(0, Math.min(points.length - 1, i))];
-  const out: Place[] = [points[0]];
-  for (let i = 0; i + 1 < points.length; i++) {
-    const [a, b, c, d] = [at(i - 1), at(i), at(i + 1), at(i + 2)];
-    const along = (k: keyof Place, t: number) =>
-      b[k] + 0.5 * t * (c[k] - a[k] + t * (2 * a[k] - 5 * b[k] + 4 * c[k] - d[k] + t * (3 * (b[k] - c[k]) + d[k] - a[k])));
-    for (let n = 1; n <= 16; n++) out.push({ east: along('east', n / 16), south: along('south', n / 16) });
+/** The line as the core draws it, or around an outline; nothing while it has too few points. */
+function drawnLine(points: Place[], closed: boolean, step: number): Place[] {
+  if (closed) return points.length > 1 ? [...points, points[0]] : [];
+  try {
+    return splineThrough(points, step);
+  } catch {
+    return [];
   }
-  return out;
 }
 
 const pathOf = (points: ({ x: number; y: number } | null)[]) => {
