@@ -3,12 +3,14 @@ import { nearestOn, splineThrough, type Vertex } from '../../field/line';
 import { cubicSampler } from '../../field/sample';
 import { gridOf, type Grid } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
+import { resting } from '../rest';
 import { defineStep } from '../step';
 import { choice, degrees, distance, linePoints, toggle } from '../params';
 
 /**
  * Cuts a channel along a smooth line: a bed of a width at a depth under the ground along the
- * line, banks that rise at an angle until they meet the ground. The bed can be made to fall all
+ * line, banks that rise at an angle until they meet the ground; the lowest bank of any piece of
+ * the line counts. The bed can be made to fall all
  * the way from the first point to the last. Only cuts: the ground is never raised.
  */
 export const channel = defineStep({
@@ -28,27 +30,16 @@ export const channel = defineStep({
   // The bed falls from the first point on: what lies there counts for all of it.
   reach: () => Infinity,
   caption: ({ width, depth }) => `${Math.round(width)} m wide, ${Number(depth.toFixed(1))} m deep`,
-  run({ height }, params, { ground, window }) {
+  async run({ height }, params, { ground, window, signal, progress }) {
     const { width, depth, bank, bed, falls, soften } = params;
     const grid = gridOf(ground, window);
     const half = width / 2;
     const line = splineThrough(params.points, Math.max(grid.stepX, grid.stepY, half / 2));
     const floor = bedAlong(line, height, grid, depth, falls);
     const rise = exactMath().tan(bank * DEGREE);
-    let high = -Infinity;
-    for (let i = 0; i < height.length; i++) if (height[i] > high) high = height[i];
-    let low = Infinity;
-    for (const f of floor) if (f < low) low = f;
-    const reach = half + (high - low) / rise + soften / rise;
-    const { squared, level } = nearestBed(line, floor, grid, reach);
-    const out = Float32Array.from(height);
-    for (let i = 0; i < out.length; i++) {
-      if (squared[i] === Infinity) continue;
-      const d = Math.sqrt(squared[i]);
-      // The round bed rises to a quarter of its depth at its sides.
-      const side = bed === 'round' && half > 0 ? depth * 0.25 * Math.min(1, (d / half) * (d / half)) : 0;
-      out[i] = lower(height[i], level[i] + side + Math.max(0, d - half) * rise, soften);
-    }
+    const banks = await lowestBanks(height, line, floor, grid, { half, rise, soften, side: bed === 'round' ? depth * 0.25 : 0 }, resting(signal), progress);
+    const out = new Float32Array(height.length);
+    for (let i = 0; i < out.length; i++) out[i] = banks[i] === Infinity ? height[i] : lower(height[i], banks[i], soften);
     return { height: out };
   },
 });
@@ -70,26 +61,63 @@ function bedAlong(line: Vertex[], height: Float32Array, grid: Grid, depth: numbe
   return floor;
 }
 
-/** For every sample within `reach` metres of the line: its squared distance, and the bed at the nearest place. */
-function nearestBed(line: Vertex[], floor: Float64Array, grid: Grid, reach: number) {
-  const squared = new Float64Array(grid.across * grid.down).fill(Infinity);
-  const level = new Float64Array(grid.across * grid.down);
+/** Samples along the side of the blocks that are passed over whole. */
+const BLOCK = 32;
+
+/**
+ * For every sample the lowest of the beds and banks of all pieces of the line, Infinity where
+ * none comes near its height. A block of samples is passed over where even the bank at its
+ * nearest lies above all of its ground. The round bed rises by `side` metres to its edges.
+ */
+async function lowestBanks(
+  height: Float32Array,
+  line: Vertex[],
+  floor: Float64Array,
+  grid: Grid,
+  { half, rise, soften, side }: { half: number; rise: number; soften: number; side: number },
+  rest: () => Promise<void> | undefined,
+  progress: (share: number) => void,
+): Promise<Float64Array> {
+  const { across, down, stepX, stepY, firstX, firstY } = grid;
+  const banks = new Float64Array(across * down).fill(Infinity);
+  const blocks = blocksOf(height, across, down);
   for (let k = 0; k + 1 < line.length; k++) {
     const [a, b] = [line[k], line[k + 1]];
-    const left = Math.max(0, Math.ceil((Math.min(a.east, b.east) - reach - grid.firstX) / grid.stepX));
-    const right = Math.min(grid.across - 1, Math.floor((Math.max(a.east, b.east) + reach - grid.firstX) / grid.stepX));
-    const top = Math.max(0, Math.ceil((Math.min(a.south, b.south) - reach - grid.firstY) / grid.stepY));
-    const bottom = Math.min(grid.down - 1, Math.floor((Math.max(a.south, b.south) + reach - grid.firstY) / grid.stepY));
-    for (let row = top; row <= bottom; row++) {
-      const south = grid.firstY + row * grid.stepY;
-      for (let column = left; column <= right; column++) {
-        const i = row * grid.across + column;
-        const near = nearestOn(a, b, grid.firstX + column * grid.stepX, south);
-        if (near.squared >= squared[i] || near.squared > reach * reach) continue;
-        squared[i] = near.squared;
-        level[i] = floor[k] + (floor[k + 1] - floor[k]) * near.share;
+    const bottom = Math.min(floor[k], floor[k + 1]);
+    for (const { left, top, right, below, highest } of blocks) {
+      // No nearer than the gap between the block and the piece's own box.
+      const gapX = Math.max(0, firstX + left * stepX - Math.max(a.east, b.east), Math.min(a.east, b.east) - (firstX + (right - 1) * stepX));
+      const gapY = Math.max(0, firstY + top * stepY - Math.max(a.south, b.south), Math.min(a.south, b.south) - (firstY + (below - 1) * stepY));
+      if (bottom + Math.max(0, Math.sqrt(gapX * gapX + gapY * gapY) - half) * rise >= highest + soften) continue;
+      for (let row = top; row < below; row++) {
+        const south = firstY + row * stepY;
+        for (let column = left; column < right; column++) {
+          const near = nearestOn(a, b, firstX + column * stepX, south);
+          const away = Math.sqrt(near.squared);
+          const rounded = half > 0 ? side * Math.min(1, near.squared / (half * half)) : 0;
+          const bank = floor[k] + (floor[k + 1] - floor[k]) * near.share + rounded + Math.max(0, away - half) * rise;
+          const i = row * across + column;
+          if (bank < banks[i]) banks[i] = bank;
+        }
       }
     }
+    await rest();
+    progress(k / line.length);
   }
-  return { squared, level };
+  return banks;
+}
+
+function blocksOf(height: Float32Array, across: number, down: number) {
+  const blocks: { left: number; top: number; right: number; below: number; highest: number }[] = [];
+  for (let top = 0; top < down; top += BLOCK) {
+    for (let left = 0; left < across; left += BLOCK) {
+      const [right, below] = [Math.min(across, left + BLOCK), Math.min(down, top + BLOCK)];
+      let highest = -Infinity;
+      for (let row = top; row < below; row++) {
+        for (let i = row * across + left, end = row * across + right; i < end; i++) if (height[i] > highest) highest = height[i];
+      }
+      blocks.push({ left, top, right, below, highest });
+    }
+  }
+  return blocks;
 }

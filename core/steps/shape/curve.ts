@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
+import { resting } from '../rest';
 import { defineStep } from '../step';
 import { curvePoints } from '../params';
 
@@ -28,10 +29,14 @@ export const curve = defineStep({
   }),
   reach: () => 0,
   caption: ({ points }) => `${points.length} points`,
-  run({ height }, { points }) {
+  async run({ height }, { points }, { signal }) {
+    const rest = resting(signal);
     const at = monotoneCurve(points);
     const out = new Float32Array(height.length);
-    for (let i = 0; i < out.length; i++) out[i] = at(height[i]);
+    for (let i = 0; i < out.length; i++) {
+      if ((i & 0xffff) === 0) await rest();
+      out[i] = at(height[i]);
+    }
     return { height: out };
   },
 });

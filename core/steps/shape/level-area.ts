@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { nearestOn, type Place } from '../../field/line';
 import { gridOf } from '../../field/window';
+import { resting } from '../rest';
 import { defineStep } from '../step';
 import { choice, distance, elevation, linePoints } from '../params';
 
@@ -22,7 +23,8 @@ export const levelArea = defineStep({
   }),
   reach: ({ at }) => (at === 'mean' ? Infinity : 0),
   caption: ({ at, level }) => (at === 'mean' ? 'at its mean' : `at ${Math.round(level)} m`),
-  run({ height }, { points, at, level, bank }, { ground, window }) {
+  async run({ height }, { points, at, level, bank }, { ground, window, signal }) {
+    const rest = resting(signal);
     if (points.length < 3) {
       throw new UplandError(
         'outline-points',
@@ -36,6 +38,8 @@ export const levelArea = defineStep({
     let sum = 0;
     let count = 0;
     for (let row = 0; row < window.down; row++) {
+      const pause = rest();
+      if (pause) await pause;
       const south = grid.firstY + (grid.top + row) * grid.stepY;
       if (south < minY || south > maxY) continue;
       for (let column = 0; column < window.across; column++) {

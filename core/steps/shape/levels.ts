@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { exactMath } from '../../kernels/math';
+import { resting } from '../rest';
 import { defineStep } from '../step';
 import { elevation, plain } from '../params';
 
@@ -22,7 +23,8 @@ export const levels = defineStep({
   }),
   reach: () => 0,
   caption: ({ outLow, outHigh, gamma }) => `${Math.round(outLow)} to ${Math.round(outHigh)} m${gamma === 1 ? '' : `, γ ${Number(gamma.toFixed(2))}`}`,
-  run({ height }, { inLow, inHigh, gamma, outLow, outHigh }, { say }) {
+  async run({ height }, { inLow, inHigh, gamma, outLow, outHigh }, { say, signal }) {
+    const rest = resting(signal);
     if (inLow === inHigh) throw new UplandError('levels-span', 'The input range begins and ends at the same elevation. Set two different ones.');
     const { pow } = exactMath();
     const scale = 1 / (inHigh - inLow);
@@ -31,6 +33,7 @@ export const levels = defineStep({
     let above = 0;
     const out = new Float32Array(height.length);
     for (let i = 0; i < out.length; i++) {
+      if ((i & 0xffff) === 0) await rest();
       let t = (height[i] - inLow) * scale;
       if (t < 0) {
         t = 0;

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
+import { resting } from '../rest';
 import { defineStep } from '../step';
 import { choice, degrees, distance, ratio } from '../params';
 
@@ -72,7 +73,8 @@ export const landform = defineStep({
   gives: 'difference',
   reach: () => 0,
   caption: ({ form, height }) => `${FORMS[form].toLowerCase()} ${Math.round(height)} m`,
-  run(_input, params, { ground, window }) {
+  async run(_input, params, { ground, window, signal }) {
+    const rest = resting(signal);
     const { form, radius, length, east, north, turn, stretch, level } = params;
     const grid = gridOf(ground, window);
     const { sin, cos } = exactMath();
@@ -84,6 +86,8 @@ export const landform = defineStep({
     const profile = profileOf(params);
     const height = new Float32Array(window.across * window.down);
     for (let row = 0, i = 0; row < window.down; row++) {
+      const pause = rest();
+      if (pause) await pause;
       const y = grid.firstY + (grid.top + row) * grid.stepY - middleY;
       for (let column = 0; column < window.across; column++, i++) {
         const x = grid.firstX + (grid.left + column) * grid.stepX - middleX;
