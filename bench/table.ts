@@ -13,6 +13,7 @@ import { medianProgram } from '../core/kernels/programs/median';
 import { noiseProgram } from '../core/kernels/programs/noise';
 import { inPairs, print, timed, type Row } from './pairs';
 import { talusRow } from './talus';
+import { waterRows } from './water';
 
 const N = 2048;
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
@@ -59,6 +60,18 @@ await row(
     ratio: 1.5,
   },
 );
+
+if (['runoff', 'fluvial', 'depression fill'].some((name) => wants(name) || wanted.some((w) => name.includes(w)))) {
+  const fractal = async (n: number) => {
+    const values = await kernels.run(
+      noiseProgram,
+      { across: n, down: n, firstX: 0, stepX: 2048 / n, firstY: 0, stepY: 2048 / n, kind: 0, octaves, scale: 1, add: 0 },
+      null,
+    );
+    return values.map((h) => 600 + 200 * h);
+  };
+  await waterRows(kernels, fractal, row);
+}
 
 // A setting of the last steps moved, on the preview's ground: what comes before is in the cache.
 const land = makeGround({ width: 8192, depth: 8192, across: 1025, down: 1025, registration: 'point', sea: 0 });
@@ -134,6 +147,17 @@ const twenty = (by: number) =>
       ),
     ],
   );
+const plain = (step: string, params = {}) => {
+  const at = makeGround({ width: 8192, depth: 8192, across: 2049, down: 2049, registration: 'point', sea: -900 });
+  const noise = stepUse('noise', { feature: 3400, height: 500, level: 400, octaves: 9, gain: 0.48, seed: 5 }, { join: 'replace' });
+  return async () => {
+    const { stages } = await evaluate(makeCourse('w', at, [noise, stepUse(step, params)]), { kernels });
+    return stages[1].took;
+  };
+};
+await row('rivers as they come, 2049²', plain('fluvial'), null, { ms: 12_000 }, 3);
+await row('rain as it comes, 2049²', plain('runoff'), null, { ms: 25_000 }, 3);
+
 let by = 0;
 const warm = new StageCache();
 await row(`twenty steps without weather, ${N}², from cold`, () => timed(() => evaluate(twenty(1), { kernels })), null, { ms: 6000 }, 3);

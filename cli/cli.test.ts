@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type SampleType } from '@upland-cast/core';
 import { groundOf, hills, noiseField } from '../tests/helpers/grounds';
@@ -145,6 +145,30 @@ describe('apply, derive, run', () => {
     expect(uplandCast('derive', path('g.tif'), path('n.png'), '--map', 'normal').status).toBe(0);
   });
 
+  it('derive writes flow, whose largest is no more than the ground, and streams as GeoJSON; refuses what it does not know', () => {
+    const flow = uplandJson<Made>('derive', path('g.tif'), path('flow.tif'), '--map', 'flow');
+    expect(flow.max).toBeGreaterThan(0);
+    for (const by of ['multiple', 'facet']) expect(uplandCast('derive', path('g.tif'), path('flow2.tif'), '--map', 'flow', '--set', `by=${by}`).status).toBe(0);
+    const made = uplandJson<{ streams: number; order: number }>('derive', path('g.tif'), path('s.geojson'), '--map', 'streams', '--set', 'least=2000');
+    expect(made.streams).toBeGreaterThan(0);
+    const lines = JSON.parse(readFileSync(path('s.geojson'), 'utf8')) as { features: unknown[] };
+    expect(lines.features.length).toBe(made.streams);
+    const wrong = uplandCast('derive', path('g.tif'), path('flow3.tif'), '--map', 'flow', '--set', 'by=magic');
+    expect(wrong.status).toBe(1);
+    expect(wrong.words).toContain('by is steepest, multiple or facet.');
+  });
+
+  it('apply writes every layer that weathering leaves', () => {
+    for (const [step, ...names] of [
+      ['fluvial', 'flow', 'cut', 'fill'],
+      ['runoff', 'water', 'sediment', 'flow'],
+    ]) {
+      const layers = names.flatMap((name) => ['--layer', `${name}=${path(`${step}-${name}.tif`)}`]);
+      uplandJson('apply', path('g.tif'), path(`${step}.tif`), '--step', step, '--set', step === 'runoff' ? 'amount=20' : 'amount=500', ...layers);
+      for (const name of names) expect(existsSync(path(`${step}-${name}.tif`))).toBe(true);
+    }
+  });
+
   it('run gives the same bytes with one worker and with two', () => {
     const one = uplandJson<Made>('run', path('course.json'), path('r1.tif'), '--threads', '1');
     const two = uplandJson<Made>('run', path('course.json'), path('r2.tif'), '--threads', '2');
@@ -154,7 +178,7 @@ describe('apply, derive, run', () => {
 
   it('steps lists every setting with unit and bounds', () => {
     const list = uplandJson<{ id: string; params: { key: string; unit: string; min: number; max: number }[] }[]>('steps');
-    expect(list.find((s) => s.id === 'talus')!.params[0]).toMatchObject({ key: 'repose', unit: '°', min: 5, max: 80 });
+    expect(list.find((s) => s.id === 'talus')!.params.find((p) => p.key === 'repose')).toMatchObject({ key: 'repose', unit: '°', min: 5, max: 80 });
   });
 });
 

@@ -1,5 +1,5 @@
 import { readFile, writeFile } from 'node:fs/promises';
-import { UplandError } from '@upland-cast/core';
+import { nameBeside, readHeightmap, UplandError, type Band, type Beside, type Reading } from '@upland-cast/core';
 
 export async function load(path: string): Promise<Uint8Array<ArrayBuffer>> {
   try {
@@ -19,4 +19,23 @@ export async function save(path: string, bytes: Uint8Array): Promise<void> {
   } catch (error) {
     throw new UplandError('file', `${path} cannot be written: ${(error as Error).message}.`);
   }
+}
+
+/** A heightmap of any format, with the header or the map that lies beside it under the same name. */
+export async function loadHeightmap(path: string, as?: string, band?: Band): Promise<Reading> {
+  const bytes = await load(path);
+  const beside: Record<string, Uint8Array> = {};
+  for (const ending of ['.hdr', '.prj', '.crs.txt']) {
+    for (const written of [ending, ending.toUpperCase()]) {
+      const there = await readFile(nameBeside(path, written)).catch(() => null);
+      if (there) beside[ending] = there;
+    }
+  }
+  return readHeightmap(bytes, as, { beside, ...(band === undefined ? {} : { band }) });
+}
+
+/** Writes a file and those that belong beside it. */
+export async function saveAll(path: string, bytes: Uint8Array, beside: readonly Beside[]): Promise<void> {
+  await save(path, bytes);
+  for (const file of beside) await save(nameBeside(path, file.ending), file.bytes);
 }

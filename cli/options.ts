@@ -1,5 +1,5 @@
 import { InvalidArgumentError } from 'commander';
-import { FILTERS, UplandError, type Encoding, type Field, type Filter, type Meaning, type Reading, type SampleType } from '@upland-cast/core';
+import { FILTERS, UplandError, type Band, type Encoding, type Field, type Filter, type Meaning, type Reading, type SampleType } from '@upland-cast/core';
 import { CODES, formatById, formatByName, parseRawSpec, statistics } from '@upland-cast/core';
 
 const NUMBER = '[-+]?(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][-+]?\\d+)?';
@@ -49,6 +49,14 @@ export function oneOf<T extends string>(...choices: readonly T[]): (text: string
   };
 }
 
+/** A band by its number, or what a colour picture is read as. */
+export function parseBand(text: string): Band {
+  if (text === 'luminance' || text === 'packed') return text;
+  const number = parseWhole(text);
+  if (number < 1) throw new InvalidArgumentError('Bands are counted from 1.');
+  return number;
+}
+
 export const parseFilter = oneOf<Filter>(...FILTERS);
 
 export function collect(text: string, before: string[]): string[] {
@@ -76,7 +84,7 @@ export function encodingFor(out: string, field: Field, options: OutOptions, sour
     throw new UplandError('type', `${format.title} is not written with ${wished} samples. It takes ${format.writes.join(', ')}.`);
   }
   // Decimal text carries heights on a datum too, which float32 would round.
-  const type = format.id === 'asc' ? (field.ground.datum ? 'f64' : 'f32') : format.writes.includes(wished) ? wished : format.writes[0];
+  const type = format.id === 'asc' || format.id === 'xyz' ? (field.ground.datum ? 'f64' : 'f32') : format.writes.includes(wished) ? wished : format.writes[0];
   const encoding: Encoding = { format: format.id, type, options: layout && { order: layout.order, rows: layout.rows, skip: layout.skip } };
   if (!CODES[type]) return encoding;
   const { lowest, highest } = statistics(field);

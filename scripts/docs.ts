@@ -1,7 +1,7 @@
 // The reference of all steps and masks, as Markdown, from their schemas.
 import { JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
 
-const FAMILIES: Record<Family, string> = { source: 'Sources', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
+const FAMILIES: Record<Family, string> = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
 
 function takes(meta: ParamMeta): string {
   if (meta.choices)

@@ -30,7 +30,8 @@ export async function buildKernels({ force = false } = {}) {
   writeFileSync(join(source, 'generated/median-networks.ts'), medianNetworks([3, 5, 7]));
   const common = [join(source, 'index.ts'), '-O3', '--noAssert', '--converge', '--runtime', 'stub', '--enable', 'simd', '--importMemory'];
   const builds = {
-    plain: [],
+    // Atomic sums run over memory that is not shared, too.
+    plain: ['--enable', 'threads'],
     shared: ['--enable', 'threads', '--sharedMemory', '--initialMemory', '1', '--maximumMemory', '65536'],
   };
   const bytes = {};

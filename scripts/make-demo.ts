@@ -20,9 +20,11 @@ import {
   withSamples,
   writeProject,
   type Brush,
+  type Field,
   type Tiles,
 } from '@upland-cast/core';
 import { nodeKernels } from '../cli/node-kernels';
+import { oldSheet } from './old-sheet';
 
 const ground = makeGround({ width: 8192, depth: 8192, across: 1025, down: 1025, registration: 'point', sea: 420 });
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
@@ -49,6 +51,7 @@ const moor = stepUse(
   { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 },
   { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
 );
+const wear = stepUse('fluvial', { amount: 2000, scale: 170, soften: 18 }, { id: 'wear', name: 'Becks and gills' });
 const scree = stepUse('talus', { repose: 36, sweeps: 60 }, { id: 'scree', name: 'Scree' });
 const QUARRY = { east: 3640, south: 3990 };
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });
@@ -94,7 +97,7 @@ const benches = stepUse(
   { id: 'benches', name: 'Quarry benches', where: within },
 );
 
-const course = makeCourse('Dunmorrow', ground, [base, join, moor, scree, dig, benches], [side]);
+const course = makeCourse('Dunmorrow', ground, [base, join, wear, moor, scree, dig, benches], [side]);
 const beneath = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 if (beneath.stages.some((s) => s.fault)) throw new Error(beneath.stages.find((s) => s.fault)!.fault);
 
@@ -162,18 +165,35 @@ course.spots = [
 ];
 course.section = { from: { east: 2500, south: 4400 }, to: { east: 7400, south: 2000 } };
 
+const sheet = await oldSheet(kernels);
+const sheetStages = await evaluate(sheet.course, { kernels, asset: async () => sheet.jpeg });
+if (sheetStages.stages.some((s) => s.fault)) throw new Error(sheetStages.stages.find((s) => s.fault)!.fault);
+
 const { height, stages } = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 kernels.close();
 const field = { ground, height };
-const small = resample(field, withSamples(ground, 320, 320));
-const shade = hillshade(small, { azimuth: 315, altitude: 42, exaggeration: 1.8 });
-const rgb = new Uint8Array(320 * 220 * 3);
-for (let i = 0; i < 320 * 220; i++) {
-  const t = shade[i + 50 * 320] / 255;
-  rgb.set([34 + t * 215, 41 + t * 205, 43 + t * 195], 3 * i);
+/** A relief for a card, 320 × 220. */
+function pictureOf(of: Field): Uint8Array<ArrayBuffer> {
+  const tall = Math.max(220, Math.round((320 * of.ground.depth) / of.ground.width));
+  const skip = Math.floor((tall - 220) / 2) * 320;
+  const small = resample(of, withSamples(of.ground, 320, tall));
+  const shade = hillshade(small, { azimuth: 315, altitude: 42, exaggeration: 1.8 });
+  const rgb = new Uint8Array(320 * 220 * 3);
+  for (let i = 0; i < 320 * 220; i++) {
+    const t = shade[i + skip] / 255;
+    rgb.set([34 + t * 215, 41 + t * 205, 43 + t * 195], 3 * i);
+  }
+  return encodeRgb(rgb, 320, 220);
 }
 mkdirSync('app/public/demo', { recursive: true });
-writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: encodeRgb(rgb, 320, 220) }));
+writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: pictureOf(field) }));
+const sheetField = { ground: sheet.course.ground, height: sheetStages.height };
+writeFileSync('app/public/demo/old-sheet.jpg', sheet.jpeg);
+writeFileSync(
+  'app/public/demo/old-sheet.uplandcast',
+  writeProject({ course: sheet.course, assets: new Map([[sheet.sha, sheet.jpeg]]), thumbnail: pictureOf(sheetField) }),
+);
+console.log(`Old Sheet: ${sheet.jpeg.length} bytes, mended by ${sheet.course.stem.map((u) => u.step).join(', ')}`);
 const { lowest, highest, mean } = statistics(field);
 console.log(
   `Dunmorrow: ${lowest.toFixed(1)} to ${highest.toFixed(1)} m, mean ${mean.toFixed(1)} m, ${strokes} strokes, ${Object.keys(kept).length} tiles; ${stages.map((s) => `${s.use.id} ${s.took.toFixed(0)} ms`).join(', ')}`,

@@ -52,6 +52,13 @@ try {
   await card('Scree');
   await page.getByText('most cut').waitFor();
   await shot('work-relief');
+  await card('Becks and gills');
+  await page.getByText('concavity θ').waitFor({ timeout: 60_000 });
+  await page.getByLabel('Drape').selectOption('change');
+  await page.getByText('Cut and fill, Becks and gills').waitFor();
+  await page.getByText('concavity θ').scrollIntoViewIfNeeded();
+  await shot('work-weather');
+  await page.getByLabel('Drape').selectOption('tint');
   await radio('Plan');
   await toggle('Contours');
   await card('Hand work');
@@ -86,7 +93,7 @@ try {
   await page.waitForTimeout(3000);
   await toggle('Contours');
   await card('Hand work');
-  await radio('Shade');
+  await page.getByLabel('Drape').selectOption('shade');
   await radio('Relief');
   await toggle('Contours');
   await toggle('Mesh lines');
@@ -111,6 +118,22 @@ try {
   await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
   await page.waitForFunction(() => document.querySelectorAll('[class*=start] img').length === 8, undefined, { timeout: 60_000 });
   await shot('terrains');
+  await page.getByRole('button', { name: 'an old scan' }).click();
+  await page.locator('[data-finding=frame]').waitFor();
+  await page.getByRole('radio', { name: 'A range' }).click();
+  await page.waitForTimeout(1500);
+  await page.locator('[data-finding=spikes]').waitFor();
+  await page.locator('[data-finding=frame]').getByRole('button', { name: 'Trim the edge' }).click();
+  await page.locator('[data-finding=spikes]').getByRole('button', { name: 'Show where' }).click();
+  await page.waitForTimeout(400);
+  await shot('bring-in');
+  await page.keyboard.press('Escape');
+  await page.goto(`${address}/survey`);
+  await page.waitForSelector('.leaflet-tile-loaded');
+  await page.waitForTimeout(9000);
+  await page.getByRole('button', { name: 'Facts of it' }).click();
+  await page.locator('aside dl').waitFor();
+  await shot('survey');
   await page.goto(`${address}/help`);
   await shot('help');
 } finally {

@@ -2,7 +2,7 @@ import { expose, transfer } from 'comlink';
 import {
   allUses,
   inspect,
-  readHeightmap,
+  readWith,
   toField,
   findUse,
   groundAtSamples,
@@ -11,6 +11,15 @@ import {
   costOf,
   deliver,
   describeChange,
+  describeDrainage,
+  drainageOf,
+  spacingOf,
+  streamsAsGeoJson,
+  streamsOf,
+  usualChannel,
+  writeLayer,
+  type DrainageReport,
+  type Stage,
   docketToHtml,
   encode,
   evaluate,
@@ -37,6 +46,7 @@ import {
   boundsOf,
   faceCount,
   BYTES,
+  type AssetReading,
   type Course,
   type Encoding,
   type Evaluation,
@@ -46,11 +56,17 @@ import {
   type Mesh,
 } from '@upland-cast/core';
 import { keepAsset, loadAsset } from '../storage/assets';
+import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
 import { browserKernels } from './kernels';
 import {
   ROLL_PICTURE,
   THUMBNAIL,
   type CostResult,
+  type Kept,
+  type Look,
+  type LookFinding,
+  type MosaicLook,
+  type OpenedFile,
   type DeliveryRequest,
   type DeliveryResult,
   type EngineFacts,
@@ -63,23 +79,36 @@ import {
   type MaskPicture,
   type Picture,
   type PictureRequest,
+  type Reached,
   type TakenIn,
   type PressRequest,
   type PressResult,
   type ReportOutcome,
   type SculptParams,
 } from './protocol';
+import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../view/drapes';
 import { reliefPixels } from './relief';
 import { Stroke } from './stroke';
 
+/** In the order they are offered. */
+const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
 const kernels = browserKernels();
 const cache = new StageCache(768 * 1024 * 1024);
 /** Stage keys whose pictures the page has. */
 const pictured = new Set<string>();
 let running: AbortController | undefined;
+/** Ends the step that is worked on as it is. */
+let halting: AbortController | undefined;
 /** The last full evaluation, for reports and hand work. */
 let full: { course: Course; evaluation: Evaluation } | undefined;
 let stroke: Stroke | undefined;
+
+let looking: AbortController | undefined;
+function newLook(): AbortSignal {
+  looking?.abort();
+  looking = new AbortController();
+  return looking.signal;
+}
 
 async function outcome<T>(work: () => Promise<T> | T): Promise<Outcome<T>> {
   try {
@@ -96,6 +125,7 @@ async function outcome<T>(work: () => Promise<T> | T): Promise<Outcome<T>> {
 async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
   running?.abort();
   const mine = (running = new AbortController());
+  const halt = (halting = new AbortController());
   try {
     return await evaluate(course, {
       kernels,
@@ -104,8 +134,11 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
       previous,
       everyLine: true,
       signal: mine.signal,
+      halt: halt.signal,
       asset: loadAsset,
-      onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share),
+      onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share, 'until' in stepById(use.step).params.shape),
+      // A tributary's ground is not what the view shows.
+      onStanding: ({ use, field }) => findUse(course, use.id)?.line.id === '' && listener.standing(field.ground, field.height as Float32Array<ArrayBuffer>),
       onStage: (stage) => {
         const known = pictured.has(stage.key);
         const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
@@ -115,6 +148,7 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
     });
   } finally {
     if (running === mine) running = undefined;
+    if (halting === halt) halting = undefined;
   }
 }
 
@@ -136,8 +170,17 @@ const api = {
     running?.abort();
   },
 
+  /** Ends the step that is worked on and keeps what there is of it. */
+  keep(): void {
+    halting?.abort();
+  },
+
   /** Works a course out, small or whole, and gives the ground back to be drawn. */
-  async picture(course: Course, { preview, standing, mask }: PictureRequest, listener: Listener): Promise<Outcome<Picture & { mask?: MaskPicture }>> {
+  async picture(
+    course: Course,
+    { preview, standing, mask, layer, of }: PictureRequest,
+    listener: Listener,
+  ): Promise<Outcome<Picture & { mask?: MaskPicture; layer?: LayerPicture; reached: Reached[] }>> {
     const result = await outcome(async () => {
       const began = performance.now();
       const ground = preview ? previewGround(course.ground) : course.ground;
@@ -158,6 +201,8 @@ const api = {
         preview: ground !== course.ground,
         took: performance.now() - began,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
+        layer: layer ? await layerPicture(layer, { ...field, ground: { ...ground, sea: course.ground.sea } }, evaluation, of, standing) : undefined,
+        reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),
       };
     });
     return result.ok ? transfer(result, [result.value.height.buffer]) : result;
@@ -167,14 +212,34 @@ const api = {
   report(id: string): ReportOutcome {
     const stage = full?.evaluation.stages.find((s) => s.use.id === id);
     if (!stage || !full) return null;
-    return { ...describeChange(stage.before, stage.height, full.evaluation.ground), took: stage.took, fault: stage.fault, words: stage.words };
+    return {
+      ...describeChange(stage.before, stage.height, full.evaluation.ground),
+      took: stage.took,
+      fault: stage.fault,
+      words: stage.words,
+      layers: Object.keys(stage.layers).filter((name) => stage.layers[name] !== stage.layersBefore[name]),
+    };
+  },
+
+  /** What the channels say of the ground as a step leaves it; null while there is none. Beside the report, since it takes longer. */
+  async drainage(id: string): Promise<DrainageReport | null> {
+    const stage = full?.evaluation.stages.find((s) => s.use.id === id);
+    if (!stage || !full) return null;
+    const { ground } = full.evaluation;
+    const known = drained.get(stage.height);
+    if (known) return known;
+    const field = { ground, height: stage.height };
+    const toSea = statistics(field).lowest < ground.sea;
+    const report = describeDrainage(field, await drainageOf(kernels, field, { toSea }), usualChannel(ground));
+    drained.set(stage.height, report);
+    return report;
   },
 
   /** Keeps a heightmap as an asset, once it has been read; says what it holds. */
-  takeIn(bytes: Uint8Array<ArrayBuffer>): Promise<Outcome<TakenIn>> {
+  takeIn(bytes: Uint8Array<ArrayBuffer>, settled?: AssetReading): Promise<Outcome<TakenIn>> {
     return outcome(async () => {
-      const reading = await readHeightmap(bytes);
-      const field = toField(reading);
+      const { reading, meaning } = await readWith(bytes, settled);
+      const field = toField(reading, meaning);
       const { lowest, highest } = statistics(field);
       const inCodes = reading.unit === 'code';
       return {
@@ -189,6 +254,38 @@ const api = {
           .map((f) => f.message),
       };
     });
+  },
+
+  /** Takes files in to be looked at before anything is made of them. */
+  openFiles(files: { name: string; bytes: Uint8Array<ArrayBuffer> }[]): Promise<Outcome<OpenedFile[]>> {
+    return outcome(() => openFiles(files));
+  },
+
+  /** One of them as it would be read, with its relief. A newer look stops the one before. */
+  look(id: number, settled: AssetReading, progress: (share: number) => void): Promise<Outcome<Look>> {
+    return outcome(() => look(id, settled, { signal: newLook(), progress }));
+  },
+
+  /** What is wrong with it. */
+  findings(id: number, settled: AssetReading): Promise<Outcome<LookFinding[]>> {
+    return outcome(() => findings(id, settled, kernels, looking?.signal ?? newLook()));
+  },
+
+  lookAtMosaic(
+    ids: number[],
+    settled: Record<number, AssetReading>,
+    layout: 'place' | 'names' | 'hand',
+    places: Record<number, { row: number; column: number }>,
+  ): Promise<Outcome<MosaicLook>> {
+    return outcome(() => lookAtMosaic(ids, settled, layout, places, newLook()));
+  },
+
+  stopLooking(): void {
+    looking?.abort();
+  },
+
+  keepFile(id: number): Promise<Outcome<Kept>> {
+    return outcome(() => keepFile(id));
   },
 
   /** A source with another seed as a small relief, as it stands after its step. */
@@ -255,6 +352,31 @@ const api = {
     });
   },
 
+  /** The layers that steps of the stem leave, each by the last step that does. */
+  async layerNames(course: Course): Promise<Outcome<string[]>> {
+    return outcome(async () => {
+      const { layers } = await evaluate(course, { kernels, cache, asset: loadAsset });
+      return LAYER_ORDER.filter((name) => layers[name]);
+    });
+  },
+
+  /** A layer, the drainage or the streams as a file, at the ground's samples; layers in metres or m², read back and proofed. */
+  async layerFile(course: Course, { layer, name, ground }: { layer: string; name: string; ground: Ground }): Promise<Outcome<Uint8Array<ArrayBuffer>>> {
+    const result = await outcome(async () => {
+      const { height, layers, ground: at } = await evaluate({ ...course, ground }, { kernels, cache, asset: loadAsset });
+      const field: Field = { ground: at, height };
+      if (layer !== 'drainage' && layer !== 'streams') {
+        if (!layers[layer]) throw new UplandError('layer', `No step leaves a layer "${layer}".`);
+        return writeLayer({ ground: { ...at, datum: 0 }, height: layers[layer] }, name);
+      }
+      const drainage = await drainageOf(kernels, field, { toSea: statistics(field).lowest < at.sea });
+      if (layer === 'streams') return new TextEncoder().encode(streamsAsGeoJson(field, streamsOf(field, drainage, usualChannel(at))));
+      const { x, y } = spacingOf(at);
+      return writeLayer({ ground: { ...at, datum: 0 }, height: drainage.accumulation.map((a) => a * x * y) }, name);
+    });
+    return result.ok ? transfer(result, [result.value.buffer]) : result;
+  },
+
   async deliver(course: Course, request: DeliveryRequest): Promise<Outcome<DeliveryResult>> {
     const result = await outcome(async () => {
       // Worked out anew at the receiver's own samples, never scaled up.
@@ -267,7 +389,7 @@ const api = {
       const width = 480;
       const height = Math.max(1, Math.round((width * field.ground.depth) / field.ground.width));
       const picture = await pngUrl(reliefPixels(field, width, height), width, height);
-      return { bytes: delivery.bytes, proof: delivery.proof, docket, docketHtml: docketToHtml(docket, picture) };
+      return { bytes: delivery.bytes, beside: delivery.beside, proof: delivery.proof, docket, docketHtml: docketToHtml(docket, picture) };
     });
     return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
   },
@@ -369,6 +491,34 @@ const api = {
     return pngBlob(reliefPixels({ ground: { ...ground, sea: full.course.ground.sea }, height }, 320, 220, true), 320, 220);
   },
 };
+
+/** Reports by the ground they are of. */
+const drained = new WeakMap<Float32Array, DrainageReport>();
+
+/** A layer that the step `of` left, or the last one up to where the view stands; or the drainage of the ground itself. */
+async function layerPicture(drape: LayerDrapeId, field: Field, evaluation: Evaluation, of: string | null, standing: string | null): Promise<LayerPicture> {
+  const { x, y } = spacingOf(field.ground);
+  const cell = x * y;
+  if (drape === 'drainage') {
+    const toSea = statistics(field).lowest < field.ground.sea;
+    const { accumulation } = await drainageOf(kernels, field, { toSea });
+    for (let i = 0; i < accumulation.length; i++) accumulation[i] *= cell;
+    return pictureOfLayer(drape, accumulation, cell);
+  }
+  const names = drape === 'change' ? ['cut', 'fill'] : [drape];
+  const own = (stage: Stage) => names.some((name) => stage.layers[name] && stage.layers[name] !== stage.layersBefore[name]);
+  const stem = evaluation.stages.filter((stage) => stage.line === '');
+  const last = standing ? stem.findIndex((stage) => stage.use.id === standing) : stem.length - 1;
+  const asked = evaluation.stages.find((stage) => stage.use.id === of);
+  const from = asked && own(asked) ? asked : stem.slice(0, last + 1).findLast(own);
+  if (!from) return { drape, values: null, low: 0, high: 0, of: '' };
+  const called = from.use.name || stepById(from.use.step).title;
+  const { layers } = from;
+  if (drape !== 'change') return { ...pictureOfLayer(drape, layers[drape], cell), of: called };
+  const change = new Float32Array(field.height.length);
+  for (let i = 0; i < change.length; i++) change[i] = (layers.fill?.[i] ?? 0) - (layers.cut?.[i] ?? 0);
+  return { ...pictureOfLayer(drape, change, 0), of: called };
+}
 
 async function maskPicture(course: Course, evaluation: Evaluation, use: string): Promise<MaskPicture | undefined> {
   const weights = await maskAt(course, evaluation, use, { kernels, asset: loadAsset, cache }).catch(() => null);

@@ -1,4 +1,25 @@
-import type { Bounds, Cost, Docket, Encoding, Ground, GridOptions, Histogram, Proof, Rectangle, StageReport, Statistics } from '@upland-cast/core';
+import type {
+  AssetReading,
+  Band,
+  Beside,
+  Bounds,
+  Cost,
+  Docket,
+  Encoding,
+  Ground,
+  GridOptions,
+  Histogram,
+  Mend,
+  Registration,
+  SampleType,
+  Seam,
+  Proof,
+  Rectangle,
+  DrainageReport,
+  StageReport,
+  Statistics,
+} from '@upland-cast/core';
+import type { LayerDrapeId } from '../view/drapes';
 
 /** The ground worked out, ready to be drawn. */
 export interface Picture {
@@ -34,6 +55,12 @@ export interface MaskPicture {
   share: number;
 }
 
+/** A step that was ended early, and the settings that end it there again. */
+export interface Reached {
+  use: string;
+  params: Record<string, unknown>;
+}
+
 /** What is to be worked out for the screen. */
 export interface PictureRequest {
   preview: boolean;
@@ -41,6 +68,10 @@ export interface PictureRequest {
   standing: string | null;
   /** The step whose mask is shown. */
   mask: string | null;
+  /** The layer that is laid over the ground. */
+  layer: LayerDrapeId | null;
+  /** The step whose layer it is, where it leaves one; else that of the last step that does. */
+  of: string | null;
 }
 
 /** A step's relief picture and whether it could be done. */
@@ -60,7 +91,10 @@ export const ROLL_PICTURE = { width: 104, height: 56 } as const;
 export const THUMBNAIL = { width: 208, height: 78 } as const;
 
 export interface Listener {
-  progress(step: string, share: number): void;
+  /** `keeps`: the step can be ended as it is. */
+  progress(step: string, share: number, keeps: boolean): void;
+  /** The ground as it stands while a long step works. */
+  standing(ground: Ground, height: Float32Array<ArrayBuffer>): void;
   stage(stage: StagePicture): void;
 }
 
@@ -89,6 +123,8 @@ export interface DeliveryRequest {
 
 export interface DeliveryResult {
   bytes: Uint8Array<ArrayBuffer>;
+  /** Files that belong beside it. */
+  beside: Beside[];
   proof: Proof;
   docket: Docket;
   docketHtml: string;
@@ -156,4 +192,95 @@ export interface EngineFacts {
   limit: number;
 }
 
-export type ReportOutcome = (StageReport & { took: number; fault?: string; words: string[] }) | null;
+export type ReportOutcome = (StageReport & { took: number; fault?: string; words: string[]; layers: string[]; drainage?: DrainageReport }) | null;
+
+/** RGBA pixels. */
+export interface Pixels {
+  width: number;
+  height: number;
+  pixels: Uint8ClampedArray<ArrayBuffer>;
+}
+
+/** A file that was brought in and is looked at. */
+export interface OpenedFile {
+  id: number;
+  name: string;
+  bytes: number;
+}
+
+export interface RawPicture extends Pixels {
+  as: string;
+  score: number;
+}
+
+/** What a file holds as it would be read: heights, or bytes that need a layout. */
+export type Look = { kind: 'raw'; bytes: number; readings: RawPicture[] } | HeightsLook;
+
+export interface HeightsLook {
+  kind: 'heights';
+  facts: {
+    format: string;
+    width: number;
+    height: number;
+    channels: number;
+    band?: Band;
+    type: SampleType;
+    /** The numbers in the file. */
+    low: number;
+    high: number;
+    codes: { min: number; max: number } | null;
+    /** Nobody has said how many metres they stand for. */
+    inCodes: boolean;
+    distinct: number;
+    spacing: { x: number; y: number } | null;
+    registration: Registration | null;
+    feet: boolean;
+    crs: string;
+    place: { west: number; north: number } | null;
+    as?: string;
+    odd: string[];
+  };
+  /** metres = offset + scale × number. */
+  scale: number;
+  offset: number;
+  ground: Ground;
+  lowest: number;
+  highest: number;
+  holes: number;
+  /** Degrees. */
+  steepest: number;
+  relief: Pixels;
+  /** What goes with the asset. */
+  settled: AssetReading;
+}
+
+export interface LookFinding {
+  id: string;
+  severity: 'note' | 'caution' | 'fault';
+  message: string;
+  count: number;
+  mend?: Mend;
+  drape?: Pixels;
+}
+
+export interface Kept {
+  sha: string;
+  name: string;
+  bytes: number;
+}
+
+/** Several files as one ground. Metres. */
+export interface MosaicLook {
+  layout: 'place' | 'names' | 'hand';
+  possible: { place: boolean; names: boolean };
+  width: number;
+  depth: number;
+  spacing: { x: number; y: number };
+  registration: Registration;
+  lowest: number;
+  highest: number;
+  seams: Seam[];
+  georeference: Ground['georeference'];
+  pieces: { id: number; name: string; east: number; south: number; width: number; depth: number; row: number; column: number }[];
+  relief: Pixels;
+}

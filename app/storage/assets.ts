@@ -29,3 +29,15 @@ export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
 
 /** How many assets live in memory only. */
 export const unstoredCount = () => unstored.size;
+
+/** The file on disk that an asset came from, as it is now; null where there is no way back to it, or it was refused. */
+export async function fileAgain(sha: string): Promise<File | null> {
+  type Asking = FileSystemFileHandle & { requestPermission?: (o: { mode: 'read' }) => Promise<PermissionState> };
+  try {
+    const handle = (await db.handles.get(sha))?.handle as Asking | undefined;
+    if (!handle || (await handle.requestPermission?.({ mode: 'read' })) === 'denied') return null;
+    return await handle.getFile();
+  } catch {
+    return null;
+  }
+}

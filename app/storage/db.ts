@@ -37,6 +37,12 @@ export interface AssetRow {
   bytes: Blob;
 }
 
+/** The way back to a file on disk that an asset came from. */
+export interface HandleRow {
+  sha: string;
+  handle: FileSystemFileHandle;
+}
+
 export interface SettingRow {
   key: string;
   value: unknown;
@@ -49,6 +55,7 @@ export const db = new Dexie('upland-cast') as Dexie & {
   assets: EntityTable<AssetRow, 'sha'>;
   marks: EntityTable<MarkRow, 'id'>;
   settings: EntityTable<SettingRow, 'key'>;
+  handles: EntityTable<HandleRow, 'sha'>;
 };
 
 db.version(1).stores({
@@ -59,3 +66,5 @@ db.version(1).stores({
 });
 
 db.version(2).stores({ marks: '++id, terrain' });
+
+db.version(3).stores({ handles: 'sha' });

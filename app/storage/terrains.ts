@@ -94,23 +94,27 @@ export async function pastSaves(terrain: string): Promise<SaveRow[]> {
   return (await db.saves.where('terrain').equals(terrain).sortBy('at')).reverse().map(brought);
 }
 
-const DEMO = ['dunmorrow'];
+const DEMO = ['dunmorrow', 'old-sheet'];
 
-/** Puts the demo terrains in, once. */
+/** Puts the demo terrains in, each once: one that was removed does not come back. */
 export async function ensureDemo(): Promise<void> {
-  if (await db.settings.get('demo')) return;
-  for (const name of DEMO) {
+  const kept = (await db.settings.get('demo'))?.value;
+  // The first version noted only that its one terrain was there.
+  const had = kept === true ? ['dunmorrow'] : Array.isArray(kept) ? (kept as string[]) : [];
+  for (const name of DEMO.filter((n) => !had.includes(n))) {
     const response = await fetch(`/demo/${name}.uplandcast`);
     if (!response.ok) throw new Error(`The demo terrain could not be loaded: the server answered ${response.status}.`);
     const { course, assets, thumbnail } = await readProject(new Uint8Array(await response.arrayBuffer()));
     for (const bytes of assets.values()) await keepAsset(bytes);
-    const now = Date.now();
+    // The first of the list stands first among the cards.
+    const now = Date.now() - DEMO.indexOf(name);
     // Another tab may be doing the same: what is there stays.
     await db.transaction('rw', db.terrains, db.settings, async () => {
       const id = `demo-${name}`;
       const there = await db.terrains.where('id').equals(id).count();
       if (!there) await db.terrains.put({ id, course, made: now, changed: now, picture: thumbnail && new Blob([thumbnail], { type: 'image/png' }) });
-      await db.settings.put({ key: 'demo', value: true });
+      had.push(name);
+      await db.settings.put({ key: 'demo', value: [...had] });
     });
   }
 }

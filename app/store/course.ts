@@ -1,4 +1,5 @@
 import {
+  allUses,
   findUse,
   linesOf,
   loopBetween,
@@ -16,15 +17,16 @@ import {
   type MaskUse,
   type StepUse,
 } from '@upland-cast/core';
+import { isLayerDrape } from '../view/drapes';
 import { change, endGesture, refreshReport, say, useTerrain, workOut } from './terrain';
 
 const { getState: get, setState: set } = useTerrain;
 
 export function select(id: string | null): void {
   endGesture();
-  const { showMask, tool } = get();
+  const { showMask, tool, view } = get();
   set({ selected: id, report: null, tool: tool === 'line' ? 'none' : tool });
-  if (showMask) workOut();
+  if (showMask || isLayerDrape(view.drape)) workOut();
   void refreshReport();
 }
 
@@ -236,4 +238,25 @@ export function settingsOrFault(use: StepUse): { settings: Record<string, unknow
   } catch (error) {
     return { settings: use.params, fault: sentenceOf(error) };
   }
+}
+
+/** Puts another file in an asset's place wherever the course uses it; how it is read stays. */
+export function replaceAsset(from: string, to: { sha: string; name: string; bytes: number }): void {
+  change(`Look again at ${to.name}`, (course) => {
+    const swap = (value: unknown): unknown =>
+      value === from
+        ? to.sha
+        : Array.isArray(value)
+          ? value.map(swap)
+          : value && typeof value === 'object'
+            ? Object.fromEntries(Object.entries(value).map(([k, v]) => [k, swap(v)]))
+            : value;
+    for (const use of allUses(course)) {
+      use.params = swap(use.params) as StepUse['params'];
+      for (const mask of use.where.masks) mask.params = swap(mask.params) as MaskUse['params'];
+    }
+    const reading = course.assets[from]?.reading;
+    course.assets[to.sha] = { name: to.name.slice(0, 200), bytes: to.bytes, ...(reading ? { reading } : {}) };
+    if (to.sha !== from) delete course.assets[from];
+  });
 }

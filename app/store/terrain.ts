@@ -1,9 +1,22 @@
 import { applyPatches, enablePatches, produce, produceWithPatches, type Patch as ImmerPatch } from 'immer';
 import { create } from 'zustand';
-import { allUses, findUse, sentenceOf, type BrushKind, type Course } from '@upland-cast/core';
+import {
+  allUses,
+  findUse,
+  sentenceOf,
+  statistics,
+  histogram,
+  shareUnderWater,
+  stepById,
+  type BrushKind,
+  type Course,
+  type DrainageReport,
+  type Ground,
+} from '@upland-cast/core';
 import { sheetNow } from '../components/sheet';
 import { engine, listening } from '../engine/client';
-import type { MaskPicture, Picture, ReportOutcome, StagePicture } from '../engine/protocol';
+import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
+import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../view/drapes';
 import { db } from '../storage/db';
 import { brought, ensureDemo, saveTerrain } from '../storage/terrains';
 import { unstoredCount } from '../storage/assets';
@@ -22,7 +35,7 @@ interface Change {
 
 export interface ViewSettings {
   camera: Camera;
-  drape: 'tint' | 'shade';
+  drape: 'tint' | 'shade' | LayerDrapeId;
   contours: boolean;
   meshLines: boolean;
   water: boolean;
@@ -54,7 +67,12 @@ interface State {
   stages: Record<string, StagePicture>;
   /** Relief pictures by stage key. */
   reliefs: Map<string, ImageData>;
-  working: { step: string; share: number } | null;
+  /** `keeps`: the step that is worked on can be ended as it is. */
+  working: { step: string; share: number; keeps: boolean } | null;
+  /** The layer that lies over the ground. */
+  layer: LayerPicture | null;
+  /** What the channels say of the ground as the selected step leaves it. */
+  drainage: DrainageReport | null;
   report: ReportOutcome;
   /** A sentence for the person, shown until it is closed. */
   notice: string | null;
@@ -89,6 +107,8 @@ export const useTerrain = create<State>(() => ({
   stages: {},
   reliefs: new Map(),
   working: null,
+  layer: null,
+  drainage: null,
   report: null,
   notice: null,
   savedAt: null,
@@ -270,21 +290,25 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
   busy = kind;
   const began = performance.now();
   try {
-    const { standing, selected, showMask } = get();
+    const { standing, selected, showMask, view } = get();
     const masked = showMask && selected && findUse(course, selected)?.use.where.masks.length ? selected : null;
     const result = await engine().picture(
       course,
-      { preview: kind === 'preview', standing, mask: masked },
+      { preview: kind === 'preview', standing, mask: masked, layer: isLayerDrape(view.drape) ? view.drape : null, of: selected },
       listening({
-        progress: (name, share) => {
-          if (performance.now() - began > 250) set({ working: { step: name, share } });
+        progress: (name, share, keeps) => {
+          if (performance.now() - began > 250) set({ working: { step: name, share, keeps } });
+        },
+        standing: (ground, height) => {
+          if (busy === kind && get().working && !get().standing) showStanding(course, ground, height);
         },
         stage: (stage) => takeStage(stage),
       }),
     );
     if (result.ok) {
-      const { mask, ...picture } = result.value;
-      set({ picture, mask: mask ?? null, working: null });
+      const { mask, layer, reached, ...picture } = result.value;
+      set({ picture, mask: mask ?? null, layer: layer ?? null, working: null });
+      keepReached(reached);
     } else {
       set({ working: null });
       if (!result.stopped) set({ notice: result.sentence });
@@ -296,6 +320,42 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
   } finally {
     busy = null;
   }
+}
+
+/** Work under way: what the ground looks like so far. */
+function showStanding(course: Course, ground: Ground, height: Float32Array<ArrayBuffer>): void {
+  const field = { ground, height };
+  const stats = statistics(field);
+  const picture: Picture = {
+    ground,
+    height,
+    statistics: stats,
+    histogram: histogram(field, 160, stats),
+    shareUnderWater: shareUnderWater(field, course.ground.sea),
+    preview: true,
+    took: 0,
+  };
+  set({ picture, mask: null, layer: null });
+}
+
+/** A step that was ended early keeps where it ended among its settings. */
+function keepReached(reached: Reached[]): void {
+  if (reached.length === 0) return;
+  change('Stop and keep', (course) => {
+    for (const { use, params } of reached) Object.assign(findUse(course, use)?.use.params ?? {}, params);
+  });
+}
+
+/** Ends the step that is worked on and keeps what there is of it. */
+export function keepWork(): void {
+  void engine().keep();
+}
+
+/** Lays something else over the ground. */
+export function setDrape(drape: ViewSettings['drape']): void {
+  const { view } = get();
+  set({ view: { ...view, drape }, ...(isLayerDrape(drape) ? {} : { layer: null }) });
+  if (isLayerDrape(drape)) workOut();
 }
 
 function takeStage(stage: StagePicture): void {
@@ -320,7 +380,11 @@ export async function refreshReport(): Promise<void> {
   if (!selected) return;
   set({ engineBytes: await engine().facts() });
   const report = await engine().report(selected);
-  if (get().selected === selected) set({ report });
+  if (get().selected === selected) set({ report, drainage: null });
+  const use = findUse(get().course!, selected)?.use;
+  if (!report || !use || stepById(use.step).family !== 'weather') return;
+  const drainage = await engine().drainage(selected);
+  if (get().selected === selected) set({ drainage });
 }
 
 // Saving as one works.

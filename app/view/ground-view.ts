@@ -30,7 +30,8 @@ import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './sh
 
 export interface ViewOptions {
   camera: 'relief' | 'plan';
-  drape: 'tint' | 'shade';
+  /** A tint by height, shade alone, or a layer that `setLayer` was given. */
+  drape: string;
   contours: boolean;
   meshLines: boolean;
   water: boolean;
@@ -82,7 +83,9 @@ export class GroundView {
     brush: { value: new Vector3() },
     mask: { value: null as DataTexture | null },
     masked: { value: 0 },
-    ramp: { value: ramp() },
+    ramp: { value: ramp(TINT) },
+    layer: { value: null as DataTexture | null },
+    layerRamp: { value: null as DataTexture | null },
     floorLevel: { value: 0 },
     interval: { value: 50 },
   };
@@ -204,7 +207,7 @@ export class GroundView {
     const u = this.uniforms;
     u.exaggeration.value = options.exaggeration;
     u.water.value = options.water ? 1 : 0;
-    u.drape.value = options.drape === 'tint' ? 0 : 1;
+    u.drape.value = options.drape === 'tint' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
     const azimuth = (options.sun * Math.PI) / 180;
     const altitude = (options.camera === 'plan' ? 45 : 34) * (Math.PI / 180);
     u.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
@@ -235,6 +238,25 @@ export class GroundView {
       u.masked.value = 1;
     }
     this.redraw();
+  }
+
+  /** Values (a byte a sample, those of the ground) in colours of their own; null takes them away. */
+  setLayer(values: Uint8Array<ArrayBuffer> | null, colours: readonly [number, string][] = TINT): void {
+    const u = this.uniforms;
+    for (const texture of [u.layer, u.layerRamp]) {
+      texture.value?.dispose();
+      texture.value = null;
+    }
+    const ground = this.source?.ground;
+    if (values && ground && values.length === ground.across * ground.down) {
+      const texture = new DataTexture(values, ground.across, ground.down, RedFormat, UnsignedByteType);
+      texture.minFilter = texture.magFilter = LinearFilter;
+      texture.unpackAlignment = 1;
+      texture.needsUpdate = true;
+      u.layer.value = texture;
+      u.layerRamp.value = ramp(colours);
+    }
+    this.setOptions(this.options);
   }
 
   /** Where a place on the ground is seen, pixels of the canvas; null while it lies behind the eye. */
@@ -461,8 +483,8 @@ function drawnInSoftware(): boolean {
   return software;
 }
 
-function ramp(): DataTexture {
-  const texture = new DataTexture(rampPixels(TINT), 256, 1, RGBAFormat, UnsignedByteType);
+function ramp(stops: readonly [number, string][]): DataTexture {
+  const texture = new DataTexture(rampPixels(stops), 256, 1, RGBAFormat, UnsignedByteType);
   texture.minFilter = texture.magFilter = LinearFilter;
   texture.needsUpdate = true;
   return texture;

@@ -47,7 +47,9 @@ export const GROUND_FRAGMENT = /* glsl */ `
 ${COMMON}
 uniform vec2 range;        // lowest and highest, above the datum
 uniform vec3 sun;          // direction towards it: east, up, south
-uniform float drape;       // 0 tint, 1 shade
+uniform float drape;       // 0 tint, 1 shade, 2 a layer
+uniform sampler2D layer;   // 0 to 1 along its colours
+uniform sampler2D layerRamp;
 uniform float contours;    // metres from line to line; 0: none
 uniform float meshLines;   // samples from line to line; 0: none
 uniform vec3 brush;        // east, south, radius in metres; radius 0: none
@@ -90,8 +92,10 @@ void main() {
     // Bare rock shows where soil cannot lie.
     float rock = smoothstep(0.10, 0.26, steep);
     base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.7);
-  } else {
+  } else if (drape < 1.5) {
     base = vec3(0.86, 0.85, 0.82);
+  } else {
+    base = texture(layerRamp, vec2(texture(layer, uv).r, 0.5)).rgb;
   }
   vec3 shaded = base * (0.20 + 1.10 * light);
 

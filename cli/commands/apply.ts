@@ -6,7 +6,6 @@ import {
   makeCourse,
   meaningOf,
   paramsOf,
-  readHeightmap,
   statistics,
   steepestDrop,
   stepById,
@@ -18,7 +17,7 @@ import {
   type Meaning,
   type ParamMeta,
 } from '@upland-cast/core';
-import { load, save } from '../files';
+import { loadHeightmap, save, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, parseNumber, parseRange, parseWhole, rangeOfCodes } from '../options';
 import { progressOn, proofOf, report } from '../report';
@@ -51,7 +50,7 @@ export function applyCommand(): Command {
       const step = stepById(options.step);
       const params = Object.fromEntries(options.set.map((text) => parseSetting(options.step, text)));
       if (options.seed !== undefined) params.seed = options.seed;
-      const reading = await readHeightmap(await load(input), options.as);
+      const reading = await loadHeightmap(input, options.as);
       const field = toField(reading, options);
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
       const { stages } = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, params)]), {
@@ -65,7 +64,7 @@ export function applyCommand(): Command {
       const after: Field = { ...field, height: stage.height };
       const { scale, offset } = meaningOf(reading, options);
       const delivery = await deliver(after, out, encodingFor(out, after, options, { type: reading.type, range: rangeOfCodes(reading, scale, offset) }));
-      await save(out, delivery.bytes);
+      await saveAll(out, delivery.bytes, delivery.beside);
       for (const text of options.layer) await saveLayer(text, stage.layers, field);
 
       const { lowest, highest } = statistics(after);

@@ -1,6 +1,6 @@
 import { Command } from 'commander';
-import { compareFields, readHeightmap, toField, type Meaning } from '@upland-cast/core';
-import { load } from '../files';
+import { compareFields, toField, type Meaning } from '@upland-cast/core';
+import { loadHeightmap } from '../files';
 import { parseRange } from '../options';
 import { report } from '../report';
 
@@ -13,7 +13,7 @@ export function compareCommand(): Command {
     .option('--range <lo:hi>', 'metres that the ends of integer codes stand for', parseRange)
     .option('--json', 'print JSON')
     .action(async (a: string, b: string, options: Meaning & { as?: string; json?: boolean }) => {
-      const read = async (path: string) => toField(await readHeightmap(await load(path), options.as), options);
+      const read = async (path: string) => toField(await loadHeightmap(path, options.as), options);
       const result = compareFields(await read(a), await read(b));
       const turned = result.turned ? `; turned by ${result.turned}°` : '';
       const flipped = result.flippedRows ? '; flipped top to bottom' : result.flippedColumns ? '; flipped left to right' : '';

@@ -16,19 +16,23 @@ import {
   sha256,
   turn,
   withSamples,
+  fillVoids,
+  spacingOf,
   UplandError,
+  type Band,
   type Encoding,
   type Field,
   type Filter,
   type Reading,
   type Registration,
 } from '@upland-cast/core';
-import { load, save } from '../files';
-import { encodingFor, oneOf, parseFilter, parseMap, parseNumber, parseRange, parseSize, rangeOfCodes } from '../options';
+import { loadHeightmap, save, saveAll } from '../files';
+import { encodingFor, oneOf, parseBand, parseFilter, parseMap, parseNumber, parseRange, parseSize, rangeOfCodes } from '../options';
 import { proofOf, report } from '../report';
 
 interface Options {
   as?: string;
+  band?: Band;
   outAs?: string;
   range?: { low: number; high: number };
   map?: { code0: number; height0: number; code1: number; height1: number };
@@ -52,6 +56,7 @@ export function convertCommand(): Command {
     .argument('<in>')
     .argument('<out>')
     .option('--as <spec>', 'how to read the input')
+    .option('--band <which>', 'of a file with several: its number, luminance or packed', parseBand)
     .option('--out-as <spec>', 'the format to write, or raw:TYPE:ORDER[:skip=N][:rows=…]')
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
     .option('--map <c0=h0,c1=h1>', 'two codes of the input and their metres', parseMap)
@@ -68,8 +73,7 @@ export function convertCommand(): Command {
     .option('--depth <bits>', '8, 16 or 32f', oneOf('8', '16', '32f'))
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: Options) => {
-      if (options.fillVoids) throw new UplandError('not-yet', 'Filling voids is not in this version yet. Leave --fill-voids out.');
-      const reading = await readHeightmap(await load(input), options.as);
+      const reading = await loadHeightmap(input, options.as, options.band);
       if (keepsCodes(reading, options)) {
         await convertCodes(reading, out, options);
         return;
@@ -77,6 +81,7 @@ export function convertCommand(): Command {
       const { scale, offset } = meaningOf(reading, options);
       let field = toField(reading, options);
       if (options.registration) field = { ...field, ground: { ...field.ground, registration: options.registration } };
+      if (options.fillVoids) field = await filled(field);
       if (options.flip) field = options.flip === 'rows' ? flipRows(field) : flipColumns(field);
       if (options.turn) field = turn(field, Number(options.turn) as 90 | 180 | 270);
       if (options.shift !== undefined) field = shifted(field, options.shift);
@@ -87,8 +92,8 @@ export function convertCommand(): Command {
       if (field.valid && CODES[encoding.type]) encoding.noData = reading.noData;
       if (encoding.noData === null) delete encoding.noData;
       warnAboutCodes(input, inspect(reading).unit === 'code' && !options.range && !options.map, encoding);
-      const { bytes, proof } = await deliver(field, out, encoding);
-      await save(out, bytes);
+      const { bytes, beside, proof } = await deliver(field, out, encoding);
+      await saveAll(out, bytes, beside);
       const { lowest, highest } = statistics(field);
       const { across, down } = field.ground;
       report(
@@ -97,6 +102,14 @@ export function convertCommand(): Command {
         `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${proof.clipped} samples clipped` : ''}.`,
       );
     });
+}
+
+async function filled(field: Field): Promise<Field> {
+  const { ground, height, valid } = field;
+  if (!valid) return field;
+  const { x, y } = spacingOf(ground);
+  const voids = valid.map((v) => 1 - v);
+  return { ground, height: (await fillVoids(height, ground.across, ground.down, voids, { aspect: x / y })).height };
 }
 
 function warnAboutCodes(input: string, asTheyAre: boolean, encoding: Encoding): void {
@@ -120,7 +133,15 @@ function stretched(field: Field, to: { low: number; high: number }): Field {
 
 /** 32-bit codes do not fit into float32 heights: where only the order of the samples changes, they are moved as they are. */
 function keepsCodes(reading: Reading, options: Options): boolean {
-  const untouched = !options.range && !options.map && !options.outRange && !options.size && !options.stretch && options.shift === undefined && !options.depth;
+  const untouched =
+    !options.fillVoids &&
+    !options.range &&
+    !options.map &&
+    !options.outRange &&
+    !options.size &&
+    !options.stretch &&
+    options.shift === undefined &&
+    !options.depth;
   return untouched && CODES[reading.type]?.bits === 32;
 }
 

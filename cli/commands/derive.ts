@@ -2,12 +2,20 @@ import { Command } from 'commander';
 import {
   aspect,
   curvature,
+  drainageOf,
+  lakesOf,
+  spacingOf,
+  spreadAccumulation,
+  streamsAsGeoJson,
+  streamsOf,
+  usualChannel,
+  writeLayer,
+  type Spreading,
   deliver,
   encodeRgb,
   formatByName,
   hillshade,
   normalMap,
-  readHeightmap,
   roughness,
   slope,
   statistics,
@@ -17,11 +25,12 @@ import {
   type Field,
   type Meaning,
 } from '@upland-cast/core';
-import { load, save } from '../files';
+import { loadHeightmap, save, saveAll } from '../files';
+import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
 
-const MAPS = ['slope', 'aspect', 'hillshade', 'normal', 'profile-curvature', 'plan-curvature', 'roughness'] as const;
+const MAPS = ['slope', 'aspect', 'hillshade', 'normal', 'profile-curvature', 'plan-curvature', 'roughness', 'flow', 'streams'] as const;
 type Map = (typeof MAPS)[number];
 
 interface Options extends Meaning {
@@ -33,20 +42,25 @@ interface Options extends Meaning {
 
 export function deriveCommand(): Command {
   return new Command('derive')
-    .description('A map derived from heights: slope, aspect, hillshade, normals, curvature, roughness.')
+    .description('A map derived from heights: slope, aspect, hillshade, normals, curvature, roughness, flow; or its streams as GeoJSON.')
     .argument('<in>')
     .argument('<out>')
     .requiredOption('--map <name>', MAPS.join(', '), oneOf<Map>(...MAPS))
     .option('--as <spec>', 'how to read the input')
     .option('--spacing <m>', 'metres from sample to sample', parseNumber)
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
-    .option('--set <key=value>', 'hillshade: azimuth, altitude, exaggeration; normal: green=up|down', collect, [])
+    .option(
+      '--set <key=value>',
+      'hillshade: azimuth, altitude, exaggeration; normal: green=up|down; flow: by=steepest|multiple|facet, edges=open|closed, sea=M; streams: least=M2, edges, sea',
+      collect,
+      [],
+    )
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, given: Options) => {
       const name = given.map as unknown as Map;
       const settings = Object.fromEntries(given.set.map((text) => text.split(/=(.*)/s) as [string, string]));
       const { spacing, range, as } = given;
-      const field = toField(await readHeightmap(await load(input), as), { spacing, range });
+      const field = toField(await loadHeightmap(input, as), { spacing, range });
       const { across, down } = field.ground;
       if (name === 'normal') {
         if (formatByName(out).id !== 'png') throw new UplandError('format', 'Normals are written as PNG.');
@@ -55,20 +69,53 @@ export function deriveCommand(): Command {
         report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);
         return;
       }
+      if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given.json);
       const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, field, settings) };
       const type = name === 'hillshade' ? ('u8' as const) : undefined;
       const encoding =
         type && formatByName(out).writes.includes(type)
           ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
           : encodingFor(out, map, {}, { type: 'f32' });
-      const { bytes, proof } = await deliver(map, out, encoding);
-      await save(out, bytes);
+      const { bytes, beside, proof } = await deliver(map, out, encoding);
+      await saveAll(out, bytes, beside);
       const { lowest, highest } = statistics(map);
       report(given.json, { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) }, `${out}: ${name}, ${lowest} to ${highest}.`);
     });
 }
 
-function derive(name: Exclude<Map, 'normal'>, field: Field, settings: Record<string, string>): Float32Array<ArrayBuffer> {
+/** Flow accumulation in m², or streams as lines. */
+async function water(name: 'flow' | 'streams', field: Field, out: string, settings: Record<string, string>, json?: boolean): Promise<void> {
+  const { by = 'steepest', edges = 'open', sea, least } = settings;
+  if (!['steepest', 'multiple', 'facet'].includes(by)) throw new UplandError('setting', 'by is steepest, multiple or facet.');
+  if (edges !== 'open' && edges !== 'closed') throw new UplandError('setting', 'edges is open or closed.');
+  const ground = sea === undefined ? field.ground : { ...field.ground, sea: parseNumber(sea) };
+  const land = { ...field, ground };
+  const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
+  const drainage = await drainageOf(kernels, land, { open: edges === 'open', toSea: sea !== undefined });
+  kernels.close();
+  const { x, y } = spacingOf(ground);
+  const { across, down } = ground;
+  if (name === 'streams') {
+    const streams = streamsOf(land, drainage, least === undefined ? usualChannel(ground) : parseNumber(least));
+    await save(out, new TextEncoder().encode(streamsAsGeoJson(land, streams)));
+    const { lakes } = lakesOf(land, drainage);
+    const highest = streams.reduce((most, s) => Math.max(most, s.order), 0);
+    report(
+      json,
+      { out, streams: streams.length, order: highest, lakes: lakes.slice(0, 100) },
+      `${out}: ${streams.length} streams, up to order ${highest}; ${lakes.length} lakes.`,
+    );
+    return;
+  }
+  const samples = by === 'steepest' ? drainage.accumulation : spreadAccumulation(land, drainage, by as Spreading);
+  const height = samples.map((a) => a * x * y);
+  const map: Field = { ground: { ...ground, datum: 0 }, height };
+  await save(out, await writeLayer(map, out));
+  const { lowest, highest } = statistics(map);
+  report(json, { out, width: across, height: down, min: lowest, max: highest, unit: 'm²' }, `${out}: flow, ${lowest} to ${highest} m².`);
+}
+
+function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field, settings: Record<string, string>): Float32Array<ArrayBuffer> {
   switch (name) {
     case 'slope':
       return slope(field);

@@ -9,7 +9,6 @@ import {
   meshError,
   meshFormatByName,
   pressMesh,
-  readHeightmap,
   readMesh,
   statistics,
   toField,
@@ -17,7 +16,7 @@ import {
   UplandError,
   vertexCount,
 } from '@upland-cast/core';
-import { load, save } from '../files';
+import { load, loadHeightmap, save, saveAll } from '../files';
 import { encodingFor, oneOf, parseNumber, parsePair, parseRange, parseSize, type OutOptions } from '../options';
 import { proofOf, report } from '../report';
 
@@ -49,7 +48,7 @@ export function meshCommand(): Command {
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: MeshOptions) => {
       const format = meshFormatByName(out);
-      const read = toField(await readHeightmap(await load(input), options.as), options);
+      const read = toField(await loadHeightmap(input, options.as), options);
       if (!(options.extent.x > 0 && options.extent.y > 0)) throw new UplandError('extent', 'The extent is a width and a depth of more than 0 m.');
       const field = { ...read, ground: { ...read.ground, width: options.extent.x, depth: options.extent.y } };
       if (options.faces === 'quads' && !format.quads) throw new UplandError('quads', `${format.title} holds triangles only. Write OBJ or PLY for quads.`);
@@ -101,8 +100,8 @@ export function pressCommand(): Command {
         extent: extent && { west: extent[0], north: extent[1], east: extent[2], south: extent[3] },
       });
       const encoding = encodingFor(out, field, options, { type: 'f32' });
-      const { bytes, proof } = await deliver(field, out, encoding);
-      await save(out, bytes);
+      const { bytes, beside, proof } = await deliver(field, out, encoding);
+      await saveAll(out, bytes, beside);
       const { lowest, highest } = statistics(field);
       const { across, down } = field.ground;
       report(

@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import { deliver, evaluate, groundAtSamples, readProject, parseCourse, statistics, UplandError, type Field, type Project } from '@upland-cast/core';
-import { load, save } from '../files';
+import { load, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseRange, parseWhole, type OutOptions } from '../options';
 import { progressOn, proofOf, report } from '../report';
@@ -43,8 +43,8 @@ export function runCommand(): Command {
       const faulty = stages.find((s) => s.fault);
       if (faulty) throw new UplandError('step', `The step "${faulty.use.name || faulty.use.step}" could not be done: ${faulty.fault}`);
       const field: Field = { ground, height };
-      const { bytes, proof } = await deliver(field, out, encodingFor(out, field, options));
-      await save(out, bytes);
+      const { bytes, beside, proof } = await deliver(field, out, encodingFor(out, field, options));
+      await saveAll(out, bytes, beside);
       for (const text of options.layer) await saveLayer(text, stages[stages.length - 1]?.layers ?? {}, field);
       const { lowest, highest } = statistics(field);
       report(

@@ -238,7 +238,7 @@ describe('the schema', () => {
   });
 
   it('fills in defaults and names the setting that is out of bounds', () => {
-    expect(settingsOf({ step: 'talus', params: {} })).toEqual({ repose: 34, sweeps: 120 });
+    expect(settingsOf({ step: 'talus', params: {} })).toMatchObject({ repose: 34, sweeps: 120, loose: 1, edges: 'closed' });
     expect(() => settingsOf({ step: 'talus', params: { repose: 95 } })).toThrow('Talus: "Repose angle" cannot be 95. It takes 5 to 80 °.');
   });
 

@@ -5,9 +5,12 @@ import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { sha256OfText } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { cropped, groundUnder, grown, isWhole, pasted, union, wholeOf, type Window } from '../field/window';
+import { heightsOf } from '../formats/asset';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
+import type { Standing } from '../kernels/program';
 import { stepById } from '../steps';
+import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext } from '../steps/step';
 import type { StageCache } from './cache';
 import { joinStage } from './join';
@@ -30,6 +33,10 @@ export interface EvaluateOptions {
   asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
   onProgress?: (progress: { use: StepUse; index: number; count: number; share: number }) => void;
   onStage?: (stage: Stage, index: number) => void;
+  /** Ends the step that is worked on at its next round and keeps what there is, where it can; later steps run whole. */
+  halt?: AbortSignal;
+  /** Long work as it stands, twice a second: the ground on fewer samples. */
+  onStanding?: (standing: { use: StepUse; field: Field }) => void;
   /** Also the tributaries that nothing reads. */
   everyLine?: boolean;
   /** The stem is worked out up to this step only (and the lines that it reads). */
@@ -60,6 +67,10 @@ export interface Stage {
   cached: boolean;
   /** The samples that were worked out anew, where it was not all of them. */
   touched?: Window;
+  /** How its assets were read. */
+  readings?: string;
+  /** It was ended early: the settings with which it ends at the same place again. */
+  reached?: Record<string, unknown>;
   /** Why the step could not be done; the ground is then what it was given. */
   fault?: string;
   /** What the person should know beside the result. */
@@ -135,7 +146,8 @@ class Run {
     // The key of the level ground that every line begins with.
     let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum]));
     let height = ((line.id === '' && this.options.from) || flatField(this.ground, 0)).height;
-    let layers: Layers = {};
+    // Samples without a height are known to the steps by a layer.
+    let layers: Layers = line.id === '' && this.options.from?.valid ? { [VOID]: Float32Array.from(this.options.from.valid, (v) => 1 - v) } : {};
     let dirty: Dirty = null;
     let after = '';
     this.open.push(line);
@@ -186,6 +198,7 @@ class Run {
       throw new UplandError('join', `${step.title} cannot be joined by "${use.join}". It can by: ${step.joins.join(', ')}.`);
     }
     const inputs = inputsOf(use);
+    stage.readings = JSON.stringify(inputs.assets.map((sha) => canonical(this.course.assets[sha]?.reading ?? {})));
     let dirty = dirtyIn;
     const tributaryKeys: string[] = [];
     for (const id of inputs.tributaries) {
@@ -193,8 +206,10 @@ class Run {
       tributaryKeys.push(end.key);
       dirty = spread(dirty, end.dirty);
     }
-    const text = JSON.stringify([stage.key, step.id, canonical(settings), ...joiningKey(use), canonical(keyOfWhere(use.where)), use.hold, tributaryKeys]);
-    const key = await sha256OfText(text);
+    const stageKey = stage.key;
+    const textOf = (params: Record<string, unknown>) =>
+      JSON.stringify([stageKey, step.id, canonical(params), ...joiningKey(use), canonical(keyOfWhere(use.where)), use.hold, tributaryKeys, stage.readings]);
+    let key = await sha256OfText(textOf(settings));
     const old = this.before.get(use.id);
     const cached = cache?.get(key);
     if (cached) {
@@ -213,12 +228,26 @@ class Run {
     }
     const { height, layers } = await this.run(stage, step, settings, inputs, window);
     throwIfStopped(this.options.signal);
-    const all = isWhole(window, this.ground) ? height : pasted(old!.height, this.ground.across, height, window, area as Window);
-    if (!isWhole(window, this.ground)) stage.touched = area as Window;
+    let all = height;
+    let left = layers;
+    if (!isWhole(window, this.ground)) {
+      const { across } = this.ground;
+      all = pasted(old!.height, across, height, window, area as Window);
+      left =
+        layers && Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, this.pastedLayer(old!.layers[name], layer, window, area as Window)]));
+      stage.touched = area as Window;
+    }
     const took = performance.now() - began;
-    cache?.set(key, { height: all, layers, took, words: stage.words });
-    Object.assign(stage, { key, height: all, layers: { ...stage.layers, ...layers }, took });
+    // Ended early it is what other settings give: those with which it ends there.
+    if (stage.reached) key = await sha256OfText(textOf({ ...settings, ...stage.reached }));
+    cache?.set(key, { height: all, layers: left, took, words: stage.words });
+    Object.assign(stage, { key, height: all, layers: { ...stage.layers, ...left }, took });
     return area;
+  }
+
+  private pastedLayer(old: Float32Array | undefined, layer: Float32Array, window: Window, area: Window): Float32Array<ArrayBuffer> {
+    const { across, down } = this.ground;
+    return pasted(old ?? new Float32Array(across * down), across, layer, window, area);
   }
 
   /**
@@ -228,6 +257,7 @@ class Run {
   private dirtyAfter(stage: Stage, step: Step, settings: Record<string, unknown>, dirtyIn: Dirty, old: Stage | undefined): Dirty {
     if (!old || old.fault || !old.use.on || old.line !== stage.line || old.after !== stage.after) return 'everywhere';
     const { use } = stage;
+    if (old.readings !== stage.readings) return 'everywhere';
     const rest = (u: StepUse) => JSON.stringify(canonical([u.step, joiningKey(u), u.where, u.hold]));
     if (rest(use) !== rest(old.use)) return 'everywhere';
     let own: Dirty = null;
@@ -287,17 +317,23 @@ class Run {
     const { across } = ground;
     const { use } = stage;
     const index = this.stages.length;
+    const bytesOf = async (sha: string) => {
+      if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${title} reads an asset that it did not declare.`);
+      if (!options.asset) throw new UplandError('missing-asset', `${title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
+      return options.asset(sha);
+    };
     const context: StepContext = {
       ground,
       window,
       kernels: options.kernels,
       signal: options.signal,
       progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
-      asset: (sha) => {
-        if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${title} reads an asset that it did not declare.`);
-        if (!options.asset) throw new UplandError('missing-asset', `${title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
-        return options.asset(sha);
-      },
+      // One request ends one step.
+      halt: this.stages.some((done) => done.reached) ? undefined : options.halt,
+      watch: options.onStanding && ((standing) => options.onStanding?.({ use, field: standingField(ground, stage.before, standing) })),
+      reached: (settings) => (stage.reached = settings),
+      asset: bytesOf,
+      heights: (sha) => heightsOf(sha, this.course.assets[sha]?.reading, bytesOf, options.signal, options.cache !== undefined),
       tributary: async (id) => {
         if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
         return cropped((await this.tributary(id)).height, across, window);
@@ -311,6 +347,27 @@ class Run {
     const input = { ground: groundUnder(ground, window), height: before, layers: layersBefore };
     return { context, input, before, layersBefore };
   }
+}
+
+/** More samples a side than this are not shown of work under way. */
+const SHOWN = 513;
+
+/** The ground with the change so far, on the change's own grid or every second, fourth… sample of it. */
+function standingField(ground: Ground, before: Float32Array, { across, down, change }: Standing): Field {
+  const extra = ground.registration === 'point' ? 1 : 0;
+  let skip = 1;
+  while ((Math.max(across, down) - extra) / skip + extra > SHOWN) skip *= 2;
+  const to = { across: Math.floor((across - extra) / skip) + extra, down: Math.floor((down - extra) / skip) + extra };
+  const height = new Float32Array(to.across * to.down);
+  // How many samples of the ground lie between two of the change.
+  const factor = Math.round((ground.across - extra) / (across - extra || 1));
+  for (let row = 0, i = 0; row < to.down; row++) {
+    for (let column = 0; column < to.across; column++, i++) {
+      const from = row * skip * across + column * skip;
+      height[i] = before[row * skip * factor * ground.across + column * skip * factor] + change[from];
+    }
+  }
+  return { ground: { ...ground, ...to }, height };
 }
 
 const joiningKey = (use: StepUse) => {

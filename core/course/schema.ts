@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
 import { groundSchema } from '../field/ground';
+import { assetReadingSchema } from '../formats/asset';
 import { stepById } from '../steps';
 import { JOIN_MODES, type JoinMode, type StepInputs } from '../steps/step';
 import { checkedSettings } from './settings';
@@ -59,8 +60,10 @@ export const courseSchema = z.object({
   ground: groundSchema,
   stem: z.array(stepUseSchema).max(500),
   tributaries: z.array(tributarySchema).max(100).default([]),
-  /** The files that steps refer to, by SHA-256: where they came from. */
-  assets: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0) })).default({}),
+  /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
+  assets: z
+    .record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
+    .default({}),
   /** Every seed that a source has had, by the step's id, oldest first. */
   rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
   /** Named places whose heights are watched, metres from the north-west corner. */

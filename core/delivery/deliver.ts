@@ -2,13 +2,15 @@ import { UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { statistics } from '../field/statistics';
 import { formats as allFormats } from '../formats';
-import type { Format } from '../formats/format';
+import type { Beside, Format } from '../formats/format';
 import { encode, type Encoding } from './encode';
 import { prove, type Proof } from './proof';
 
 export interface Delivery {
   name: string;
   bytes: Uint8Array<ArrayBuffer>;
+  /** Files that belong to it: the same name, another ending. */
+  beside: Beside[];
   encoding: Encoding;
   proof: Proof;
 }
@@ -18,12 +20,12 @@ export interface Delivery {
  * delivery: nothing is handed on, and the error says why.
  */
 export async function deliver(field: Field, name: string, encoding: Encoding, formats: readonly Format[] = allFormats): Promise<Delivery> {
-  const { bytes } = await encode(field, encoding, formats);
-  const proof = await prove(bytes, field, encoding);
+  const { bytes, beside } = await encode(field, encoding, formats);
+  const proof = await prove(bytes, field, encoding, beside);
   if (!proof.ok) {
     throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
   }
-  return { name, bytes, encoding, proof };
+  return { name, bytes, beside, encoding, proof };
 }
 
 export interface Cost {
@@ -51,3 +53,6 @@ export function costOf(field: Field, encoding: Encoding, perSample: number): Cos
   const to = Math.min(highest, range.high);
   return { metresPerCode, codesSpanned: Math.max(0, Math.floor((to - from) / metresPerCode) + 1), clipped, bytes };
 }
+
+/** The name of a file that lies beside another: its ending in place of the other's. */
+export const nameBeside = (name: string, ending: string): string => `${name.replace(/\.[^./\\]*$/, '')}${ending}`;

@@ -1,7 +1,7 @@
 import { UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { formats as allFormats } from '../formats';
-import { CODES, makeSamples, type Format, type Page, type SampleType, type WriteOptions } from '../formats/format';
+import { CODES, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../formats/format';
 
 /** How heights become the numbers of a file. */
 export interface Encoding {
@@ -72,12 +72,12 @@ export async function encode(
   field: Field,
   encoding: Encoding,
   formats: readonly Format[] = allFormats,
-): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised }> {
+): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised; beside: Beside[] }> {
   const format = formats.find((f) => f.id === encoding.format);
   if (!format) throw new UplandError('unknown-format', `There is no format "${encoding.format}".`);
   if (!format.writes.includes(encoding.type)) {
     throw new UplandError('type', `${format.title} is not written with ${encoding.type} samples. It takes ${format.writes.join(', ')}.`);
   }
   const quantised = quantise(field, encoding);
-  return { bytes: await format.write(quantised.page), quantised };
+  return { bytes: await format.write(quantised.page), quantised, beside: format.beside?.(quantised.page) ?? [] };
 }

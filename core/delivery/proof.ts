@@ -3,7 +3,7 @@ import type { Field } from '../field/field';
 import { countDistinct } from '../field/distinct';
 import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
-import { CODES, type Reading } from '../formats/format';
+import { CODES, type Beside, type Reading } from '../formats/format';
 import { metresPerCode, type Encoding } from './encode';
 
 /** What reading a written file back showed. Metres. */
@@ -30,13 +30,13 @@ export interface Proof {
  * Fails on another size, place or registration, on a sample off by more than half a code (or,
  * for floats, by more than float32 holds), and on bytes that cannot be read at all.
  */
-export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encoding: Encoding): Promise<Proof> {
+export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encoding: Encoding, beside: readonly Beside[] = []): Promise<Proof> {
   const { ground, height, valid } = field;
   const step = encoding.range ? metresPerCode(encoding.type, encoding.range) : 0;
   const proof: Proof = { ok: false, maxAbs: NaN, rmse: NaN, step, clipped: 0, codesUsed: 0, sha256: await sha256(bytes), bytes: bytes.length, faults: [] };
   let reading: Reading;
   try {
-    reading = await readHeightmap(bytes, asReceived(encoding, ground));
+    reading = await readHeightmap(bytes, asReceived(encoding, ground), { beside: Object.fromEntries(beside.map((b) => [b.ending, b.bytes])) });
   } catch (error) {
     proof.faults.push(`The file cannot be read back: ${sentenceOf(error)}`);
     return proof;
@@ -45,10 +45,10 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
     proof.faults.push(`The file has ${reading.width} × ${reading.height} samples; the ground has ${ground.across} × ${ground.down}.`);
     return proof;
   }
-  if (reading.type !== encoding.type && encoding.format !== 'asc') {
+  if (reading.type !== encoding.type && !AS_TEXT.includes(encoding.format)) {
     proof.faults.push(`The file has ${reading.type} samples; ${encoding.type} were to be written.`);
   }
-  proof.faults.push(...misplaced(reading, field));
+  proof.faults.push(...misplaced(reading, field, encoding.format));
   if (encoding.range && reading.unit === 'm' && Math.abs(reading.scale - step) > 1e-9 * step) {
     proof.faults.push(`The file says one code is ${reading.scale} m; it was to be ${step} m.`);
   }
@@ -106,9 +106,14 @@ function allowance(encoding: Encoding, step: number, { height, ground }: Field):
   return encoding.type === 'f32' ? far * 2 ** -24 : far * 1e-12;
 }
 
-function misplaced(reading: Reading, { ground }: Field): string[] {
+/** Decimal text has no types: it is read as float64. */
+const AS_TEXT = ['asc', 'xyz'];
+/** Formats that only say where the samples lie, not whether they are points or areas. */
+const PLACES_ONLY = ['flt', 'bil', 'xyz'];
+
+function misplaced(reading: Reading, { ground }: Field, format: string): string[] {
   const faults: string[] = [];
-  if (reading.registration && reading.registration !== ground.registration) {
+  if (reading.registration && reading.registration !== ground.registration && !PLACES_ONLY.includes(format)) {
     faults.push(`The file says its samples are ${reading.registration}s; the ground's are ${ground.registration}s.`);
   }
   if (reading.spacing) {
@@ -123,6 +128,7 @@ function misplaced(reading: Reading, { ground }: Field): string[] {
 
 /** How the receiver is told to read: raw bytes need everything said. */
 function asReceived({ format, type, options = {} }: Encoding, ground: Field['ground']): string | undefined {
+  if (format === 'packed' || format === 'hgt') return format;
   if (format !== 'raw') return undefined;
   const spec = `raw:${type}:${options.order ?? 'le'}:${ground.across}x${ground.down}`;
   return `${spec}${options.skip ? `:skip=${options.skip}` : ''}${options.rows === 'south' ? ':rows=south' : ''}`;

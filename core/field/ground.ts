@@ -7,6 +7,20 @@ export const MAX_SIDE = 16_385;
 const side = z.int().min(1).max(MAX_SIDE);
 const length = z.number().positive().max(1e7);
 
+/** Where a ground lies on a map, carried through untouched. */
+export const georeferenceSchema = z.object({
+  /** The north-west corner, in the units of the CRS: metres, feet or degrees. */
+  west: z.number(),
+  north: z.number(),
+  /** The text of the CRS: a name, `EPSG:` and its number, or WKT. */
+  crs: z.string().max(20_000).default(''),
+  /** Units of the CRS a metre, east and north; left out: it counts in metres. */
+  perMetre: z.object({ x: z.number().positive(), y: z.number().positive() }).optional(),
+  /** The GeoTIFF keys as they were (OGC 19-008): their directory, numbers and text. */
+  geoKeys: z.object({ directory: z.array(z.int()).max(2048), numbers: z.array(z.number()).max(1024), text: z.string().max(20_000) }).optional(),
+});
+export type Georeference = z.infer<typeof georeferenceSchema>;
+
 /**
  * The piece of land that heights lie on. Lengths and heights in metres; x runs east, y runs
  * south, row 0 is the north edge.
@@ -24,8 +38,7 @@ export const groundSchema = z.object({
   datum: z.int().min(-100_000).max(100_000).default(0),
   /** Elevation of the water surface, absolute. */
   sea: z.number().min(-100_000).max(100_000).default(0),
-  /** Where the ground lies on a map, carried through untouched: the north-west corner and the text of the CRS. */
-  georeference: z.object({ west: z.number(), north: z.number(), crs: z.string().default('') }).optional(),
+  georeference: georeferenceSchema.optional(),
 });
 
 export type Ground = z.infer<typeof groundSchema>;

@@ -1,6 +1,7 @@
 import { UplandError } from '../errors';
 import { spacingOf } from '../field/ground';
-import type { Format, Page, Reading } from './format';
+import { besideOfCrs, crsBeside, inMetres } from './crs';
+import type { Format, Page, Reading, ReadOptions } from './format';
 import { checkSize } from './limits';
 
 const KEYS = ['ncols', 'nrows', 'xllcorner', 'xllcenter', 'yllcorner', 'yllcenter', 'cellsize', 'dx', 'dy', 'nodata_value'];
@@ -18,11 +19,12 @@ export const asciiGrid: Format = {
   writes: ['f64', 'f32'],
   carriesRange: true,
   sniff: (bytes) => /^\s*ncols\s+\d/i.test(new TextDecoder('latin1').decode(bytes.subarray(0, 64))),
-  read: async (bytes) => read(bytes),
+  read: async (bytes, options) => read(bytes, options),
+  beside: ({ ground }) => besideOfCrs(ground),
   write: async (page) => write(page),
 };
 
-function read(bytes: Uint8Array): Reading {
+function read(bytes: Uint8Array, { beside }: ReadOptions = {}): Reading {
   const header: Record<string, number> = {};
   let at = 0;
   const isSpace = (b: number) => b === 32 || (b >= 9 && b <= 13) || b === 44;
@@ -89,6 +91,7 @@ function read(bytes: Uint8Array): Reading {
   const west = header.xllcenter ?? header.xllcorner ?? 0;
   const south = header.yllcenter ?? header.yllcorner ?? 0;
   const north = south + (y ?? 1) * (point ? height - 1 : height);
+  const facts = inMetres(x === undefined ? null : { x, y: y! }, { west, north, crs: '' }, height, crsBeside(beside));
   return {
     format: 'asc',
     width,
@@ -99,19 +102,20 @@ function read(bytes: Uint8Array): Reading {
     unit: 'm',
     scale: 1,
     offset: 0,
-    spacing: x === undefined ? null : { x, y: y! },
     registration: point ? 'point' : 'area',
     noData: header.nodata_value ?? null,
-    georeference: { west, north, crs: '' },
-    odd,
+    ...facts,
+    odd: [...odd, ...facts.odd],
   };
 }
 
 function write({ width, height, samples, type, ground, noData }: Page): Uint8Array<ArrayBuffer> {
-  const { x, y } = spacingOf(ground);
+  const per = ground.georeference?.perMetre ?? { x: 1, y: 1 };
+  const spacing = spacingOf(ground);
+  const [x, y] = [spacing.x * per.x, spacing.y * per.y];
   const point = ground.registration === 'point';
   const west = ground.georeference?.west ?? 0;
-  const south = (ground.georeference?.north ?? ground.depth) - ground.depth;
+  const south = (ground.georeference?.north ?? ground.depth) - ground.depth * per.y;
   const where = point ? 'center' : 'corner';
   const cells = x === y ? `cellsize ${x}\n` : `dx ${x}\ndy ${y}\n`;
   const header = `ncols ${width}\nnrows ${height}\nxll${where} ${west}\nyll${where} ${south}\n${cells}NODATA_value ${noData ?? -9999}\n`;

@@ -1,6 +1,7 @@
 import { UplandError } from '../errors';
 import { compress, decompress } from './deflate';
-import type { Format, Page, Reading } from './format';
+import { channelOf } from './bands';
+import type { Format, Page, Reading, ReadOptions } from './format';
 import { checkLength, checkSize } from './limits';
 
 const MAGIC = [0x76, 0x2f, 0x31, 0x01];
@@ -32,7 +33,7 @@ export const exr: Format = {
   write: async (page) => write(page),
 };
 
-async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
+async function read(bytes: Uint8Array<ArrayBuffer>, { band }: ReadOptions = {}): Promise<Reading> {
   checkLength('OpenEXR file', 'its header', 16, bytes.length);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const flags = view.getUint32(4, true) >>> 8;
@@ -51,7 +52,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
   const rows = ROWS[packing];
   if (!rows) throw new UplandError('exr-packing', `This OpenEXR file is packed by ${PACKINGS[packing] ?? `way ${packing}`}; none, ZIPS and ZIP are read here.`);
   const channels = channelsOf(list);
-  const wanted = channels.find((c) => c.name === 'Y') ?? channels[0];
+  const wanted = band === undefined ? (channels.find((c) => c.name === 'Y') ?? channels[0]) : channels[channelOf('OpenEXR file', channels.length, band)];
   const lineBytes = channels.reduce((sum, c) => sum + BYTES_OF[c.kind] * width, 0);
   let before = 0;
   for (const c of channels) {
@@ -92,6 +93,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
     width,
     height,
     channels: channels.length,
+    ...(channels.length > 1 ? { band: channels.indexOf(wanted) + 1 } : {}),
     type: wanted.kind === 0 ? 'u32' : 'f32',
     samples,
     unit: wanted.kind === 0 ? 'code' : 'm',

@@ -1,6 +1,7 @@
 import type { Ground, Registration } from '../field/ground';
 
-export const SAMPLE_TYPES = ['u8', 'u16', 's16', 'u32', 's32', 'f32', 'f64'] as const;
+/** The types that samples are stored at; `u24` is what three 8-bit channels hold together. */
+export const SAMPLE_TYPES = ['u8', 'u16', 's16', 'u24', 'u32', 's32', 'f32', 'f64'] as const;
 export type SampleType = (typeof SAMPLE_TYPES)[number];
 export type SampleArray = Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array | Float32Array | Float64Array;
 
@@ -9,18 +10,38 @@ export const CODES: Record<SampleType, { min: number; max: number; bits: number 
   u8: { min: 0, max: 255, bits: 8 },
   u16: { min: 0, max: 65_535, bits: 16 },
   s16: { min: -32_768, max: 32_767, bits: 16 },
+  u24: { min: 0, max: 16_777_215, bits: 24 },
   u32: { min: 0, max: 4_294_967_295, bits: 32 },
   s32: { min: -2_147_483_648, max: 2_147_483_647, bits: 32 },
   f32: null,
   f64: null,
 };
 
-export const BYTES: Record<SampleType, number> = { u8: 1, u16: 2, s16: 2, u32: 4, s32: 4, f32: 4, f64: 8 };
+export const BYTES: Record<SampleType, number> = { u8: 1, u16: 2, s16: 2, u24: 3, u32: 4, s32: 4, f32: 4, f64: 8 };
 
-const ARRAYS = { u8: Uint8Array, u16: Uint16Array, s16: Int16Array, u32: Uint32Array, s32: Int32Array, f32: Float32Array, f64: Float64Array };
+const ARRAYS = { u8: Uint8Array, u16: Uint16Array, s16: Int16Array, u24: Uint32Array, u32: Uint32Array, s32: Int32Array, f32: Float32Array, f64: Float64Array };
 
 export function makeSamples(type: SampleType, count: number): SampleArray {
   return new ARRAYS[type](count);
+}
+
+/** What is read of a file with several bands: one of them (counted from 1), their luminance, or a height packed over red, green and blue. */
+export type Band = number | 'luminance' | 'packed';
+
+export interface ReadOptions {
+  /** Left out: the first band, of a colour picture what it looks to be. */
+  band?: Band;
+  /** The bytes of files that belong to this one, by ending, such as `.hdr` or `.prj`. */
+  beside?: Record<string, Uint8Array>;
+  /** Share of the file that is read, 0 to 1. */
+  progress?(share: number): void;
+  signal?: AbortSignal;
+}
+
+/** A file that belongs to another one: the same name, another ending. */
+export interface Beside {
+  ending: string;
+  bytes: Uint8Array<ArrayBuffer>;
 }
 
 /** One band of a file, at the file's own type: row 0 is the north edge. */
@@ -30,6 +51,8 @@ export interface Reading {
   height: number;
   /** Bands in the file; the first one (or the one asked for) is in `samples`. */
   channels: number;
+  /** Which band `samples` is, where there are several. */
+  band?: Band;
   type: SampleType;
   samples: SampleArray;
   /** `m`: the numbers are metres (after scale and offset). `code`: they stand for something the file does not say. */
@@ -41,6 +64,12 @@ export interface Reading {
   registration: Registration | null;
   noData: number | null;
   georeference?: Ground['georeference'];
+  /** The heights are in feet; `scale` turns them into metres. */
+  feet?: boolean;
+  /** A picture packed with loss: its grid of 8 × 8 blocks may show. */
+  lossy?: boolean;
+  /** How the bytes can be read again without the files beside them. */
+  as?: string;
   /** What was out of the ordinary, a sentence each. */
   odd: string[];
 }
@@ -76,10 +105,14 @@ export interface Format {
   writes: readonly SampleType[];
   /** Whether the file itself can say what its codes mean in metres. */
   carriesRange: boolean;
+  /** Cannot be written. */
+  readOnly?: boolean;
   /** The only sample counts a side that it can hold; left out: any. */
   sides?: readonly number[];
   /** Whether the bytes look like this format. */
   sniff(bytes: Uint8Array): boolean;
-  read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading>;
+  read(bytes: Uint8Array<ArrayBuffer>, options?: ReadOptions): Promise<Reading>;
   write(page: Page): Promise<Uint8Array<ArrayBuffer>>;
+  /** Files that have to lie beside the one written. */
+  beside?(page: Page): Beside[];
 }

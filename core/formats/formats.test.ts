@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { encode as encodeJpeg } from 'jpeg-js';
 import { deflate } from 'pako';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, noiseField } from '../../tests/helpers/grounds';
@@ -6,7 +7,7 @@ import { encode, type Encoding } from '../delivery/encode';
 import { UplandError } from '../errors';
 import { makeField } from '../field/field';
 import { statistics } from '../field/statistics';
-import { CODES, SAMPLE_TYPES, type SampleType } from './format';
+import { CODES, SAMPLE_TYPES, type Beside, type SampleType } from './format';
 import { readHeights, toField } from './heights';
 import { formatByName, formats, readHeightmap } from './index';
 import { parseRawSpec, readRaw } from './raw';
@@ -16,7 +17,9 @@ const { lowest, highest } = statistics(field);
 const specOf = (e: Encoding, across = 37, down = 29) =>
   e.format === 'raw'
     ? `raw:${e.type}:${e.options?.order ?? 'le'}:${across}x${down}${e.options?.skip ? `:skip=${e.options.skip}` : ''}${e.options?.rows === 'south' ? ':rows=south' : ''}`
-    : undefined;
+    : e.format === 'packed'
+      ? 'packed'
+      : undefined;
 
 const cases: Encoding[] = [
   ...formats
@@ -36,12 +39,14 @@ const cases: Encoding[] = [
   })),
 ];
 
+const besideOf = (files: Beside[]) => Object.fromEntries(files.map((f) => [f.ending, f.bytes]));
+
 describe('every format', () => {
   it.each(cases.map((c) => [`${c.format} ${c.type} ${JSON.stringify(c.options ?? {})}`, c] as const))(
     '%s: there and back within half a code, or to the bit',
     async (_, encoding) => {
-      const { bytes, quantised } = await encode(field, encoding);
-      const reading = await readHeightmap(bytes, specOf(encoding));
+      const { bytes, quantised, beside } = await encode(field, encoding);
+      const reading = await readHeightmap(bytes, specOf(encoding), { beside: besideOf(beside) });
       expect(reading.width).toBe(37);
       expect(reading.samples.length).toBe(37 * 29);
       const own = encoding.type === 'f32' ? Math.fround : (v: number) => v;
@@ -62,8 +67,10 @@ describe('every format', () => {
   it('is known by its bytes, not by its ending', async () => {
     for (const format of formats.filter((f) => f.id !== 'raw' && !f.sides)) {
       const type = format.writes[0];
-      const { bytes } = await encode(field, { format: format.id, type, range: CODES[type] ? { low: lowest, high: highest } : undefined });
-      expect((await readHeightmap(bytes)).format).toBe(format.id);
+      if (!type) continue;
+      const { bytes, beside } = await encode(field, { format: format.id, type, range: CODES[type] ? { low: lowest, high: highest } : undefined });
+      const reading = await readHeightmap(bytes, undefined, { beside: besideOf(beside) });
+      expect(reading.format).toBe(format.id === 'packed' ? 'png' : format.id);
     }
   });
 
@@ -151,7 +158,13 @@ describe('PNG', () => {
     expect(withAlpha.odd.join()).toMatch(/alpha/);
     // Adam7 on 2 × 2: pass 1 has (0,0), pass 6 has (1,0), pass 7 the second row.
     expect([...(await readHeightmap(build(8, 0, 1, [0, 1, 0, 2, 0, 3, 4], 2, 2))).samples]).toEqual([1, 2, 3, 4]);
-    await expect(readHeightmap(build(8, 2, 0, [0, 1, 2, 3], 1, 1))).rejects.toThrow(/holds colours/);
+    // 0.2126 · 10 + 0.7152 · 20 + 0.0722 · 30 is 18.6: Rec. 709 luma.
+    const colour = build(8, 2, 0, [0, 10, 20, 30], 1, 1);
+    expect(await readHeightmap(colour)).toMatchObject({ samples: Uint8Array.of(19), channels: 3, band: 'luminance', unit: 'code' });
+    expect(await readHeightmap(colour, undefined, { band: 2 })).toMatchObject({ samples: Uint8Array.of(20), band: 2 });
+    expect(await readHeightmap(colour, undefined, { band: 'packed' })).toMatchObject({ samples: Uint32Array.of(10 * 65_536 + 20 * 256 + 30), type: 'u24' });
+    await expect(readHeightmap(colour, undefined, { band: 4 })).rejects.toThrow(/there is no band 4/);
+    await expect(readHeightmap(build(8, 0, 0, [0, 1], 1, 1), undefined, { band: 'luminance' })).rejects.toThrow(/no red, green and blue/);
   });
 });
 
@@ -239,6 +252,9 @@ describe('the smaller formats', () => {
     expect([...fortran.samples]).toEqual([1, 2, 3, 4, 5, 6]);
     const channels = await readHeightmap(array("{'descr': '|u1', 'fortran_order': False, 'shape': (1, 2, 2), }", [1, 9, 2, 9]));
     expect([...channels.samples]).toEqual([1, 2]);
+    const second = array("{'descr': '|u1', 'fortran_order': False, 'shape': (1, 2, 2), }", [1, 9, 2, 8]);
+    expect([...(await readHeightmap(second, undefined, { band: 2 })).samples]).toEqual([9, 8]);
+    await expect(readHeightmap(second, undefined, { band: 3 })).rejects.toThrow(/there is no band 3/);
     expect(channels.odd[0]).toMatch(/2 channels/);
     await expect(readHeightmap(array("{'descr': '<c8', 'fortran_order': False, 'shape': (1, 2), }", [0]))).rejects.toThrow(/not read here/);
     await expect(readHeightmap(array("{'descr': '|u1', 'fortran_order': False, 'shape': (6,), }", [0]))).rejects.toThrow(/Heights have two dimensions/);
@@ -249,8 +265,9 @@ describe('bad input', () => {
   const isSentence = (error: unknown) => error instanceof UplandError && error.message.length > 10 && /[.]$/.test(error.message) && error.code.length > 0;
 
   it('of every kind is refused with a sentence and a code, cut short at any byte', async () => {
-    for (const encoding of cases.filter((c) => c.format !== 'asc' && !c.options?.rows)) {
-      const { bytes } = await encode(field, encoding);
+    // A line of text that is cut off is a shorter number: nobody can see that.
+    for (const encoding of cases.filter((c) => c.format !== 'asc' && c.format !== 'xyz' && !c.options?.rows)) {
+      const { bytes, beside } = await encode(field, encoding);
       const as = specOf(encoding);
       for (const length of [
         0,
@@ -262,11 +279,11 @@ describe('bad input', () => {
         60,
         Math.floor(bytes.length / 2),
         bytes.length - 40,
-        bytes.length - (encoding.format === 'png' || encoding.format === 'tiff' ? 40 : 1),
+        bytes.length - (['png', 'tiff', 'packed'].includes(encoding.format) ? 40 : 1),
       ]) {
         // The last bytes of a TIFF or PNG may be padding or the end marker; what is shorter than that has to fail.
         await expect(
-          readHeightmap(bytes.slice(0, Math.max(0, length)), as).then(
+          readHeightmap(bytes.slice(0, Math.max(0, length)), as, { beside: besideOf(beside) }).then(
             () => `${encoding.format} ${encoding.type} ${length} was read`,
             (e) => (isSentence(e) ? 'refused' : e),
           ),
@@ -276,39 +293,50 @@ describe('bad input', () => {
     }
   });
 
-  it('that is mutated at random is read or refused, never anything else, and quickly', async () => {
-    const seeds = await Promise.all(
-      [
-        cases[0],
-        cases.find((c) => c.format === 'tiff' && c.type === 'f32')!,
-        cases.find((c) => c.format === 'tiff' && c.options?.compression)!,
-        cases.find((c) => c.format === 'asc')!,
-        ...['exr', 'npy', 'pgm', 'pfm', 'bmp'].map((id) => cases.find((c) => c.format === id)!),
-      ].map(async (c) => (await encode(hills(groundOf(9, 7)), c)).bytes),
-    );
+  const mutated: [string, Encoding][] = [
+    ...['png', 'asc', 'exr', 'npy', 'pgm', 'pfm', 'bmp', 'xyz', 'packed', 'flt', 'bil'].map((id): [string, Encoding] => [
+      id,
+      cases.find((c) => c.format === id)!,
+    ]),
+    ['tiff', cases.find((c) => c.format === 'tiff' && c.type === 'f32')!],
+    ['tiff, packed', cases.find((c) => c.format === 'tiff' && c.options?.compression)!],
+  ];
+  it.each(mutated)('%s that is mutated at random, two thousand times, is read or refused, never anything else, and quickly', async (_, encoding) => {
+    const { bytes, beside } = await encode(hills(groundOf(9, 7)), encoding);
+    await mutations(bytes, besideOf(beside), encoding.format === 'packed' ? 'packed' : undefined);
+  });
+
+  it.each(['grey', 'colour'] as const)('a %s JPEG that is mutated at random is read or refused, and quickly', async (kind) => {
+    const data = new Uint8Array(4 * 24 * 17).map((_, i) => (i % 4 === 3 ? 255 : kind === 'grey' ? (i >> 2) % 251 : (i * 7) % 253));
+    await mutations(new Uint8Array(encodeJpeg({ data, width: 24, height: 17 }, 80).data), {}, undefined);
+  });
+
+  async function mutations(bytes: Uint8Array<ArrayBuffer>, beside: Record<string, Uint8Array>, as: string | undefined): Promise<void> {
     let slowest = 0;
+    const spoil = (from: Uint8Array, changes: [number, number][]) => {
+      const out = from.slice();
+      for (const [at, value] of changes) if (out.length) out[at % Math.min(out.length, at % 2 ? 400 : out.length)] = value;
+      return out;
+    };
     await fc.assert(
-      fc.asyncProperty(
-        fc.constantFrom(...seeds),
-        fc.array(fc.tuple(fc.nat(), fc.nat(255)), { minLength: 1, maxLength: 6 }),
-        fc.nat(),
-        async (bytes, changes, cut) => {
-          const damaged = bytes.slice(0, cut % 3 === 0 ? cut % bytes.length : bytes.length);
-          for (const [at, value] of changes) if (damaged.length) damaged[at % Math.min(damaged.length, at % 2 ? 400 : damaged.length)] = value;
-          const began = performance.now();
-          try {
-            const reading = await readHeightmap(damaged);
-            expect(reading.samples.length).toBe(reading.width * reading.height);
-          } catch (error) {
-            if (!isSentence(error)) throw error;
-          }
-          slowest = Math.max(slowest, performance.now() - began);
-        },
-      ),
-      { seed: 42, numRuns: 9000 },
+      fc.asyncProperty(fc.array(fc.tuple(fc.nat(), fc.nat(255)), { minLength: 1, maxLength: 6 }), fc.nat(), async (changes, cut) => {
+        const damaged = spoil(bytes.slice(0, cut % 3 === 0 ? cut % bytes.length : bytes.length), changes) as Uint8Array<ArrayBuffer>;
+        const besides = Object.fromEntries(Object.entries(beside).map(([ending, file]) => [ending, spoil(file, changes)]));
+        const began = performance.now();
+        try {
+          const reading = await readHeightmap(damaged, as, { beside: besides });
+          expect(reading.samples.length).toBe(reading.width * reading.height);
+          // And what it means is a ground, or refused with a sentence too.
+          toField(reading);
+        } catch (error) {
+          if (!isSentence(error)) throw error;
+        }
+        slowest = Math.max(slowest, performance.now() - began);
+      }),
+      { seed: 42, numRuns: 2000 },
     );
     expect(slowest).toBeLessThan(2000);
-  });
+  }
 
   it('in a header: a million columns, a size of nothing, a bomb', async () => {
     const text = (s: string) => new TextEncoder().encode(s) as Uint8Array<ArrayBuffer>;

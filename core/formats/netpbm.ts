@@ -1,5 +1,6 @@
 import { UplandError } from '../errors';
-import type { Format, Page, Reading } from './format';
+import { channelOf } from './bands';
+import type { Format, Page, Reading, ReadOptions } from './format';
 import { checkLength, checkSize } from './limits';
 
 /** What a text header gives word by word; `#` begins a comment to the end of its line. */
@@ -109,7 +110,7 @@ export const pfm: Format = {
   writes: ['f32'],
   carriesRange: true,
   sniff: (bytes) => bytes[0] === 80 && (bytes[1] === 102 || bytes[1] === 70) && /\s/.test(String.fromCharCode(bytes[2] ?? 0)),
-  read: async (bytes) => readPfm(bytes),
+  read: async (bytes, options) => readPfm(bytes, options),
   write: async ({ width, height, samples }: Page) => {
     const header = new TextEncoder().encode(`Pf\n${width} ${height}\n-1.0\n`);
     const out = new Uint8Array(header.length + samples.length * 4);
@@ -123,7 +124,7 @@ export const pfm: Format = {
   },
 };
 
-function readPfm(bytes: Uint8Array): Reading {
+function readPfm(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
   const channels = bytes[1] === 70 ? 3 : 1;
   const words = new Words(bytes, 2);
   const width = words.whole('PFM', 'width');
@@ -135,14 +136,15 @@ function readPfm(bytes: Uint8Array): Reading {
   checkSize('PFM', width, height);
   const count = width * height;
   checkLength('PFM', 'its picture', count * channels * 4, bytes.length - words.at - 1);
+  const channel = channelOf('PFM', channels, band);
   const samples = new Float32Array(count);
   const view = new DataView(bytes.buffer, bytes.byteOffset + words.at + 1);
   for (let row = 0; row < height; row++) {
     const to = (height - 1 - row) * width;
-    for (let x = 0; x < width; x++) samples[to + x] = view.getFloat32((row * width + x) * channels * 4, scale < 0);
+    for (let x = 0; x < width; x++) samples[to + x] = view.getFloat32(((row * width + x) * channels + channel) * 4, scale < 0);
   }
   const odd: string[] = [];
-  if (channels === 3) odd.push('It has three channels; the first one is read.');
+  if (channels === 3) odd.push(`It has three channels; number ${channel + 1} is read.`);
   if (Math.abs(scale) !== 1) odd.push(`Its header names a scale of ${Math.abs(scale)}; the numbers are taken as they are.`);
-  return { ...plain, format: 'pfm', width, height, channels, type: 'f32', samples, unit: 'm', odd };
+  return { ...plain, format: 'pfm', width, height, channels, ...(channels > 1 ? { band: channel + 1 } : {}), type: 'f32', samples, unit: 'm', odd };
 }

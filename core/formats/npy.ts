@@ -1,5 +1,6 @@
 import { UplandError } from '../errors';
-import { BYTES, makeSamples, type Format, type Page, type Reading, type SampleType } from './format';
+import { channelOf } from './bands';
+import { BYTES, makeSamples, type Format, type Page, type Reading, type ReadOptions, type SampleType } from './format';
 import { checkLength, checkSize } from './limits';
 import { getter, putter } from './raw';
 
@@ -19,11 +20,11 @@ export const npy: Format = {
   writes: ['f32', 'f64', 'u8', 'u16', 's16', 'u32', 's32'],
   carriesRange: false,
   sniff: (bytes) => MAGIC.every((b, i) => bytes[i] === b),
-  read: async (bytes) => read(bytes),
+  read: async (bytes, options) => read(bytes, options),
   write: async (page) => write(page),
 };
 
-function read(bytes: Uint8Array): Reading {
+function read(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
   checkLength('NumPy file', 'its header', 12, bytes.length);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const version = bytes[6];
@@ -56,9 +57,10 @@ function read(bytes: Uint8Array): Reading {
   const columnsFirst = /'fortran_order'\s*:\s*True/.test(header);
   const little = descr[1] !== '>';
   const get = getter(view, type, little);
+  const channel = channelOf('NumPy file', channels, band);
   const samples = makeSamples(type, count);
   for (let row = 0, i = 0; row < height; row++) {
-    for (let x = 0; x < width; x++, i++) samples[i] = get(from + (columnsFirst ? x * height + row : i * channels) * size);
+    for (let x = 0; x < width; x++, i++) samples[i] = get(from + (columnsFirst ? (channel * width + x) * height + row : i * channels + channel) * size);
   }
   return {
     format: 'npy',
@@ -73,7 +75,8 @@ function read(bytes: Uint8Array): Reading {
     spacing: null,
     registration: null,
     noData: null,
-    odd: channels > 1 ? [`It has ${channels} channels; the first one is read.`] : [],
+    ...(channels > 1 ? { band: channel + 1 } : {}),
+    odd: channels > 1 ? [`It has ${channels} channels; number ${channel + 1} is read.`] : [],
   };
 }
 

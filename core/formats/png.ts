@@ -1,14 +1,17 @@
 import { UplandError } from '../errors';
-import { compress, decompress } from './deflate';
-import { makeSamples, type Format, type Page, type Reading } from './format';
+import { oneBand, planesFor } from './bands';
+import { checkInflated, compress, Inflating } from './deflate';
+import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
 import { checkLength, checkSize } from './limits';
 
 const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
 const CHANNELS: Record<number, number> = { 0: 1, 2: 3, 3: 1, 4: 2, 6: 4 };
 
 /**
- * PNG, greyscale of 8 and 16 bits (W3C PNG, 3rd edition). 16-bit samples are big-endian. On
- * data no gAMA, sRGB or iCCP chunk is written, and none is applied on reading, only reported.
+ * PNG (W3C PNG, 3rd edition): greyscale of 8 and 16 bits, and of a colour picture one band, the
+ * luminance, or heights packed over its channels. 16-bit samples are big-endian. Read row by
+ * row as it is unpacked. On data no gAMA, sRGB or iCCP chunk is written, and none is applied on
+ * reading, only reported.
  */
 export const png: Format = {
   id: 'png',
@@ -30,13 +33,13 @@ interface Header {
   interlaced: boolean;
 }
 
-async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
+async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   checkLength('PNG', 'the header', 33, bytes.length);
   if (!png.sniff(bytes)) throw new UplandError('not-png', 'This is not a PNG: its first eight bytes are not those of one.');
   let header: Header | undefined;
   let palette: Uint8Array | undefined;
-  const data: Uint8Array[] = [];
+  const data: Uint8Array<ArrayBuffer>[] = [];
   const odd: string[] = [];
   let ended = false;
   for (let at = 8; at + 12 <= bytes.length && !ended;) {
@@ -63,56 +66,68 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
   if (data.length === 0) throw new UplandError('damaged', 'This PNG is damaged: it has no samples (no IDAT chunk).');
   if (!ended) odd.push('The file ends before its last chunk.');
   const channels = CHANNELS[header.colour];
+  let tones: Uint8Array[] | undefined;
   if (header.colour === 3) {
-    palette = greyPalette(palette);
-    odd.push('Its greys were listed in a palette.');
-  } else if (channels >= 3) {
-    throw new UplandError(
-      'colour-picture',
-      `This PNG holds colours (${channels} channels of ${header.depth} bits), not one height a sample. Save it as greyscale, 16 bits if you can.`,
-      { channels },
-    );
+    tones = paletteTones(palette);
+    odd.push(tones.length === 1 ? 'Its greys were listed in a palette.' : 'Its colours were listed in a palette.');
   }
-  if (channels === 2) odd.push('Its alpha channel was left out.');
+  // A palette of colours stands for three channels, whatever the file counts.
+  const colour = header.colour !== 0;
+  const bands = tones ? tones.length : channels;
+  const wanted = planesFor('PNG', bands, colour, options.band);
 
   const passes = passesOf(header);
   const bitsPerPixel = channels * header.depth;
   const rowBytes = (width: number) => Math.ceil((width * bitsPerPixel) / 8);
   const expected = passes.reduce((sum, p) => sum + (p.width ? p.height * (1 + rowBytes(p.width)) : 0), 0);
-  const raw = await decompress('PNG', join(data), expected);
-
+  checkInflated(
+    'PNG',
+    data.reduce((sum, part) => sum + part.length, 0),
+    expected,
+  );
+  const inflating = new Inflating('PNG', data, expected, options.signal);
   const type = header.depth === 16 ? 'u16' : 'u8';
-  const samples = makeSamples(type, header.width * header.height) as Uint8Array | Uint16Array;
+  const count = header.width * header.height;
+  const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);
   const stepBack = Math.max(1, bitsPerPixel >> 3);
-  let at = 0;
-  for (const pass of passes) {
-    if (pass.width === 0) continue;
-    const size = rowBytes(pass.width);
-    let before = new Uint8Array(size);
-    for (let y = 0; y < pass.height; y++) {
-      const filter = raw[at];
-      const row = raw.subarray(at + 1, at + 1 + size);
-      unfilter(filter, row, before, stepBack);
-      const start = (pass.top + y * pass.stepY) * header.width + pass.left;
-      spread(row, pass.width, header.depth, channels, samples, start, pass.stepX, palette);
-      before = row;
-      at += size + 1;
+  let done = 0;
+  try {
+    for (const pass of passes) {
+      if (pass.width === 0) continue;
+      const size = rowBytes(pass.width);
+      let line = new Uint8Array(size + 1);
+      let before = new Uint8Array(size + 1);
+      for (let y = 0; y < pass.height; y++) {
+        await inflating.fill(line);
+        const row = line.subarray(1);
+        unfilter(line[0], row, before.subarray(1), stepBack);
+        const start = (pass.top + y * pass.stepY) * header.width + pass.left;
+        wanted.forEach((channel, k) => {
+          if (tones) spread(row, pass.width, header.depth, 1, 0, planes[k], start, pass.stepX, tones[channel]);
+          else spread(row, pass.width, header.depth, channels, channel, planes[k], start, pass.stepX);
+        });
+        [line, before] = [before, line];
+        done += size + 1;
+        if ((y & 63) === 0) options.progress?.(done / expected);
+      }
     }
+  } finally {
+    inflating.close();
   }
+  const chosen = oneBand(planes, type, bands, colour, options.band);
   return {
     format: 'png',
     width: header.width,
     height: header.height,
-    channels,
-    type,
-    samples,
     unit: 'code',
     scale: 1,
     offset: 0,
     spacing: null,
     registration: null,
     noData: null,
-    odd,
+    ...chosen,
+    channels: bands,
+    odd: [...odd, ...chosen.odd],
   };
 }
 
@@ -153,38 +168,40 @@ function passesOf({ width, height, interlaced }: Header) {
   }));
 }
 
-function greyPalette(palette: Uint8Array | undefined): Uint8Array {
+/** What the numbers of a palette stand for: one table where all are grey, else red, green and blue. */
+function paletteTones(palette: Uint8Array | undefined): Uint8Array[] {
   if (!palette) throw new UplandError('damaged', 'This PNG is damaged: its palette is missing.');
-  const greys = new Uint8Array(256);
-  for (let i = 0; i * 3 + 2 < palette.length; i++) {
-    if (palette[3 * i] !== palette[3 * i + 1] || palette[3 * i] !== palette[3 * i + 2]) {
-      throw new UplandError('colour-picture', 'This PNG holds colours from a palette, not one height a sample. Save it as greyscale, 16 bits if you can.');
-    }
-    greys[i] = palette[3 * i];
+  const tones = [0, 1, 2].map(() => new Uint8Array(256));
+  let grey = true;
+  for (let i = 0; i < 256 && i * 3 + 2 < palette.length; i++) {
+    for (let k = 0; k < 3; k++) tones[k][i] = palette[3 * i + k];
+    if (palette[3 * i] !== palette[3 * i + 1] || palette[3 * i] !== palette[3 * i + 2]) grey = false;
   }
-  return greys;
+  return grey ? [tones[0]] : tones;
 }
 
+/** One channel of an unfiltered row into its plane. */
 function spread(
   row: Uint8Array,
   width: number,
   depth: number,
   channels: number,
+  channel: number,
   samples: Uint8Array | Uint16Array,
   start: number,
   step: number,
-  palette: Uint8Array | undefined,
+  tones?: Uint8Array,
 ): void {
   if (depth === 16) {
-    for (let x = 0, at = 0; x < width; x++, at += 2 * channels) samples[start + x * step] = (row[at] << 8) | row[at + 1];
+    for (let x = 0, at = 2 * channel; x < width; x++, at += 2 * channels) samples[start + x * step] = (row[at] << 8) | row[at + 1];
   } else if (depth === 8) {
-    for (let x = 0, at = 0; x < width; x++, at += channels) samples[start + x * step] = palette ? palette[row[at]] : row[at];
+    for (let x = 0, at = channel; x < width; x++, at += channels) samples[start + x * step] = tones ? tones[row[at]] : row[at];
   } else {
     const mask = (1 << depth) - 1;
     for (let x = 0; x < width; x++) {
       const bit = x * depth;
       const value = (row[bit >> 3] >> (8 - depth - (bit & 7))) & mask;
-      samples[start + x * step] = palette ? palette[value] : value;
+      samples[start + x * step] = tones ? tones[value] : value;
     }
   }
 }

@@ -13,9 +13,11 @@ export interface RawLayout {
   channels: number;
   /** 0-based. */
   channel: number;
+  /** Whether channels alternate sample by sample or line by line. */
+  by?: 'sample' | 'line';
 }
 
-/** `raw:TYPE:ORDER:WxH[:skip=N][:rows=north|south][:channels=N][:channel=K]`, channel counted from 1. */
+/** `raw:TYPE:ORDER:WxH[:skip=N][:rows=north|south][:channels=N][:channel=K][:by=sample|line]`, channel counted from 1. */
 export function parseRawSpec(spec: string): RawLayout {
   const wrong = (what: string) =>
     new UplandError(
@@ -41,6 +43,7 @@ export function parseRawSpec(spec: string): RawLayout {
   for (const part of rest) {
     const [key, value] = part.split('=');
     if (key === 'rows' && (value === 'north' || value === 'south')) layout.rows = value;
+    else if (key === 'by' && (value === 'sample' || value === 'line')) layout.by = value;
     else if ((key === 'skip' || key === 'channels') && /^\d{1,10}$/.test(value)) layout[key] = Number(value);
     else if (key === 'channel' && /^[1-9]\d{0,3}$/.test(value)) layout.channel = Number(value) - 1;
     else throw wrong(`"${part}" is not known`);
@@ -62,10 +65,12 @@ export function readRaw(bytes: Uint8Array, layout: RawLayout): Reading {
   const samples = makeSamples(type, width * height);
   const little = order === 'le';
   const get = getter(view, type, little);
+  const byLine = layout.by === 'line';
   for (let row = 0; row < height; row++) {
     const from = rows === 'north' ? row : height - 1 - row;
-    let at = skip + (from * width * channels + channel) * size;
-    for (let i = row * width; i < (row + 1) * width; i++, at += size * channels) samples[i] = get(at);
+    let at = skip + (byLine ? (from * channels + channel) * width : from * width * channels + channel) * size;
+    const stride = byLine ? size : size * channels;
+    for (let i = row * width; i < (row + 1) * width; i++, at += stride) samples[i] = get(at);
   }
   const odd = there > needed ? [`${there - needed} bytes after the last sample were not read.`] : [];
   return {
@@ -91,7 +96,7 @@ export const raw: Format = {
   title: 'Raw',
   endings: ['.raw', '.r16', '.r32', '.bin'],
   mediaType: 'application/octet-stream',
-  writes: ['u16', 'u8', 's16', 'u32', 's32', 'f32', 'f64'],
+  writes: ['u16', 'u8', 's16', 'u24', 'u32', 's32', 'f32', 'f64'],
   carriesRange: false,
   sniff: () => false,
   read: async (bytes) => {
@@ -126,6 +131,8 @@ export function getter(view: DataView, type: SampleType, little: boolean): (at: 
       return (at) => view.getUint16(at, little);
     case 's16':
       return (at) => view.getInt16(at, little);
+    case 'u24':
+      return (at) => view.getUint8(at + 1) * 256 + view.getUint8(little ? at : at + 2) + view.getUint8(little ? at + 2 : at) * 65_536;
     case 'u32':
       return (at) => view.getUint32(at, little);
     case 's32':
@@ -146,6 +153,12 @@ export function putter(view: DataView, type: SampleType, little: boolean): (at: 
       return (at, v) => view.setUint16(at, v, little);
     case 's16':
       return (at, v) => view.setInt16(at, v, little);
+    case 'u24':
+      return (at, v) => {
+        view.setUint8(at + 1, v >> 8);
+        view.setUint8(little ? at : at + 2, v);
+        view.setUint8(little ? at + 2 : at, v >> 16);
+      };
     case 'u32':
       return (at, v) => view.setUint32(at, v, little);
     case 's32':

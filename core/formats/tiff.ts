@@ -1,7 +1,8 @@
-import { UplandError } from '../errors';
-import { spacingOf } from '../field/ground';
+import { throwIfStopped, UplandError } from '../errors';
+import { oneBand, planesFor } from './bands';
 import { compress, decompress } from './deflate';
-import { BYTES, makeSamples, type Format, type Page, type Reading, type SampleType } from './format';
+import { BYTES, makeSamples, type Format, type Page, type Reading, type ReadOptions, type SampleArray, type SampleType } from './format';
+import { placeEntries, placeOf } from './geotiff';
 import { checkLength, checkSize } from './limits';
 import { getter, putter } from './raw';
 import { applyPredictor, undoPredictor, unpackBits, unpackLzw } from './tiff-codecs';
@@ -23,10 +24,6 @@ const TAG = {
   tileOffsets: 324,
   tileBytes: 325,
   sampleFormat: 339,
-  pixelScale: 33_550,
-  tiepoint: 33_922,
-  geoKeys: 34_735,
-  geoText: 34_737,
   gdalMetadata: 42_112,
   noData: 42_113,
 } as const;
@@ -51,12 +48,12 @@ export const tiff: Format = {
   write: async (page) => write(page),
 };
 
-interface Directory {
+export interface Directory {
   numbers(tag: number): number[] | undefined;
   text(tag: number): string | undefined;
 }
 
-async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
+async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
   checkLength('TIFF', 'the header', 8, bytes.length);
   if (!tiff.sniff(bytes)) throw new UplandError('not-tiff', 'This is not a TIFF: its first bytes are not those of one.');
   const little = bytes[0] === 0x49;
@@ -94,44 +91,56 @@ async function read(bytes: Uint8Array<ArrayBuffer>): Promise<Reading> {
   if (!offsets) throw new UplandError('damaged', 'This TIFF is damaged: it does not say where its samples are.');
   const columns = Math.ceil(width / blockWidth);
   const blockRows = Math.ceil(height / blockHeight);
-  if (offsets.length < columns * blockRows) {
-    throw new UplandError('damaged', `This TIFF is damaged: ${columns * blockRows} parts are needed and ${offsets.length} are listed.`);
+  const blocks = columns * blockRows;
+  // Planes that lie apart are stored one whole band after the other.
+  const stored = blocks * (planar === 2 ? channels : 1);
+  if (offsets.length < stored) {
+    throw new UplandError('damaged', `This TIFF is damaged: ${stored} parts are needed and ${offsets.length} are listed.`);
   }
   const lengths = directory.numbers(tiled ? TAG.tileBytes : TAG.stripBytes) ?? [];
+  const photometric = one(TAG.photometric, 1);
+  const colour = photometric === 2;
+  const wanted = planesFor('TIFF', channels, colour, options.band);
+  const planes = wanted.map(() => makeSamples(type, width * height));
 
-  const samples = makeSamples(type, width * height);
-  for (let b = 0; b < columns * blockRows; b++) {
+  const take = async (index: number, b: number, copies: { channel: number; into: SampleArray }[]) => {
     const left = (b % columns) * blockWidth;
     const top = Math.floor(b / columns) * blockHeight;
     const rows = tiled ? blockHeight : Math.min(blockHeight, height - top);
     const expected = blockWidth * rows * interleaved * size;
-    const length = lengths[b] ?? expected;
-    checkLength('TIFF', `part ${b + 1} of ${columns * blockRows}`, offsets[b] + length, bytes.length);
-    const packed = bytes.subarray(offsets[b], offsets[b] + length);
+    const length = lengths[index] ?? expected;
+    checkLength('TIFF', `part ${index + 1} of ${stored}`, offsets[index] + length, bytes.length);
+    const packed = bytes.subarray(offsets[index], offsets[index] + length);
     const block = await unpack(compression, packed, expected);
     if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, size, little);
-    copyBlock(block, type, little, samples, width, height, left, top, blockWidth, rows, interleaved);
+    for (const { channel, into } of copies) copyBlock(block, type, little, into, width, height, left, top, blockWidth, rows, interleaved, channel);
+  };
+  for (let b = 0; b < blocks; b++) {
+    throwIfStopped(options.signal);
+    options.progress?.(b / blocks);
+    if (planar === 2) for (const [k, channel] of wanted.entries()) await take(channel * blocks + b, b, [{ channel: 0, into: planes[k] }]);
+    else
+      await take(
+        b,
+        b,
+        wanted.map((channel, k) => ({ channel, into: planes[k] })),
+      );
   }
-  if (one(TAG.photometric, 1) === 0 && type[0] === 'u') {
+  if (photometric === 0 && type[0] === 'u') {
     const top = 2 ** (size * 8) - 1;
-    for (let i = 0; i < samples.length; i++) samples[i] = top - samples[i];
+    for (const samples of planes) for (let i = 0; i < samples.length; i++) samples[i] = top - samples[i];
   }
-  return { format: 'tiff', width, height, channels, type, samples, ...meaningOf(directory, type, channels, one(TAG.photometric, 1)) };
+  const chosen = oneBand(planes, type, channels, colour, options.band);
+  const meaning = meaningOf(directory, type, photometric, height);
+  return { format: 'tiff', width, height, channels, ...meaning, ...chosen, odd: [...meaning.odd, ...chosen.odd] };
 }
 
 /** Scale, unit, place and no-data as the tags have them. */
-function meaningOf(directory: Directory, type: SampleType, channels: number, photometric: number) {
+function meaningOf(directory: Directory, type: SampleType, photometric: number, rows: number) {
   const odd: string[] = [];
-  if (channels > 1) odd.push(`It has ${channels} bands; the first was read.`);
   if (photometric === 0 && type[0] === 'u') odd.push('White was 0 in it; that was turned round.');
-  const keys = directory.numbers(TAG.geoKeys);
-  const key = (id: number) => {
-    for (let i = 4; keys && i + 3 < keys.length; i += 4) if (keys[i] === id && keys[i + 1] === 0) return keys[i + 3];
-    return undefined;
-  };
-  const pixel = directory.numbers(TAG.pixelScale);
-  const tie = directory.numbers(TAG.tiepoint);
-  const point = key(1025) === 2;
+  const place = placeOf(directory, rows);
+  odd.push(...place.odd);
   const metadata = directory.text(TAG.gdalMetadata);
   const item = (role: string) => {
     const match = metadata && new RegExp(`role="${role}"[^>]*>\\s*([-+0-9.eE]+)\\s*<`).exec(metadata);
@@ -141,16 +150,17 @@ function meaningOf(directory: Directory, type: SampleType, channels: number, pho
   const offset = item('offset');
   const noDataText = directory.text(TAG.noData)?.trim();
   const noData = noDataText ? Number(noDataText) : NaN;
-  const spacing = pixel && pixel[0] > 0 && pixel[1] > 0 ? { x: pixel[0], y: pixel[1] } : null;
+  const inMetres = type[0] === 'f' || scale !== undefined || offset !== undefined || place.registration !== undefined;
+  const foot = place.feet ?? 1;
   return {
-    unit: type[0] === 'f' || scale !== undefined || offset !== undefined || keys ? ('m' as const) : ('code' as const),
-    scale: scale ?? 1,
-    offset: offset ?? 0,
-    spacing,
-    registration: keys && key(1025) ? (point ? ('point' as const) : ('area' as const)) : null,
+    unit: inMetres ? ('m' as const) : ('code' as const),
+    scale: (scale ?? 1) * foot,
+    offset: (offset ?? 0) * foot,
+    spacing: place.spacing,
+    registration: place.registration ?? null,
     noData: Number.isNaN(noData) ? null : noData,
-    georeference:
-      spacing && tie ? { west: tie[3] - tie[0] * spacing.x, north: tie[4] + tie[1] * spacing.y, crs: directory.text(TAG.geoText) ?? '' } : undefined,
+    georeference: place.georeference,
+    ...(place.feet ? { feet: true } : {}),
     odd,
   };
 }
@@ -227,17 +237,18 @@ function copyBlock(
   blockWidth: number,
   rows: number,
   channels: number,
+  channel: number,
 ): void {
   const get = getter(new DataView(block.buffer, block.byteOffset, block.byteLength), type, little);
   const size = BYTES[type] * channels;
   const right = Math.min(width, left + blockWidth);
   for (let row = 0; row < rows && top + row < height; row++) {
-    let at = row * blockWidth * size;
+    let at = row * blockWidth * size + channel * BYTES[type];
     for (let i = (top + row) * width + left, end = (top + row) * width + right; i < end; i++, at += size) samples[i] = get(at);
   }
 }
 
-interface Entry {
+export interface Entry {
   tag: number;
   kind: 2 | 3 | 4 | 12;
   values: number[] | string;
@@ -257,9 +268,6 @@ function write({ width, height, type, samples, ground, scale, offset, noData, op
     if (predictor > 1) applyPredictor(predictor, strip, width, rows, size);
     strips.push(deflated ? compress(strip) : strip);
   }
-  const { x, y } = spacingOf(ground);
-  const point = ground.registration === 'point';
-  const place = ground.georeference ?? { west: 0, north: ground.depth, crs: '' };
   const number = (v: number) => (Object.is(v, -0) ? '0' : String(v));
   const scaled = scale !== 1 || offset !== 0;
   const entries: Entry[] = [
@@ -275,11 +283,7 @@ function write({ width, height, type, samples, ground, scale, offset, noData, op
     { tag: TAG.planar, kind: 3, values: [1] },
     ...(predictor > 1 ? [{ tag: TAG.predictor, kind: 3 as const, values: [predictor] }] : []),
     { tag: TAG.sampleFormat, kind: 3, values: [type[0] === 'u' ? 1 : type[0] === 's' ? 2 : 3] },
-    { tag: TAG.pixelScale, kind: 12, values: [x, y, 0] },
-    { tag: TAG.tiepoint, kind: 12, values: [0, 0, 0, place.west, place.north, 0] },
-    // Projected, in metres, of no published system; samples are points or areas.
-    { tag: TAG.geoKeys, kind: 3, values: [1, 1, 0, 4, 1024, 0, 1, 1, 1025, 0, 1, point ? 2 : 1, 3072, 0, 1, 32_767, 3076, 0, 1, 9001] },
-    ...(place.crs ? [{ tag: TAG.geoText, kind: 2 as const, values: `${place.crs}\0` }] : []),
+    ...placeEntries(ground),
     ...(scaled
       ? [
           {

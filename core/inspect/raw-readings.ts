@@ -23,7 +23,7 @@ export function rankRawReadings(bytes: Uint8Array, most = 8): RawCandidate[] {
     const count = bytes.length / size;
     for (const [width, height] of shapes(count)) {
       for (const order of size === 1 ? (['le'] as const) : (['le', 'be'] as const)) {
-        const score = roughScore(getter(view, type, order === 'le'), size, width, height);
+        const score = roughScore(getter(view, type, order === 'le'), size, width, height, type[0] === 'f' ? 1e9 : Infinity);
         if (score > 0) found.push({ as: `raw:${type}:${order}:${width}x${height}`, score });
       }
     }
@@ -43,7 +43,8 @@ function shapes(count: number): [number, number][] {
   return out;
 }
 
-function roughScore(get: (at: number) => number, size: number, width: number, height: number): number {
+/** `most`: numbers beyond it are no heights. */
+function roughScore(get: (at: number) => number, size: number, width: number, height: number, most: number): number {
   const strideY = Math.max(1, Math.floor(height / 256));
   let sum = 0;
   let squares = 0;
@@ -56,7 +57,7 @@ function roughScore(get: (at: number) => number, size: number, width: number, he
       const v = get(at);
       const e = get(at + size);
       const s = get(at + width * size);
-      if (!(Math.abs(v) < 1e9 && Math.abs(e) < 1e9 && Math.abs(s) < 1e9)) return 0;
+      if (!(Math.abs(v) < most && Math.abs(e) < most && Math.abs(s) < most)) return 0;
       sum += v;
       squares += v * v;
       along += (v - e) * (v - e);

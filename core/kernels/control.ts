@@ -4,6 +4,8 @@ export const ABORT = 0;
 const ARRIVED = 1;
 const GENERATION = 2;
 export const PROGRESS = 3;
+/** Set when the work is to end early and be kept. */
+export const HALT = 4;
 export const PROGRESS_FULL = 1_000_000;
 
 /** Waits until all `bands` are here. False when the work was told to stop. */
@@ -30,5 +32,5 @@ export function abort(control: Int32Array): void {
 }
 
 export function resetControl(control: Int32Array): void {
-  for (const word of [ABORT, ARRIVED, PROGRESS]) Atomics.store(control, word, 0);
+  for (const word of [ABORT, ARRIVED, PROGRESS, HALT]) Atomics.store(control, word, 0);
 }

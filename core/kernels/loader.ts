@@ -116,7 +116,6 @@ export interface KernelExports {
     moved: number,
     weightX: number,
     inverseArea: number,
-    loose: number,
     stride: number,
     from: number,
     to: number,
@@ -125,6 +124,19 @@ export interface KernelExports {
     dropX: number,
     dropY: number,
     dropDiagonal: number,
+  ): void;
+  talusHold(rate: number, moved: number, laid: number, ease: number, change: number, stride: number, from: number, to: number): void;
+  unstepRows(
+    ahead: number,
+    next: number,
+    at: number,
+    code: number,
+    stride: number,
+    from: number,
+    to: number,
+    across: number,
+    half: number,
+    momentum: number,
   ): void;
   talusSettle(
     height: number,
@@ -142,6 +154,233 @@ export interface KernelExports {
     dropY: number,
     dropDiagonal: number,
   ): void;
+  floodBegin(height: number, filled: number, state: number, receiver: number, rank: number, bits: number, control: number, stride: number, rows: number): void;
+  floodSome(
+    height: number,
+    filled: number,
+    state: number,
+    receiver: number,
+    sorted: number,
+    rank: number,
+    bits: number,
+    queue: number,
+    control: number,
+    stride: number,
+    samples: number,
+    budget: number,
+    wander: number,
+  ): number;
+  receiveByFacet(filled: number, receiver: number, stride: number, from: number, to: number, dx: number, dy: number, seed: number, stray: number): void;
+  receiveSteepest(filled: number, receiver: number, stride: number, from: number, to: number, dx: number, dy: number): void;
+  countDonors(receiver: number, donors: number, stride: number, from: number, to: number): void;
+  gather(receiver: number, donors: number, area: number, order: number, stride: number, from: number, to: number, count: number): number;
+  pullRows(
+    receiver: number,
+    area: number,
+    ease: number,
+    pull: number,
+    stride: number,
+    from: number,
+    to: number,
+    dx: number,
+    dy: number,
+    cell: number,
+    head: number,
+    k: number,
+    m: number,
+  ): void;
+  wearDown(
+    order: number,
+    receiver: number,
+    before: number,
+    height: number,
+    pull: number,
+    ease: number,
+    bank: number,
+    laid: number,
+    stride: number,
+    first: number,
+    last: number,
+    rise: number,
+    dx: number,
+    dy: number,
+  ): void;
+  fallIn(
+    order: number,
+    receiver: number,
+    height: number,
+    ease: number,
+    bank: number,
+    stride: number,
+    first: number,
+    last: number,
+    dx: number,
+    dy: number,
+  ): void;
+  siltUp(
+    order: number,
+    receiver: number,
+    height: number,
+    ease: number,
+    stride: number,
+    first: number,
+    last: number,
+    dx: number,
+    dy: number,
+    grade: number,
+  ): void;
+  settleBelow(
+    order: number,
+    receiver: number,
+    before: number,
+    height: number,
+    carried: number,
+    area: number,
+    weight: number,
+    laid: number,
+    ease: number,
+    first: number,
+    last: number,
+    rise: number,
+    amount: number,
+  ): void;
+  creepRows(height: number, ease: number, c: number, d: number, stride: number, from: number, to: number, rate: number, half: number): void;
+  creepColumns(height: number, ease: number, c: number, d: number, stride: number, rows: number, from: number, to: number, rate: number, half: number): void;
+  sortBegin(height: number, pairs: number, counts: number, stride: number, from: number, to: number): void;
+  sortPlaces(counts: number): void;
+  sortPass(pairs: number, out: number, counts: number, pass: number, first: number, last: number): void;
+  sortEnd(pairs: number, sorted: number, rank: number, first: number, last: number): void;
+  hollows(height: number, filled: number, state: number, receiver: number, stride: number, from: number, to: number): number;
+  runoffDrive(
+    bed: number,
+    change: number,
+    ground: number,
+    surface: number,
+    east: number,
+    south: number,
+    southEast: number,
+    southWest: number,
+    columns: number,
+    stride: number,
+    from: number,
+    to: number,
+    rows: number,
+    half: number,
+    keep: number,
+    driveX: number,
+    driveY: number,
+    driveD: number,
+  ): void;
+  runoffLimit(
+    water: number,
+    limit: number,
+    east: number,
+    south: number,
+    southEast: number,
+    southWest: number,
+    columns: number,
+    stride: number,
+    from: number,
+    to: number,
+    rows: number,
+    half: number,
+    perCell: number,
+  ): void;
+  runoffCarry(
+    limit: number,
+    carried: number,
+    east: number,
+    south: number,
+    southEast: number,
+    southWest: number,
+    loadEast: number,
+    loadSouth: number,
+    loadSouthEast: number,
+    loadSouthWest: number,
+    stride: number,
+    from: number,
+    to: number,
+  ): void;
+  runoffMove(
+    bed: number,
+    change: number,
+    ground: number,
+    surface: number,
+    water: number,
+    sediment: number,
+    carried: number,
+    east: number,
+    south: number,
+    southEast: number,
+    southWest: number,
+    loadEast: number,
+    loadSouth: number,
+    loadSouthEast: number,
+    loadSouthWest: number,
+    ease: number,
+    columns: number,
+    stride: number,
+    from: number,
+    to: number,
+    rows: number,
+    half: number,
+    perCell: number,
+    perX: number,
+    perY: number,
+    fastest: number,
+    carry: number,
+    least: number,
+    shallow: number,
+    wear: number,
+    settle: number,
+    dry: number,
+    rain: number,
+  ): void;
+  windApply(rock: number, sand: number, moved: number, height: number, from: number, to: number, across: number, slab: number): void;
+  windShadow(
+    height: number,
+    shadow: number,
+    edges: number,
+    across: number,
+    down: number,
+    alongY: number,
+    way: number,
+    shift: number,
+    fall: number,
+    wrap: number,
+    first: number,
+    last: number,
+  ): void;
+  windLift(
+    sand: number,
+    moved: number,
+    shadow: number,
+    ease: number,
+    across: number,
+    down: number,
+    from: number,
+    to: number,
+    seed: number,
+    hopX: number,
+    hopY: number,
+    wrap: number,
+  ): number;
+  windSlip(
+    sand: number,
+    moved: number,
+    height: number,
+    across: number,
+    down: number,
+    from: number,
+    to: number,
+    repose: number,
+    slab: number,
+    dx: number,
+    dy: number,
+    wrap: number,
+  ): void;
+  distanceColumns(marks: number, out: number, across: number, down: number, from: number, to: number, dy: number): void;
+  distanceRows(squares: number, scratch: number, across: number, from: number, to: number, dx: number): void;
   sin(x: number): number;
   cos(x: number): number;
   tan(x: number): number;

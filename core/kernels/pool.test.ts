@@ -40,12 +40,12 @@ describe.runIf(built)('the pool', () => {
     for (const threads of [2, 3, 5]) {
       const pool = nodeKernels(script, threads);
       expect(sameBytes(await pool.run(noiseProgram, noiseArgs, null), noise)).toBe(true);
-      expect(sameBytes(await pool.run(talusProgram, talusArgs, { bed: steep }), talus)).toBe(true);
+      expect(sameBytes((await pool.run(talusProgram, talusArgs, { bed: steep })).change, talus.change)).toBe(true);
       pool.close();
     }
   });
 
-  it('gives the same bytes for a course of every step that does not weather, whatever the number of workers', async () => {
+  it('gives the same bytes for a course of every step, whatever the number of workers', async () => {
     const line = {
       points: [
         { east: 100, south: 100 },
@@ -57,7 +57,7 @@ describe.runIf(built)('the pool', () => {
       'all',
       groundOf(301, 233, 4),
       steps
-        .filter((step) => !['raster', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
+        .filter((step) => !['raster', 'mosaic', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
         .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),
     );
     const alone = await evaluate(course, { kernels: inlineKernels() });

@@ -1,7 +1,7 @@
 import { StoppedError, throwIfStopped, UplandError } from '../errors';
-import { abort, CONTROL_BYTES, PROGRESS, PROGRESS_FULL, resetControl } from './control';
+import { abort, CONTROL_BYTES, HALT, PROGRESS, PROGRESS_FULL, resetControl } from './control';
 import { instantiate, type KernelExports } from './loader';
-import type { Program } from './program';
+import type { Program, Standing } from './program';
 import type { FromWorker, ToWorker } from './worker';
 
 /** A worker as the core sees it; the browser and Node each bring their own. */
@@ -15,6 +15,10 @@ export interface PoolWorker {
 export interface RunOptions {
   signal?: AbortSignal;
   progress?: (share: number) => void;
+  /** Ends the work at its next round and keeps what there is; for programs that can. */
+  halt?: AbortSignal;
+  /** Shown how the work stands, twice a second. */
+  watch?: (standing: Standing) => void;
 }
 
 /** Runs programs over row bands: on workers with shared memory, or on this thread. The bytes are the same either way. */
@@ -25,6 +29,8 @@ export interface Kernels {
 }
 
 const PAGE = 65_536;
+/** Milliseconds between two looks at work under way. */
+const WATCH = 500;
 /** wasm32 ends at 4 GiB; a little is left for the tables. */
 const MOST_BYTES = 65_535 * PAGE;
 /** A pool whose memory grew beyond this is dropped after the run, since shared memory never shrinks. */
@@ -42,32 +48,45 @@ function refuseBeyondMemory(bytes: number): void {
 export function inlineKernels(): Kernels {
   let memory: WebAssembly.Memory | undefined;
   let kernels: KernelExports | undefined;
+  // Work gives way while it lasts: what comes meanwhile waits its turn, for there is one memory.
+  let turn: Promise<unknown> = Promise.resolve();
+  const alone: Kernels['run'] = async (program, args, inputs, { signal, progress, halt, watch } = {}) => {
+    throwIfStopped(signal);
+    memory ??= new WebAssembly.Memory({ initial: 4 });
+    kernels ??= instantiate('plain', memory);
+    const start = align(kernels.heapBase());
+    const bytes = start + program.bytes(args);
+    refuseBeyondMemory(bytes);
+    grow(memory, bytes);
+    const ownMemory = memory;
+    const arena = { buffer: memory.buffer, start };
+    program.load(arena, args, inputs);
+    let share = 0;
+    const steps = program.run(kernels, arena, args, { index: 0, count: 1, progress: (s) => (share = s), halting: () => halt?.aborted ?? false });
+    let since = Date.now();
+    let looked = since;
+    while (!steps.next().done) {
+      if (Date.now() - since < 50) continue;
+      progress?.(share);
+      if (watch && program.peek && since - looked >= WATCH) {
+        looked = since;
+        const standing = program.peek({ buffer: ownMemory.buffer, start }, args);
+        if (standing) watch(standing);
+      }
+      await new Promise((resolve) => setTimeout(resolve));
+      throwIfStopped(signal);
+      since = Date.now();
+    }
+    const result = program.take({ buffer: ownMemory.buffer, start }, args);
+    if (ownMemory.buffer.byteLength > KEEP_BYTES) memory = kernels = undefined;
+    return result;
+  };
   return {
     threads: 1,
-    async run(program, args, inputs, { signal, progress } = {}) {
-      throwIfStopped(signal);
-      memory ??= new WebAssembly.Memory({ initial: 4 });
-      kernels ??= instantiate('plain', memory);
-      const start = align(kernels.heapBase());
-      const bytes = start + program.bytes(args);
-      refuseBeyondMemory(bytes);
-      grow(memory, bytes);
-      const ownMemory = memory;
-      const arena = { buffer: memory.buffer, start };
-      program.load(arena, args, inputs);
-      let share = 0;
-      const steps = program.run(kernels, arena, args, { index: 0, count: 1, progress: (s) => (share = s) });
-      let since = Date.now();
-      while (!steps.next().done) {
-        if (Date.now() - since < 50) continue;
-        progress?.(share);
-        await new Promise((resolve) => setTimeout(resolve));
-        throwIfStopped(signal);
-        since = Date.now();
-      }
-      const result = program.take({ buffer: ownMemory.buffer, start }, args);
-      if (ownMemory.buffer.byteLength > KEEP_BYTES) memory = kernels = undefined;
-      return result;
+    run(program, args, inputs, options) {
+      const mine = turn.then(() => alone(program, args, inputs, options));
+      turn = mine.catch(() => undefined);
+      return mine;
     },
     close() {
       memory = kernels = undefined;
@@ -129,7 +148,7 @@ class Pool {
     return this.memory.buffer.byteLength;
   }
 
-  async run<A, I, R>(program: Program<A, I, R>, args: A, inputs: I, { signal, progress }: RunOptions): Promise<R> {
+  async run<A, I, R>(program: Program<A, I, R>, args: A, inputs: I, { signal, progress, halt, watch }: RunOptions): Promise<R> {
     const bytes = this.start + CONTROL_BYTES + program.bytes(args);
     refuseBeyondMemory(bytes);
     grow(this.memory, bytes);
@@ -141,6 +160,16 @@ class Pool {
     const job = ++this.job;
     const stop = () => abort(control);
     const ticking = progress && setInterval(() => progress(Atomics.load(control, PROGRESS) / PROGRESS_FULL), 100);
+    const looking =
+      watch &&
+      program.peek &&
+      setInterval(() => {
+        const standing = program.peek!(arena, args);
+        if (standing) watch(standing);
+      }, WATCH);
+    const rest = () => void Atomics.store(control, HALT, 1);
+    if (halt?.aborted) rest();
+    halt?.addEventListener('abort', rest);
     signal?.addEventListener('abort', stop);
     try {
       await new Promise<void>((resolve, reject) => {
@@ -168,6 +197,8 @@ class Pool {
       });
     } finally {
       clearInterval(ticking);
+      clearInterval(looking);
+      halt?.removeEventListener('abort', rest);
       signal?.removeEventListener('abort', stop);
       this.settle = undefined;
     }

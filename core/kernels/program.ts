@@ -13,6 +13,15 @@ export interface Program<Args, Inputs, Result> {
   run(kernels: KernelExports, arena: Arena, args: Args, band: Band): Generator<void, void, void>;
   /** Copies the result out; after every band has ended. */
   take(arena: Arena, args: Args): Result;
+  /** How the work stands, read while bands run; undefined where there is nothing to see yet. */
+  peek?(arena: Arena, args: Args): Standing | undefined;
+}
+
+/** Work under way, as it would look now: a change in metres on a grid that may be coarser than the ground's. */
+export interface Standing {
+  across: number;
+  down: number;
+  change: Float32Array<ArrayBuffer>;
 }
 
 /** The kernels' memory from the first byte that programs may use. */
@@ -27,6 +36,8 @@ export interface Band {
   readonly count: number;
   /** Tells how far the work is, 0 to 1. Heard from band 0 only. */
   progress(share: number): void;
+  /** Whether the person asked to end here and keep what there is. Asked by band 0 only. */
+  halting(): boolean;
 }
 
 /** Too few rows to be worth sharing out go to the first band whole. */

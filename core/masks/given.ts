@@ -2,7 +2,6 @@ import { z } from 'zod';
 import { UplandError } from '../errors';
 import { resample } from '../field/resample';
 import { cropped } from '../field/window';
-import { readHeights } from '../formats/heights';
 import { asset, choice, distance, elevation, hidden, ratio, tributary } from '../steps/params';
 import { samplesSchema, tilesSchema } from '../steps/hand/tiles-schema';
 import { unrollWeights } from '../steps/hand/tiles';
@@ -20,9 +19,9 @@ export const imageMask = defineMask({
     softness: ratio(0.5, { label: 'Softness' }),
   }),
   inputs: ({ asset: sha }) => ({ assets: sha ? [sha] : [] }),
-  async weigh(_input, { asset: sha, low, high, softness }, { ground, window, asset: load }) {
+  async weigh(_input, { asset: sha, low, high, softness }, { ground, window, heights }) {
     if (!sha) throw new UplandError('no-asset', 'The image mask has no picture yet. Choose one, or take the mask away.');
-    const source = await readHeights(await load(sha));
+    const source = await heights(sha);
     const laid = { height: source.height, ground: { ...source.ground, width: ground.width, depth: ground.depth, datum: 0 } };
     const values = resample(laid, { ...ground, datum: 0 }).height;
     let least = Infinity;
@@ -81,10 +80,10 @@ export const layerMask = defineMask({
   title: 'Layer',
   summary: 'Where an earlier step cut, filled or left water.',
   params: z.object({
-    layer: choice('cut', { cut: 'Cut', fill: 'Fill', flow: 'Flow', water: 'Water', sediment: 'Sediment' }, { label: 'Layer' }),
-    low: distance(1, { min: 0, max: 1e7, step: 0.1, label: 'From', help: 'Metres of depth.' }),
-    high: distance(1e7, { min: 0, max: 1e7, step: 0.1, label: 'To', help: 'Metres of depth.' }),
-    softness: distance(1, { min: 0, max: 1e7, step: 0.1, label: 'Softness' }),
+    layer: choice('cut', { cut: 'Cut', fill: 'Fill', flow: 'Flow', water: 'Water', sediment: 'Sediment', void: 'Holes' }, { label: 'Layer' }),
+    low: distance(1, { min: 0, max: 1e11, step: 0.1, label: 'From', help: 'Metres of depth; of flow, square metres that drain through.' }),
+    high: distance(1e11, { min: 0, max: 1e11, step: 0.1, label: 'To', help: 'Metres of depth; of flow, square metres.' }),
+    softness: distance(1, { min: 0, max: 1e11, step: 0.1, label: 'Softness' }),
   }),
   weigh({ layers }, { layer, low, high, softness }) {
     const values = layers[layer];

@@ -9,6 +9,7 @@ import { maskUse, weightsOf, type Where } from '../course/where';
 import { fieldFrom, type Field } from '../field/field';
 import { sha256 } from '../field/hash';
 import { wholeOf } from '../field/window';
+import { readAsset } from '../formats/asset';
 import { inlineKernels } from '../kernels/pool';
 import { paramsOf } from '../steps/params';
 import type { StepContext } from '../steps/step';
@@ -23,6 +24,9 @@ const context = (field: Field, more: Partial<StepContext> = {}): StepContext => 
   kernels,
   progress: () => undefined,
   asset: async () => {
+    throw new Error('none');
+  },
+  heights: async () => {
     throw new Error('none');
   },
   tributary: async () => {
@@ -103,7 +107,7 @@ describe('masks', () => {
     const picture = fieldFrom(groundOf(30, 24, 1), (east) => (east > 14 ? 200 : 40));
     const { bytes } = await encode(picture, { format: 'png', type: 'u8', range: { low: 0, high: 255 } });
     const sha = await sha256(bytes);
-    const weights = await weigh(hills(ground), 'image', { asset: sha, low: 0.9, high: 1, softness: 0 }, {}, { asset: async () => bytes });
+    const weights = await weigh(hills(ground), 'image', { asset: sha, low: 0.9, high: 1, softness: 0 }, {}, { heights: () => readAsset(bytes) });
     expect(weights[24 * 60 + 5]).toBe(0);
     expect(weights[24 * 60 + 55]).toBe(1);
     await expect(weigh(hills(ground), 'image', {})).rejects.toThrow(/no picture yet/);

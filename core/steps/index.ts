@@ -1,5 +1,12 @@
 import { UplandError } from '../errors';
 import { sculpt } from './hand/sculpt';
+import { deblock } from './mend/deblock';
+import { despike } from './mend/despike';
+import { domeOver } from './mend/dome-over';
+import { fillVoidsStep } from './mend/fill-voids';
+import { linearise } from './mend/linearise';
+import { trimEdge } from './mend/trim-edge';
+import { unstepStep } from './mend/unstep';
 import { shift } from './range/shift';
 import { stretch } from './range/stretch';
 import { bands } from './shape/bands';
@@ -22,18 +29,34 @@ import { warp } from './shape/warp';
 import { flat } from './source/flat';
 import { join } from './source/join';
 import { landform } from './source/landform';
+import { mosaic } from './source/mosaic';
 import { noise } from './source/noise';
 import { raster } from './source/raster';
 import type { Step } from './step';
+import { drain } from './weather/drain';
+import { fluvial } from './weather/fluvial';
+import { river } from './weather/river';
+import { runoff } from './weather/runoff';
+import { settle } from './weather/settle';
+import { shore } from './weather/shore';
 import { talus } from './weather/talus';
+import { wind } from './weather/wind';
 
 /** Every step there is, in the order they are offered. */
 export const steps: readonly Step[] = [
   noise,
   landform,
   raster,
+  mosaic,
   flat,
   join,
+  trimEdge,
+  despike,
+  fillVoidsStep,
+  deblock,
+  unstepStep,
+  linearise,
+  domeOver,
   warp,
   place,
   terrace,
@@ -51,7 +74,14 @@ export const steps: readonly Step[] = [
   falloff,
   channel,
   levelArea,
+  fluvial,
+  runoff,
   talus,
+  wind,
+  shore,
+  settle,
+  drain,
+  river,
   sculpt,
   shift,
   stretch,

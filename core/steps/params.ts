@@ -19,18 +19,24 @@ export interface ParamMeta {
   choices?: Record<string, string>;
   /** Shown only where another setting has one of these values. */
   when?: Record<string, readonly unknown[]>;
+  /** One of the full set that stands beneath the few on top. */
+  more?: boolean;
   /** Of a line on the ground: whether it comes back to where it began. */
   closed?: boolean;
 }
 
-interface NumberOptions {
+interface Words {
   label: string;
   help?: string;
+  when?: ParamMeta['when'];
+  more?: boolean;
+}
+
+interface NumberOptions extends Words {
   min: number;
   max: number;
   step?: number;
   logarithmic?: boolean;
-  when?: ParamMeta['when'];
 }
 
 function numeric(kind: ParamMeta['kind'], unit: string, value: number, options: NumberOptions, whole = false) {
@@ -71,11 +77,7 @@ export function seed() {
     .meta(meta as unknown as Record<string, unknown>);
 }
 
-export function choice<const T extends Record<string, string>>(
-  value: keyof T & string,
-  choices: T,
-  options: { label: string; help?: string; when?: ParamMeta['when'] },
-) {
+export function choice<const T extends Record<string, string>>(value: keyof T & string, choices: T, options: Words) {
   const keys = Object.keys(choices) as [keyof T & string, ...(keyof T & string)[]];
   const meta: ParamMeta = { kind: 'choice', unit: '', choices, ...options };
   return z
@@ -84,7 +86,7 @@ export function choice<const T extends Record<string, string>>(
     .meta(meta as unknown as Record<string, unknown>);
 }
 
-export function toggle(value: boolean, options: { label: string; help?: string; when?: ParamMeta['when'] }) {
+export function toggle(value: boolean, options: Words) {
   const meta: ParamMeta = { kind: 'switch', unit: '', ...options };
   return z
     .boolean()
@@ -93,7 +95,7 @@ export function toggle(value: boolean, options: { label: string; help?: string; 
 }
 
 /** The name within the course of a tributary; empty: none chosen yet. */
-export function tributary(options: { label: string; help?: string }) {
+export function tributary(options: Words) {
   const meta: ParamMeta = { kind: 'tributary', unit: '', ...options };
   return z
     .string()

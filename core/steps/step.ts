@@ -3,8 +3,9 @@ import type { Field } from '../field/field';
 import type { Ground } from '../field/ground';
 import type { Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
+import type { Standing } from '../kernels/program';
 
-export type Family = 'source' | 'shape' | 'weather' | 'hand' | 'range';
+export type Family = 'source' | 'mend' | 'shape' | 'weather' | 'hand' | 'range';
 
 /** How a step's output joins what came before. */
 export const JOIN_MODES = {
@@ -38,10 +39,18 @@ export interface StepContext {
   signal?: AbortSignal;
   /** The bytes of an asset that `inputs` declared. */
   asset(sha256: string): Promise<Uint8Array<ArrayBuffer>>;
+  /** The heights of an asset that `inputs` declared, by the reading that was settled for it. Not to be changed. */
+  heights(sha256: string): Promise<Field>;
   /** The end of a tributary that `inputs` declared, over the window, metres above the datum. */
   tributary(id: string): Promise<Float32Array<ArrayBuffer>>;
   /** Where the step acts, 0 to 1; only for steps that take their mask themselves. */
   mask?: Float32Array<ArrayBuffer>;
+  /** Ends the work at its next round and keeps what there is. */
+  halt?: AbortSignal;
+  /** Shown how long work stands: the change so far, on a grid that may be coarser. */
+  watch?: (standing: Standing) => void;
+  /** Told, after a halt, the settings that end the work at the same place again. */
+  reached?: (settings: Record<string, unknown>) => void;
   /** A sentence for the person beside the result: what was clipped, what was left out. */
   say(sentence: string): void;
 }

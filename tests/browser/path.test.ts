@@ -189,7 +189,7 @@ describe('work', () => {
     await page.getByLabel('Distance', { exact: true }).fill('112');
     await page.getByLabel('Distance', { exact: true }).press('Enter');
     await nextFullGround(page, count);
-    expect(await end()).toContain('477.1 – 999.4');
+    expect(await end()).toContain('483.9 – 980.3');
     await page.keyboard.press('Escape');
     count = await pictures(page);
     await page.getByRole('button', { name: 'Undo' }).click();
@@ -214,15 +214,17 @@ describe('work', () => {
     await page.waitForTimeout(150);
     await page.keyboard.press('Space');
     const names = () => page.locator('ol[aria-label=Stem] b').allInnerTexts();
-    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Stretch', 'Shift']);
+    await expect
+      .poll(names)
+      .toEqual(['Rolling base', 'Crags', 'Becks and gills', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Stretch', 'Shift']);
     await card(page, 'Stretch').focus();
     await page.keyboard.press('Delete');
-    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
+    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Becks and gills', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
 
     await page.waitForTimeout(900);
     await page.reload();
     await fullGround(page);
-    expect(await end()).toContain('477.1 – 999.4');
+    expect(await end()).toContain('483.9 – 980.3');
 
     await page.getByRole('button', { name: /^Saved/ }).click();
     const rows = page.getByRole('button', { name: 'Go back' });
@@ -253,7 +255,7 @@ describe('work', () => {
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /36 strokes/ }))
+      .and(page.getByRole('button', { name: /26 strokes/ }))
       .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
@@ -272,7 +274,7 @@ describe('work', () => {
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /36 strokes/ }))
+      .and(page.getByRole('button', { name: /26 strokes/ }))
       .waitFor();
     expect(faults).toEqual([]);
     await context.close();

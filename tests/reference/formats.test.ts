@@ -307,8 +307,9 @@ describe('Maunga Whau', () => {
       for (const type of format.writes) {
         const whole = CODES[type] !== null;
         const encoding: Encoding = { format: format.id, type, range: whole ? { low: 90, high: 200 } : undefined };
-        const { bytes, quantised } = await encode(volcano, encoding);
-        const reading = await readHeightmap(bytes, format.id === 'raw' ? `raw:${type}:le:87x61` : undefined);
+        const { bytes, quantised, beside } = await encode(volcano, encoding);
+        const as = format.id === 'raw' ? `raw:${type}:le:87x61` : format.id === 'packed' ? 'packed' : undefined;
+        const reading = await readHeightmap(bytes, as, { beside: Object.fromEntries(beside.map((b) => [b.ending, b.bytes])) });
         for (let i = 0; i < reading.samples.length; i++) {
           const metres =
             whole && reading.unit === 'code'

@@ -1,6 +1,18 @@
 import { Check, Download, FileText, TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
-import { BYTES, CODES, fileNameFor, formatById, groundFor, receivers, sizesFor, spacingOf, type Encoding, type SampleType } from '@upland-cast/core';
+import {
+  BYTES,
+  CODES,
+  fileNameFor,
+  formatById,
+  groundFor,
+  nameBeside,
+  receivers,
+  sizesFor,
+  spacingOf,
+  type Encoding,
+  type SampleType,
+} from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, TextField } from '../../components/controls';
 import { download } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
@@ -8,12 +20,14 @@ import { bytes as inBytes, figure, smallMetres } from '../../components/format';
 import { engine } from '../../engine/client';
 import type { CostResult, DeliveryResult } from '../../engine/protocol';
 import { useTerrain } from '../../store/terrain';
+import { LayersPart } from './LayersPart';
 import css from './HandOffRoom.module.css';
 
 const TYPE_NAMES: Record<SampleType, string> = {
   u8: '8-bit',
   u16: '16-bit',
   s16: '16-bit signed',
+  u24: '24-bit over colour',
   u32: '32-bit',
   s32: '32-bit signed',
   f32: '32-bit float',
@@ -215,6 +229,9 @@ export function HandOffRoom() {
             <TriangleAlert size={15} /> {fault}
           </p>
         )}
+        <div className={css.apart}>
+          <LayersPart course={course} ground={ground} />
+        </div>
       </section>
       <aside className={css.proof} aria-label="Proof and docket">
         <h2>Proof and docket</h2>
@@ -227,6 +244,15 @@ export function HandOffRoom() {
               <Button look="main" onClick={() => download(fileName, delivery.bytes, formatById(format).mediaType)}>
                 <Download size={14} /> {fileName}
               </Button>
+              {delivery.beside.map(({ ending, bytes }) => (
+                <Button
+                  key={ending}
+                  title="It belongs beside the file, under the same name"
+                  onClick={() => download(nameBeside(fileName, ending), bytes, 'text/plain')}
+                >
+                  <Download size={14} /> {nameBeside(fileName, ending)}
+                </Button>
+              ))}
               <Button onClick={() => download(`${fileName}.docket.html`, delivery.docketHtml, 'text/html')}>
                 <FileText size={14} /> Docket
               </Button>

@@ -1,4 +1,4 @@
-import { Download, FilePlus, Trash2, Upload } from 'lucide-react';
+import { Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { allUses, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, type StartingCourse } from '@upland-cast/core';
 import { Button } from '../../components/controls';
@@ -9,6 +9,9 @@ import { Logo } from '../../components/Logo';
 import type { TerrainRow } from '../../storage/db';
 import { startingPicture } from '../../storage/starting';
 import { addTerrain, bringIn, ensureDemo, giveOut, listTerrains, removeTerrain } from '../../storage/terrains';
+import { BringIn } from '../bringin/BringIn';
+import { broughtBy, broughtFromAddress, chooseFiles, isProject, type Brought } from '../bringin/files';
+import { courseOf, keepHandles, type Taken } from '../bringin/taken';
 import css from './Terrains.module.css';
 
 /** The list of terrains: cards like map sheets, new ones, project files in and out. */
@@ -17,7 +20,9 @@ export function Terrains() {
   const [fault, setFault] = useState<string | null>(null);
   const [removing, setRemoving] = useState<TerrainRow | null>(null);
   const [over, setOver] = useState(false);
+  const [brought, setBrought] = useState<Brought[] | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
+  const heightsChooser = useRef<HTMLInputElement>(null);
 
   const refresh = async () => setRows(await listTerrains());
   useEffect(() => {
@@ -33,14 +38,45 @@ export function Terrains() {
     })();
   }, []);
 
-  const take = async (file: File | undefined) => {
-    if (!file) return;
+  const take = async (files: Brought[]) => {
     setFault(null);
+    for (const { name, file } of files.filter((f) => isProject(f.name))) {
+      try {
+        await bringIn(file);
+        await refresh();
+      } catch (error) {
+        setFault(`${name}: ${sentenceOf(error)}`);
+      }
+    }
+    const heights = files.filter((f) => !isProject(f.name));
+    if (heights.length) setBrought(heights);
+  };
+  useEffect(() => {
+    const onPaste = (event: ClipboardEvent) => {
+      const text = event.clipboardData?.getData('text') ?? '';
+      if (text)
+        void broughtFromAddress(text)
+          .then((files) => files && take(files))
+          .catch((error: unknown) => setFault(sentenceOf(error)));
+      if (!event.clipboardData?.files.length) return;
+      event.preventDefault();
+      void broughtBy(event.clipboardData).then(take);
+    };
+    window.addEventListener('paste', onPaste);
+    return () => window.removeEventListener('paste', onPaste);
+  });
+  const choose = async () => {
+    const files = await chooseFiles();
+    if (files) void take(files);
+    else heightsChooser.current?.click();
+  };
+  const open = async (taken: Taken) => {
     try {
-      await bringIn(file);
-      await refresh();
+      await keepHandles(taken.handles);
+      location.href = `/terrain?id=${await addTerrain(courseOf(taken))}`;
     } catch (error) {
-      setFault(`${file.name}: ${sentenceOf(error)}`);
+      setBrought(null);
+      setFault(sentenceOf(error));
     }
   };
   const begin = async (withNoise: boolean) => {
@@ -60,7 +96,7 @@ export function Terrains() {
       onDrop={(event) => {
         event.preventDefault();
         setOver(false);
-        void take(event.dataTransfer.files[0]);
+        void broughtBy(event.dataTransfer).then(take);
       }}
     >
       <header className={css.header}>
@@ -90,8 +126,28 @@ export function Terrains() {
             accept=".uplandcast,application/zip"
             hidden
             aria-label="Project file"
-            onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
+            onChange={(event) => {
+              void take([...(event.target.files ?? [])].map((file) => ({ name: file.name, file })));
+              event.target.value = '';
+            }}
           />
+          <Button onClick={() => void choose()}>
+            <Mountain size={14} /> Bring in heights
+          </Button>
+          <input
+            ref={heightsChooser}
+            type="file"
+            multiple
+            hidden
+            aria-label="Files of heights"
+            onChange={(event) => {
+              void take([...(event.target.files ?? [])].map((file) => ({ name: file.name, file })));
+              event.target.value = '';
+            }}
+          />
+          <a className={css.survey} href="/survey">
+            <Map size={14} /> From the survey
+          </a>
         </div>
         {fault && (
           <p className={css.fault} role="alert">
@@ -111,8 +167,23 @@ export function Terrains() {
             <Start key={start.id} start={start} onFault={setFault} />
           ))}
         </ul>
-        <p className={css.hint}>Terrains live in this browser. A project file dropped here is brought in.</p>
+        <p className={css.hint}>
+          Terrains live in this browser. A project file, or any file of heights, can be dropped or pasted here; several of heights become one ground. To try it:{' '}
+          <button
+            type="button"
+            className={css.link}
+            onClick={() =>
+              void fetch('/demo/old-sheet.jpg')
+                .then((answer) => answer.blob())
+                .then((file) => setBrought([{ name: 'old-sheet.jpg', file }]))
+            }
+          >
+            an old scan with every flaw there is
+          </button>
+          .
+        </p>
       </main>
+      {brought && <BringIn files={brought} onClose={() => setBrought(null)} onTaken={(taken) => void open(taken)} />}
       {removing && (
         <Dialog title={`Remove ${removing.course.name}?`} onClose={() => setRemoving(null)}>
           <p>The terrain, its hand work and its past saves go from this browser. This cannot be undone; a project file can be saved first.</p>

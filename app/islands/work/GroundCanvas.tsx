@@ -1,4 +1,4 @@
-import { Maximize2, Square } from 'lucide-react';
+import { Check, Maximize2, Square } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { Button, Segments, Toggles } from '../../components/controls';
 import { figure } from '../../components/format';
@@ -9,7 +9,8 @@ import { findUse, stepById } from '@upland-cast/core';
 import { setParam, standAt } from '../../store/course';
 import { beginStroke, endStroke, onPatch, strokeTo } from '../../store/hand';
 import { addSpot } from '../../store/keeping';
-import { stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
+import { keepWork, setDrape, stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
+import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../view/drapes';
 import { SectionChart } from './SectionChart';
 import { SpotsPanel } from './SpotsPanel';
 import { ViewOverlay } from './ViewOverlay';
@@ -67,6 +68,11 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     // The weights belong to the picture that they came with.
     view.current?.setMask(mask && picture && mask.weights.length === picture.height.length ? mask.weights : null);
   }, [mask, picture]);
+  const layer = useTerrain((s) => s.layer);
+  useEffect(() => {
+    const fits = layer?.values && picture && layer.values.length === picture.height.length;
+    view.current?.setLayer(fits ? layer.values : null, layer ? LAYER_DRAPES[layer.drape].ramp : undefined);
+  }, [layer, picture]);
   const sea = useTerrain((s) => s.course!.ground.sea);
   const plan = settings.camera !== 'relief';
   useEffect(() => {
@@ -132,7 +138,18 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
           choices={{ relief: 'Relief', plan: 'Plan', section: 'Section' }}
           onChange={(camera) => set({ camera })}
         />
-        <Segments label="Drape" value={settings.drape} choices={{ tint: 'Tint', shade: 'Shade' }} onChange={(drape) => set({ drape })} />
+        <label className={css.times} title="What lies over the ground">
+          <span className="only-read">Drape</span>
+          <select value={settings.drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
+            <option value="tint">Tint</option>
+            <option value="shade">Shade</option>
+            {Object.entries(LAYER_DRAPES).map(([id, drape]) => (
+              <option key={id} value={id}>
+                {drape.name}
+              </option>
+            ))}
+          </select>
+        </label>
         <Toggles
           label="Over it"
           items={[
@@ -182,6 +199,11 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             {working.step} <b className="number">{Math.round(working.share * 100)} %</b>
           </span>
           <progress max={1} value={working.share} />
+          {working.keeps && (
+            <Button onClick={keepWork} title="End this step here and keep the ground as it is now">
+              <Check size={12} /> Stop and keep
+            </Button>
+          )}
           <Button onClick={stopWork}>
             <Square size={11} fill="currentColor" /> Stop
           </Button>
@@ -205,7 +227,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       </div>
       {picture && aspect && (
         <>
-          <Legend settings={settings} masked={mask !== null} low={picture.statistics.lowest} high={picture.statistics.highest} aspect={aspect} />
+          <Legend settings={settings} layer={layer} masked={mask !== null} low={picture.statistics.lowest} high={picture.statistics.highest} aspect={aspect} />
           <ScaleAndNorth aspect={aspect} relief={!plan} />
         </>
       )}
@@ -343,12 +365,50 @@ function usePlacing(canvas: React.RefObject<HTMLCanvasElement | null>, view: Rea
   }, [canvas, view, tool]);
 }
 
-function Legend({ settings, masked, low, high, aspect }: { settings: ViewSettings; masked: boolean; low: number; high: number; aspect: Aspect }) {
+/** An area as people say it. */
+const area = (squareMetres: number) =>
+  squareMetres >= 1e6
+    ? `${figure(squareMetres / 1e6, squareMetres >= 1e7 ? 0 : 1)} km²`
+    : squareMetres >= 1e4
+      ? `${figure(squareMetres / 1e4, 1)} ha`
+      : `${figure(squareMetres, 0)} m²`;
+
+function LayerLegend({ layer }: { layer: LayerPicture }) {
+  const drape: LayerDrape = LAYER_DRAPES[layer.drape];
+  if (!layer.values) return <span>{drape.absent}</span>;
+  const shown = (value: number) => (drape.unit === 'm²' ? area(value) : `${figure(value, Math.abs(value) < 10 ? 1 : 0)} ${drape.unit}`);
+  return (
+    <>
+      <span className={css.ramp} style={{ background: `linear-gradient(to right, ${drape.ramp.map(([at, c]) => `${c} ${at * 100}%`).join(', ')})` }} />
+      <span className={`${css.ends} number`}>
+        <span>{drape.diverging ? `cut ${shown(-layer.low)}` : shown(layer.low)}</span>
+        {drape.diverging && <span>0</span>}
+        <span>{drape.diverging ? `fill ${shown(layer.high)}` : `${drape.unit === 'm' ? '≥ ' : ''}${shown(layer.high)}`}</span>
+      </span>
+      <span>
+        {drape.unit === 'm²' ? `${drape.name}: land that drains through` : drape.diverging ? drape.name : `${drape.name}, depth`}
+        {layer.of && `, ${layer.of}`}
+      </span>
+    </>
+  );
+}
+
+interface LegendProps {
+  settings: ViewSettings;
+  layer: LayerPicture | null;
+  masked: boolean;
+  low: number;
+  high: number;
+  aspect: Aspect;
+}
+
+function Legend({ settings, layer, masked, low, high, aspect }: LegendProps) {
   const lines: string[] = [];
   if (settings.contours) lines.push(`contours every ${aspect.contourInterval} m`);
   if (settings.meshLines) lines.push(aspect.meshEvery === 1 ? 'mesh lines: every sample' : `mesh lines: every ${aspect.meshEvery} samples`);
   return (
     <div className={css.legend}>
+      {isLayerDrape(settings.drape) && layer && !masked && <LayerLegend layer={layer} />}
       {settings.drape === 'tint' && !masked && (
         <>
           <span className={css.ramp} style={{ background: `linear-gradient(to right, ${TINT.map(([at, c]) => `${c} ${at * 100}%`).join(', ')})` }} />

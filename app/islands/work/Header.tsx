@@ -1,10 +1,11 @@
-import { Bookmark, CircleHelp, Moon, Redo2, Sun, Undo2 } from 'lucide-react';
-import { useState } from 'react';
+import { Bookmark, CircleHelp, Moon, Mountain, Redo2, Sun, Undo2 } from 'lucide-react';
+import { useRef, useState } from 'react';
 import { spacingOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { clock, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
+import { BRING_IN, chooseFiles, type Brought } from '../bringin/files';
 import { GroundDialog } from './GroundDialog';
 import { setSheet } from '../../components/sheet';
 import { MarksDialog } from './MarksDialog';
@@ -17,6 +18,7 @@ export function Header() {
   const { course, room, past, future, savedAt, saveFault, readOnly, sheet } = useTerrain();
   const [open, setOpen] = useState<'ground' | 'saves' | 'marks' | null>(null);
   const [name, setName] = useState<string | null>(null);
+  const chooser = useRef<HTMLInputElement>(null);
   const takeName = () => {
     if (name?.trim()) change('Rename', (c) => void (c.name = name.trim().slice(0, 120)));
     setName(null);
@@ -56,6 +58,32 @@ export function Header() {
             ))}
           </nav>
           <div className={css.right}>
+            <Button
+              square
+              aria-label="Bring in heights"
+              title="Bring in heights: a file, or several as one ground"
+              disabled={readOnly}
+              onClick={() =>
+                void chooseFiles().then((files) => {
+                  if (files) window.dispatchEvent(new CustomEvent(BRING_IN, { detail: files }));
+                  else chooser.current?.click();
+                })
+              }
+            >
+              <Mountain size={14} />
+            </Button>
+            <input
+              ref={chooser}
+              type="file"
+              multiple
+              hidden
+              aria-label="Files of heights"
+              onChange={(event) => {
+                const detail: Brought[] = [...(event.target.files ?? [])].map((file) => ({ name: file.name, file }));
+                window.dispatchEvent(new CustomEvent(BRING_IN, { detail }));
+                event.target.value = '';
+              }}
+            />
             <Button
               square
               disabled={!past.length || readOnly}

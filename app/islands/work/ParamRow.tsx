@@ -1,4 +1,4 @@
-import { Dices, FolderOpen, PencilLine, Plus, Trash2 } from 'lucide-react';
+import { Dices, FolderOpen, PencilLine, Plus, RefreshCw, Trash2 } from 'lucide-react';
 import { useRef, useState } from 'react';
 import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
@@ -7,6 +7,9 @@ import { engine } from '../../engine/client';
 import type { TakenIn } from '../../engine/protocol';
 import { keepMark } from '../../store/keeping';
 import { amend, endGesture, useTerrain } from '../../store/terrain';
+import { fileAgain } from '../../storage/assets';
+import { replaceAsset } from '../../store/course';
+import { chooseFiles } from '../bringin/files';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
 import css from './Settings.module.css';
 
@@ -108,21 +111,55 @@ function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha
       words: [`${across} × ${down} samples, ${figure(lowest, 1)} to ${figure(highest, 1)}${inCodes ? ' in codes' : ' m'}.`, ...(done ? [done] : []), ...words],
     });
   };
+  /** The file on disk again, by the way back to it, or chosen anew. */
+  const again = async () => {
+    setBusy(true);
+    const words: string[] = [];
+    try {
+      const file = (await fileAgain(sha)) ?? (await chooseFiles())?.[0]?.file;
+      if (file instanceof File) {
+        const answer = await engine().takeIn(new Uint8Array(await file.arrayBuffer()), assets[sha]?.reading);
+        if (!answer.ok) return setSaid({ fault: `${file.name}: ${answer.sentence}`, words: [] });
+        if (answer.value.sha === sha) words.push('The file on disk is the same as it was.');
+        else {
+          await keepMark(`Before looking again at ${file.name}`, true);
+          replaceAsset(sha, { sha: answer.value.sha, name: file.name, bytes: file.size });
+          words.push(`The file on disk has changed: it was taken wherever this terrain uses it.`);
+        }
+      }
+      setSaid({ words });
+    } finally {
+      setBusy(false);
+    }
+  };
   return (
     <div className={css.line}>
       <Row label={meta.label} help={meta.help}>
-        <span className={css.roll}>
-          <span className={css.asset}>{sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet'}</span>
+        <span className={css.file}>
+          <span className={css.asset} title={sha ? `${assets[sha]?.name ?? ''}, SHA-256 ${sha}` : undefined}>
+            {sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet'}
+          </span>
           <Button disabled={disabled || busy} onClick={() => chooser.current?.click()}>
             <FolderOpen size={13} /> {busy ? 'Reading …' : 'Choose'}
           </Button>
+          {sha && (
+            <Button
+              square
+              disabled={disabled || busy}
+              aria-label="Look again at the file on disk"
+              title="Look again at the file on disk"
+              onClick={() => void again()}
+            >
+              <RefreshCw size={13} />
+            </Button>
+          )}
         </span>
       </Row>
       <input
         ref={chooser}
         type="file"
         hidden
-        accept=".png,.tif,.tiff,.asc,.txt,.exr,.npy,.pgm,.pfm,.bmp,.hgt"
+        accept=".png,.tif,.tiff,.jpg,.jpeg,.asc,.txt,.xyz,.csv,.exr,.npy,.pgm,.pfm,.bmp,.hgt"
         aria-label={`File for ${meta.label}`}
         onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
       />

@@ -121,6 +121,25 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
     }
     setParam(use.id, key, value, gesture ? `${use.id}:${key}` : undefined);
   };
+  const top = params.filter(({ meta }) => !meta.more);
+  const more = params.filter(({ meta }) => meta.more);
+  const row = ({ key, meta }: (typeof params)[number]) => (
+    <ParamRow
+      key={key}
+      meta={meta}
+      value={settings[key]}
+      disabled={readOnly}
+      set={(value, gesture) => set(key, value, gesture)}
+      roll={() => reRoll(use.id, Number(settings.seed))}
+      takeFile={(file) => takeRaster(use.id, key, file)}
+      newTributary={() =>
+        tributaryFor((c, id) => {
+          const found = findUse(c, use.id);
+          if (found) found.line.steps[found.index].params[key] = id;
+        })
+      }
+    />
+  );
   return (
     <Part title="Settings">
       {step.presets.length > 0 && (
@@ -142,23 +161,23 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
           </select>
         </Row>
       )}
-      {params.map(({ key, meta }) => (
-        <ParamRow
-          key={key}
-          meta={meta}
-          value={settings[key]}
-          disabled={readOnly}
-          set={(value, gesture) => set(key, value, gesture)}
-          roll={() => reRoll(use.id, Number(settings.seed))}
-          takeFile={(file) => takeRaster(use.id, key, file)}
-          newTributary={() =>
-            tributaryFor((c, id) => {
-              const found = findUse(c, use.id);
-              if (found) found.line.steps[found.index].params[key] = id;
-            })
-          }
-        />
-      ))}
+      {top.map(row)}
+      {more.length > 0 && (
+        <details className={css.more}>
+          <summary>
+            More settings <span className="number">{more.length}</span>
+          </summary>
+          {more.map(row)}
+        </details>
+      )}
+      {settings.until !== undefined && (
+        <p className={css.word}>
+          Ended early and kept as it was.{' '}
+          <Button disabled={readOnly} onClick={() => setParam(use.id, 'until', undefined)}>
+            Run it whole
+          </Button>
+        </p>
+      )}
       {typeof settings.seed === 'number' && <RollsStrip use={use} seed={settings.seed} readOnly={readOnly} />}
     </Part>
   );
@@ -348,6 +367,38 @@ function BrushPart() {
   );
 }
 
+/** What of the material stayed, and what the channels say. */
+function MaterialAndDrainage() {
+  const report = useTerrain((s) => s.report);
+  const drainage = useTerrain((s) => s.drainage);
+  if (!report) return null;
+  const balance = report.volumeFill - report.volumeCut;
+  const share = (part: number) => `${figure(part * 100, part > 0.9995 || part === 0 ? 0 : 1)} %`;
+  return (
+    <>
+      <h4 className={css.sub}>Material</h4>
+      <Facts items={[['moved and laid down', volume(report.moved)], balance < 0 ? ['carried away', volume(-balance)] : ['brought', volume(balance)]]} />
+      <h4 className={css.sub}>Drainage</h4>
+      {drainage ? (
+        <Facts
+          items={[
+            ['concavity θ', Number.isNaN(drainage.concavity) ? 'too few channels' : `${figure(drainage.concavity, 2)} (0.35 to 0.6 is usual)`],
+            ['channels that reach sea or edge', share(drainage.connected)],
+            ['rising reaches', `${figure(drainage.uphill, 0)}`],
+            ['lakes', drainage.lakes > 0 ? `${figure(drainage.lakes, 0)}, ${volume(drainage.lakeVolume)}` : 'none'],
+            ['bifurcation, length ratio', `${ratioOf(drainage.bifurcation)}, ${ratioOf(drainage.lengthRatio)}`],
+            ['hypsometric integral', ratioOf(drainage.hypsometric)],
+          ]}
+        />
+      ) : (
+        <p className={css.hint}>Following the water …</p>
+      )}
+    </>
+  );
+}
+
+const ratioOf = (value: number) => (Number.isNaN(value) ? '–' : figure(value, 2));
+
 function WhatItDid({ use }: { use: StepUse }) {
   const report = useTerrain((s) => s.report);
   const preview = useTerrain((s) => s.picture?.preview ?? true);
@@ -378,8 +429,10 @@ function WhatItDid({ use }: { use: StepUse }) {
           ['range before', `${range(report.rangeBefore)} m`],
           ['range after', `${range(report.rangeAfter)} m`],
           ['took', `${figure(report.took / 1000, 2)} s`],
+          ...(report.layers.length > 0 ? [['leaves', report.layers.join(', ')] as [string, string]] : []),
         ]}
       />
+      {stepById(use.step).family === 'weather' && <MaterialAndDrainage />}
     </Part>
   );
 }

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import { steps, type Family } from '@upland-cast/core';
 import css from './StepMenu.module.css';
 
-const FAMILIES: Record<Family, string> = { source: 'Sources', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
+const FAMILIES: Record<Family, string> = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
 
 /** The steps there are, by family, with a field to find one by its name or what it does. */
 export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => void; onPick: (id: string, params?: Record<string, unknown>) => void }) {

@@ -1,5 +1,9 @@
-import { useEffect } from 'react';
-import { isSaving, openTerrain, redo, saveNow, undo, useTerrain, type Room } from '../../store/terrain';
+import { useEffect, useState } from 'react';
+import { change, isSaving, openTerrain, redo, saveNow, say, undo, useTerrain, type Room } from '../../store/terrain';
+import { select } from '../../store/course';
+import { BringIn } from '../bringin/BringIn';
+import { BRING_IN, broughtBy, isProject, type Brought } from '../bringin/files';
+import { joinInto, keepHandles } from '../bringin/taken';
 import { HandOffRoom } from '../handoff/HandOffRoom';
 import { MeshRoom } from '../mesh/MeshRoom';
 import { Header } from './Header';
@@ -58,6 +62,37 @@ export function Workbench() {
     if (course) document.title = `${course.name} · Upland Cast`;
   }, [course]);
 
+  const [brought, setBrought] = useState<Brought[] | null>(null);
+  const take = (files: Brought[]) => {
+    const heights = files.filter((f) => !isProject(f.name));
+    if (files.length > heights.length) say('A project file is brought in on the page of terrains.');
+    if (heights.length && !useTerrain.getState().readOnly) setBrought(heights);
+  };
+  useEffect(() => {
+    const over = (event: DragEvent) => event.dataTransfer?.types.includes('Files') && event.preventDefault();
+    const drop = (event: DragEvent) => {
+      if (!event.dataTransfer?.files.length) return;
+      event.preventDefault();
+      void broughtBy(event.dataTransfer).then(take);
+    };
+    const paste = (event: ClipboardEvent) => {
+      if (!event.clipboardData?.files.length) return;
+      event.preventDefault();
+      void broughtBy(event.clipboardData).then(take);
+    };
+    const asked = (event: Event) => take((event as CustomEvent<Brought[]>).detail);
+    window.addEventListener('dragover', over);
+    window.addEventListener('drop', drop);
+    window.addEventListener('paste', paste);
+    window.addEventListener(BRING_IN, asked);
+    return () => {
+      window.removeEventListener('dragover', over);
+      window.removeEventListener('drop', drop);
+      window.removeEventListener('paste', paste);
+      window.removeEventListener(BRING_IN, asked);
+    };
+  }, []);
+
   if (missing) {
     return (
       <main className={css.missing}>
@@ -70,6 +105,20 @@ export function Workbench() {
     <div className={css.bench}>
       <Header />
       <Notices />
+      {brought && course && (
+        <BringIn
+          files={brought}
+          into={course.ground}
+          onClose={() => setBrought(null)}
+          onTaken={(taken) => {
+            setBrought(null);
+            void keepHandles(taken.handles);
+            let joined = '';
+            change(`Bring in ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
+            select(joined);
+          }}
+        />
+      )}
       {course && (
         <>
           <div className={css.room} hidden={room !== 'work'}>

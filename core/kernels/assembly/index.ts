@@ -4,7 +4,13 @@ export { displaceRows, placeRows } from './sample';
 export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filters';
 export { medianWindows, quantise } from './median';
 export { medianRows3, medianRows5, medianRows7 } from './generated/median-networks';
-export { talusHeight, talusRelease, talusSettle } from './talus';
+export { talusHeight, talusHold, talusRelease, talusSettle } from './talus';
+export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
+export { windApply, windLift, windShadow, windSlip } from './wind';
+export { distanceColumns, distanceRows } from './distance';
+export { unstepRows } from './unstep';
+export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
+export { pullRows, wearDown, fallIn, siltUp, settleBelow, creepRows, creepColumns } from './fluvial';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 
 /** The first free byte of the memory: everything above it belongs to the caller. */

@@ -8,6 +8,8 @@
 // from both, so that what leaves one arrives at the other.
 
 const SHARE: f32 = 0.4;
+/** An excess counts up to so many times the rise at the angle of repose. */
+const CLIFF: f32 = 16;
 
 /** height = bed + change for rows `from` … `to` − 1. The bed and its change are kept apart, or small slides are lost to rounding. */
 export function talusHeight(bed: usize, change: usize, height: usize, stride: i32, from: i32, to: i32): void {
@@ -27,7 +29,6 @@ function excess(h: v128, neighbour: v128, allowed: v128): v128 {
  * For every sample how much slides away: `rate` (metres moved a metre of excess) and `moved`
  * (metres lost in all). `SHARE` of the largest excess leaves, shared out by excess.
  * `weightX`: three rows of column weights: pairs to the west, on the column, to the east.
- * `loose`: how easily each sample gives way, 0 to 1; 0 in place of an address: all of it.
  */
 export function talusRelease(
   height: usize,
@@ -35,7 +36,6 @@ export function talusRelease(
   moved: usize,
   weightX: usize,
   inverseArea: usize,
-  loose: usize,
   stride: i32,
   from: i32,
   to: i32,
@@ -51,6 +51,8 @@ export function talusRelease(
   const ad = f32x4.splat(dropDiagonal);
   const share = f32x4.splat(SHARE);
   const tiny = f32x4.splat(1e-12);
+  // Off a cliff it comes bit by bit: all at once it would stand at the foot as a needle.
+  const cap = f32x4.splat(CLIFF * dropDiagonal);
   for (let row = from; row < to; row++) {
     const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
     const north: f32 = halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1;
@@ -84,8 +86,7 @@ export function talusRelease(
         f32x4.add(f32x4.add(w, e), f32x4.add(n, s)),
         f32x4.add(f32x4.add(nw, ne), f32x4.add(sw, se)),
       );
-      let r = f32x4.div(f32x4.mul(share, most), f32x4.pmax(tiny, sum));
-      if (loose != 0) r = f32x4.mul(r, v128.load(loose + base + c));
+      const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, cap)), f32x4.pmax(tiny, sum));
       const west = v128.load(weightX + c);
       const mid = v128.load(weightX + row4 + c);
       const east = v128.load(weightX + (row4 << 1) + c);
@@ -173,5 +174,27 @@ export function talusSettle(
       const to4 = change + base + c;
       v128.store(to4, f32x4.add(v128.load(to4), f32x4.sub(f32x4.mul(arrives, area), leaves)));
     }
+  }
+}
+
+/**
+ * Holds what does not slide. With `laid`, nothing but the cover that was laid and its change since
+ * is loose; with `ease` (0 to 1; one of the two addresses is 0) rock gives way so easily, and
+ * what has come to lie on it since is loose.
+ */
+export function talusHold(rate: usize, moved: usize, laid: usize, ease: usize, change: usize, stride: i32, from: i32, to: i32): void {
+  const start = (<usize>(from + 1) * <usize>stride) << 2;
+  const end = (<usize>(to + 1) * <usize>stride) << 2;
+  const zero = f32x4.splat(0);
+  const tiny = f32x4.splat(1e-12);
+  for (let at = start; at < end; at += 16) {
+    const loses = v128.load(moved + at);
+    if (!v128.any_true(loses)) continue;
+    const since = v128.load(change + at);
+    const loose = laid != 0 ? f32x4.pmax(zero, f32x4.add(v128.load(laid + at), since)) : f32x4.pmax(zero, since);
+    const can = ease != 0 ? f32x4.add(loose, f32x4.mul(loses, v128.load(ease + at))) : loose;
+    const share = f32x4.pmin(f32x4.splat(1), f32x4.div(can, f32x4.pmax(tiny, loses)));
+    v128.store(moved + at, f32x4.mul(loses, share));
+    v128.store(rate + at, f32x4.mul(v128.load(rate + at), share));
   }
 }

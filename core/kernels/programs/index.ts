@@ -1,16 +1,28 @@
 import type { Program } from '../program';
+import { distanceProgram } from './distance';
+import { drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
+import { fluvialProgram } from './fluvial';
 import { medianProgram } from './median';
 import { noiseProgram } from './noise';
+import { runoffProgram } from './runoff';
 import { steepnessProgram } from './steepness';
 import { talusProgram } from './talus';
+import { unstepProgram } from './unstep';
+import { windProgram } from './wind';
 
 /** Every program by its id, for the pool's workers. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- arguments and results differ from program to program
 export const programs: Record<string, Program<any, any, any>> = {
   [noiseProgram.id]: noiseProgram,
+  [drainageProgram.id]: drainageProgram,
+  [fluvialProgram.id]: fluvialProgram,
+  [runoffProgram.id]: runoffProgram,
+  [windProgram.id]: windProgram,
+  [distanceProgram.id]: distanceProgram,
   [talusProgram.id]: talusProgram,
+  [unstepProgram.id]: unstepProgram,
   [filterProgram.id]: filterProgram,
   [medianProgram.id]: medianProgram,
   [steepnessProgram.id]: steepnessProgram,

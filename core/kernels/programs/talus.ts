@@ -1,4 +1,6 @@
-import { floats, rowsOf, type Arena, type Band, type Program } from '../program';
+import { floats, rowsOf, type Arena, type Program, type Standing } from '../program';
+import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
+import { bytesOf, claims, coarsen, halvings, lay, lift, refine, spareHard, type Halving } from './levels';
 
 export interface TalusArgs {
   across: number;
@@ -12,30 +14,42 @@ export interface TalusArgs {
   sweeps: number;
   /** Whether a mask comes with the bed. */
   masked?: boolean;
+  /** Whether a loose cover comes with the bed: then nothing else slides. */
+  covered?: boolean;
+  /** What slides over the edge is gone; the ground beyond goes on as steeply as inside. */
+  open?: boolean;
+  until?: Place;
+}
+
+export interface TalusResult {
+  /** Metres, sample by sample; to be added to the bed once. */
+  change: Float32Array<ArrayBuffer>;
+  reached?: Place;
 }
 
 export interface TalusInputs {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1. */
   mask?: Float32Array;
+  /** Metres of loose material that are part of the bed. */
+  cover?: Float32Array;
 }
 
-interface Level {
-  across: number;
-  down: number;
-  stride: number;
-  /** Samples along one coarse step, as a factor of the finest spacing. */
-  factor: number;
+interface Level extends Halving {
   /** Byte offsets from the arena's start. */
   bed: number;
   change: number;
   /** 0: none. */
   mask: number;
+  /** 0: none. */
+  cover: number;
 }
 
 const PAD = 4;
 const WALL = 1e30;
 const COARSEST = 33;
+/** Of what is too steep at an open edge, so much leaves in a sweep. */
+const EDGE_SHARE = 0.2;
 
 /**
  * Scree slides on ever finer grids: each level starts from what the coarser one moved, so that
@@ -45,38 +59,42 @@ const COARSEST = 33;
  * change is carried to the next finer grid bilinearly, which keeps its volume: the integral of
  * the bilinear surface is the trapezoid sum on either grid.
  */
-export const talusProgram: Program<TalusArgs, TalusInputs, Float32Array<ArrayBuffer>> = {
+export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   id: 'talus',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, { bed, mask }) {
+  load(arena, args, { bed, mask, cover }) {
     const { levels, bytes } = plan(args);
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
-    const finest = levels[0];
-    const padded = floats(arena, arena.start + finest.bed, finest.stride * (finest.down + 2)).fill(WALL);
-    for (let row = 0; row < args.down; row++) {
-      padded.set(bed.subarray(row * args.across, (row + 1) * args.across), (row + 1) * finest.stride + PAD);
-    }
-    if (!mask) return;
-    const loose = floats(arena, arena.start + finest.mask, finest.stride * (finest.down + 2));
-    for (let row = 0; row < args.down; row++) {
-      loose.set(mask.subarray(row * args.across, (row + 1) * args.across), (row + 1) * finest.stride + PAD);
-    }
+    for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
+    lay(arena, levels[0].bed, levels[0], bed);
+    if (mask) lay(arena, levels[0].mask, levels[0], mask);
+    if (cover) lay(arena, levels[0].cover, levels[0], cover);
+    clearStatus(statusWords(arena, plan(args).status));
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, height, rate, moved, weights } = plan(args);
+    const { levels, height, rate, moved, weights, status } = plan(args);
+    const word = statusWords(arena, status);
     for (let l = 1; l < levels.length; l++) {
-      coarsen(arena, levels[l - 1], levels[l], 'bed', WALL, args.point, band);
-      if (args.masked) coarsen(arena, levels[l - 1], levels[l], 'mask', 0, args.point, band);
+      const [fine, coarse] = [levels[l - 1], levels[l]];
+      coarsen(arena, { grid: fine, at: fine.bed }, { grid: coarse, at: coarse.bed }, args.point, band);
+      if (args.masked) coarsen(arena, { grid: fine, at: fine.mask }, { grid: coarse, at: coarse.mask }, args.point, band);
+      if (args.covered) coarsen(arena, { grid: fine, at: fine.cover }, { grid: coarse, at: coarse.cover }, args.point, band);
       yield;
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.sweeps;
     let done = 0;
+    let ended = false;
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const { from, to } = rowsOf(level.down, band);
-      if (l < levels.length - 1) carryOver(arena, levels[l + 1], level, args.point, band);
+      const coarser = levels[l + 1];
+      if (coarser) refine(arena, { grid: coarser, at: coarser.change }, { grid: level, at: level.change }, args.point, band);
+      if (coarser && args.masked) {
+        yield;
+        if (band.index === 0) spareHard(arena, level, level.change, level.mask, args.point);
+      }
       if (band.index === 0) {
         writeWeights(arena, weights, level, args.point);
         const size = level.stride * (level.down + 2);
@@ -90,27 +108,22 @@ export const talusProgram: Program<TalusArgs, TalusInputs, Float32Array<ArrayBuf
       const dropY = args.spacingY * level.factor * args.tanRepose;
       const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
       const inverseArea = at(weights) + level.stride * 12;
-      const loose = args.masked ? at(level.mask) : 0;
       const half = args.point ? 1 : 0;
-      for (let sweep = 0; sweep < args.sweeps; sweep++) {
+      const depth = levels.length - 1 - l;
+      tell(word, band, l, 0);
+      for (let sweep = 0; sweep < args.sweeps && !ended; sweep++) {
+        if (yield* endsHere(word, band, args.until, { level: depth, round: sweep })) {
+          ended = true;
+          break;
+        }
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
-        kernels.talusRelease(
-          at(height),
-          at(rate),
-          at(moved),
-          at(weights),
-          inverseArea,
-          loose,
-          level.stride,
-          from,
-          to,
-          level.down,
-          half,
-          dropX,
-          dropY,
-          dropDiagonal,
-        );
+        kernels.talusRelease(at(height), at(rate), at(moved), at(weights), inverseArea, level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal);
+        if (args.masked || args.covered) {
+          const laid = args.covered ? at(level.cover) : 0;
+          const ease = args.masked ? at(level.mask) : 0;
+          kernels.talusHold(at(rate), at(moved), laid, ease, at(level.change), level.stride, from, to);
+        }
         yield;
         kernels.talusSettle(
           at(height),
@@ -128,57 +141,69 @@ export const talusProgram: Program<TalusArgs, TalusInputs, Float32Array<ArrayBuf
           dropY,
           dropDiagonal,
         );
+        if (args.open) spill(arena, args, level, height, from, to, dropX, dropY);
         done += level.across * level.down;
         band.progress(done / work);
+        tell(word, band, l, sweep + 1);
         yield;
       }
     }
   },
 
-  /** The change in metres, sample by sample; to be added to the bed once. */
   take(arena, args) {
-    const { levels } = plan(args);
-    const { stride, change, down } = levels[0];
-    const padded = floats(arena, arena.start + change, stride * (down + 2));
-    const out = new Float32Array(args.across * args.down);
-    for (let row = 0; row < args.down; row++) {
-      const start = (row + 1) * stride + PAD;
-      out.set(padded.subarray(start, start + args.across), row * args.across);
-    }
-    return out;
+    const { levels, status } = plan(args);
+    return { change: lift(arena, levels[0].change, levels[0]), reached: reachedBy(statusWords(arena, status)) };
+  },
+
+  peek(arena, args): Standing | undefined {
+    const { levels, status } = plan(args);
+    const level = seenLevel(statusWords(arena, status), levels);
+    if (!level) return undefined;
+    return { across: level.across, down: level.down, change: lift(arena, level.change, level) };
   },
 };
 
-function plan(args: TalusArgs) {
-  const levels: Level[] = [];
-  let offset = 0;
-  const claim = (bytes: number) => {
-    const at = offset;
-    offset += (bytes + 63) & ~63;
-    return at;
+/** At an open edge the ground beyond lies as much lower as the rim lies under what is inside: what is too steep there is gone. */
+function spill(arena: Arena, args: TalusArgs, level: Level, heightAt: number, from: number, to: number, dropX: number, dropY: number): void {
+  const { across, down, stride } = level;
+  const size = bytesOf(level) / 4;
+  const [height, change] = [heightAt, level.change].map((o) => floats(arena, arena.start + o, size));
+  const mask = args.masked ? floats(arena, arena.start + level.mask, size) : undefined;
+  const cover = args.covered ? floats(arena, arena.start + level.cover, size) : undefined;
+  const leave = (rim: number, inside: number, drop: number) => {
+    const over = height[inside] - height[rim] - drop;
+    if (over <= 0) return;
+    const wanted = EDGE_SHARE * over * (mask ? mask[rim] : 1);
+    change[rim] -= cover ? Math.min(wanted, Math.max(0, cover[rim] + change[rim])) : wanted;
   };
-  const extra = args.point ? 1 : 0;
-  let { across, down } = args;
-  for (let factor = 1; ; factor *= 2) {
-    const stride = ((across + 3) & ~3) + 2 * PAD;
-    const size = stride * (down + 2) * 4;
-    levels.push({ across, down, stride, factor, bed: claim(size), change: claim(size), mask: args.masked ? claim(size) : 0 });
-    const halves = (across - extra) % 2 === 0 && (down - extra) % 2 === 0;
-    const next = { across: (across - extra) / 2 + extra, down: (down - extra) / 2 + extra };
-    if (!halves || next.across < COARSEST || next.down < COARSEST) break;
-    ({ across, down } = next);
+  for (let row = from; row < to; row++) {
+    const first = (row + 1) * stride + PAD;
+    if (across > 1) leave(first, first + 1, dropX);
+    if (across > 1) leave(first + across - 1, first + across - 2, dropX);
+    if (down < 2 || (row > 0 && row < down - 1)) continue;
+    const inward = row === 0 ? stride : -stride;
+    for (let x = 1; x < across - 1; x++) leave(first + x, first + x + inward, dropY);
   }
-  const { stride } = levels[0];
-  const size = stride * (args.down + 2) * 4;
-  const height = claim(size);
-  const rate = claim(size);
-  const moved = claim(size);
-  const weights = claim(stride * 16);
-  return { levels, height, rate, moved, weights, bytes: offset };
+}
+
+function plan(args: TalusArgs) {
+  const room = claims();
+  const levels: Level[] = halvings(args.across, args.down, args.point, COARSEST, { left: PAD, above: 1, aligned: 4 }).map((grid) => ({
+    ...grid,
+    bed: room.claim(bytesOf(grid)),
+    change: room.claim(bytesOf(grid)),
+    mask: args.masked ? room.claim(bytesOf(grid)) : 0,
+    cover: args.covered ? room.claim(bytesOf(grid)) : 0,
+  }));
+  const size = bytesOf(levels[0]);
+  const [height, rate, moved] = [room.claim(size), room.claim(size), room.claim(size)];
+  const weights = room.claim(levels[0].stride * 16);
+  const status = room.claim(STATUS_BYTES);
+  return { levels, height, rate, moved, weights, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */
-function writeWeights(arena: Arena, offset: number, level: Level, point: boolean): void {
+export function writeWeights(arena: Arena, offset: number, level: Halving, point: boolean): void {
   const { across, stride } = level;
   const w = floats(arena, arena.start + offset, stride * 4).fill(0);
   const share = (x: number) => (x < 0 || x >= across ? 0 : point && (x === 0 || x === across - 1) ? 0.5 : 1);
@@ -187,47 +212,5 @@ function writeWeights(arena: Arena, offset: number, level: Level, point: boolean
     w[stride + PAD + x] = share(x);
     w[2 * stride + PAD + x] = Math.min(share(x), share(x + 1));
     w[3 * stride + PAD + x] = 1 / share(x);
-  }
-}
-
-function coarsen(arena: Arena, fine: Level, coarse: Level, what: 'bed' | 'mask', wall: number, point: boolean, band: Band): void {
-  const a = floats(arena, arena.start + fine[what], fine.stride * (fine.down + 2));
-  const b = floats(arena, arena.start + coarse[what], coarse.stride * (coarse.down + 2));
-  if (band.index === 0) {
-    b.fill(wall, 0, coarse.stride);
-    b.fill(wall, (coarse.down + 1) * coarse.stride);
-  }
-  const { from, to } = rowsOf(coarse.down, band);
-  for (let row = from; row < to; row++) {
-    const out = (row + 1) * coarse.stride;
-    b.fill(wall, out, out + coarse.stride);
-    const north = (2 * row + 1) * fine.stride + PAD;
-    for (let x = 0; x < coarse.across; x++) {
-      const at = north + 2 * x;
-      b[out + PAD + x] = point ? a[at] : (a[at] + a[at + 1] + (a[at + fine.stride] + a[at + fine.stride + 1])) * 0.25;
-    }
-  }
-}
-
-function carryOver(arena: Arena, coarse: Level, fine: Level, point: boolean, band: Band): void {
-  const c = floats(arena, arena.start + coarse.change, coarse.stride * (coarse.down + 2));
-  const f = floats(arena, arena.start + fine.change, fine.stride * (fine.down + 2));
-  const { from, to } = rowsOf(fine.down, band);
-  for (let row = from; row < to; row++) {
-    // The two coarse rows that a fine row lies between, and its place between them.
-    const near = row >> 1;
-    const other = point ? Math.min(coarse.down - 1, near + (row & 1)) : Math.min(coarse.down - 1, Math.max(0, row & 1 ? near + 1 : near - 1));
-    const wy = point ? (row & 1 ? 0.5 : 0) : 0.25;
-    const a = (near + 1) * coarse.stride + PAD;
-    const b = (other + 1) * coarse.stride + PAD;
-    const out = (row + 1) * fine.stride + PAD;
-    for (let x = 0; x < fine.across; x++) {
-      const nx = x >> 1;
-      const ox = point ? Math.min(coarse.across - 1, nx + (x & 1)) : Math.min(coarse.across - 1, Math.max(0, x & 1 ? nx + 1 : nx - 1));
-      const wx = point ? (x & 1 ? 0.5 : 0) : 0.25;
-      const north = c[a + nx] + wx * (c[a + ox] - c[a + nx]);
-      const south = c[b + nx] + wx * (c[b + ox] - c[b + nx]);
-      f[out + x] = north + wy * (south - north);
-    }
   }
 }

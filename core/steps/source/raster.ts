@@ -6,10 +6,10 @@ import { resample } from '../../field/resample';
 import { EDGES, indexAt, type Edge } from '../../field/sample';
 import { statistics } from '../../field/statistics';
 import { cropped, gridOf } from '../../field/window';
-import { readHeights } from '../../formats/heights';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { placeProgram } from '../../kernels/programs/displace';
-import { defineStep } from '../step';
+import { VOID } from '../mend/fill-voids';
+import { defineStep, type Layers, type StepOutput } from '../step';
 import { asset, choice, degrees, distance, toggle } from '../params';
 
 /**
@@ -46,10 +46,10 @@ export const raster = defineStep({
   // Placed freely, its places are counted from the window's corner: only the whole has the whole's bits.
   reach: (params) => (params.width || params.depth || params.east || params.north || params.turn || params.flip !== 'none' ? Infinity : 0),
   caption: ({ width, edge }) => (width > 0 ? `${Math.round(width)} m${edge === 'carry' ? '' : ', repeated'}` : 'the whole ground'),
-  async run(_input, params, context) {
+  async run({ layers }, params, context) {
     const { ground, window, say } = context;
     if (!params.asset) throw new UplandError('no-asset', 'This step has no file yet. Choose one, or press a mesh in the Mesh room.');
-    const read = await readHeights(await context.asset(params.asset));
+    const read = await context.heights(params.asset);
     const { lowest, highest } = statistics(read);
     const filled = read.valid ? read.height.map((h, i) => (read.valid![i] ? h : lowest - read.ground.datum)) : read.height;
     const factor = params.scaled ? params.fullScale / Math.max(1e-9, highest - lowest) : 1;
@@ -60,10 +60,11 @@ export const raster = defineStep({
     const plain = width === ground.width && depth === ground.depth && !params.east && !params.north && !params.turn && params.flip === 'none';
     if (plain) {
       const reducing = read.ground.across > ground.across;
-      const laid = { height: filled, ground: { ...read.ground, width, depth } };
+      const laid = { ...read, ground: { ...read.ground, width, depth } };
       const filter = reducing && params.filter === 'cubic' ? 'average' : params.filter;
-      const { height } = resample(laid, { ...ground, datum: read.ground.datum }, filter);
-      return { height: cropped(height, ground.across, window).map((h) => elevationOf(h) - ground.datum) };
+      const whole = resample(laid, { ...ground, datum: read.ground.datum }, filter);
+      const height = cropped(whole.height, ground.across, window).map((h) => elevationOf(h) - ground.datum);
+      return withHoles(height, whole.valid && cropped(whole.valid, ground.across, window), elevationOf(lowest - read.ground.datum) - ground.datum, layers, say);
     }
 
     // Finer than the ground: averaged to about the ground's own spacing, or its peaks would be missed.
@@ -102,9 +103,34 @@ export const raster = defineStep({
         ? nearest(source.height, size, place, params.edge, point)
         : await context.kernels.run(placeProgram, { ...size, ...place, edge: params.edge, point }, source.height, { signal: context.signal });
     for (let i = 0; i < height.length; i++) height[i] = elevationOf(height[i]) - ground.datum;
-    return { height };
+    if (!read.valid) return { height };
+    const known = resample({ ...read, height: Float32Array.from(read.valid) }, fewer, 'nearest').height;
+    const valid = Uint8Array.from(nearest(known, size, place, params.edge, point));
+    return withHoles(height, valid, elevationOf(lowest - read.ground.datum) - ground.datum, layers, say);
   },
 });
+
+/** Samples without data at the lowest height, marked in a layer so that they can be filled or left out. */
+function withHoles(
+  height: Float32Array<ArrayBuffer>,
+  valid: Uint8Array | undefined,
+  lowest: number,
+  layers: Layers,
+  say: (sentence: string) => void,
+): StepOutput {
+  if (!valid) return { height };
+  const marks = new Float32Array(height.length);
+  let count = 0;
+  for (let i = 0; i < height.length; i++) {
+    if (valid[i]) continue;
+    height[i] = lowest;
+    marks[i] = 1;
+    count++;
+  }
+  if (count === 0) return { height };
+  say(`${count} samples have no height; they stand at the lowest. Fill voids gives them one.`);
+  return { height, layers: { ...layers, [VOID]: marks } };
+}
 
 function nearest(
   source: Float32Array,

@@ -1,0 +1,521 @@
+// How water finds its way over a ground: depressions filled, a receiver for every sample, an
+// order from source to mouth, and what gathers on the way.
+//
+// Grids have one sample of border around the ground (`stride` = across + 2), so that the
+// eight neighbours of every sample exist. The border is marked done and never entered.
+//
+//   state: 0 not reached · 1 reached · 2 a base: the water leaves here · 3 border
+
+const BASE: u8 = 2;
+
+/** Bytes into `control`: the place reached in the order of heights, the head and the tail of what is under water. */
+const PLACE = 0;
+const HEAD = 4;
+const TAIL = 8;
+
+// @ts-ignore: decorator
+@inline
+function neighbour(k: i32, stride: i32): i32 {
+  switch (k) {
+    case 0:
+      return -1;
+    case 1:
+      return 1;
+    case 2:
+      return -stride;
+    case 3:
+      return stride;
+    case 4:
+      return -stride - 1;
+    case 5:
+      return -stride + 1;
+    case 6:
+      return stride - 1;
+    default:
+      return stride + 1;
+  }
+}
+
+/** A float's bits in an order that integers share. */
+// @ts-ignore: decorator
+@inline
+function ordered(value: f32): u32 {
+  const bits = reinterpret<u32>(value);
+  return bits & 0x80000000 ? ~bits : bits | 0x80000000;
+}
+
+const DIGIT: u32 = 2047;
+
+/**
+ * Begins to sort the samples by height, rows `from` to `to`: writes pairs of height and index to
+ * `pairs` and counts digits of eleven bits into `counts` (three tables of 2 048 words, zeroed).
+ */
+export function sortBegin(height: usize, pairs: usize, counts: usize, stride: i32, from: i32, to: i32): void {
+  let out = pairs + ((<usize>from * <usize>(stride - 2)) << 3);
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++, out += 8) {
+      const key = ordered(load<f32>(height + (<usize>p << 2)));
+      store<u64>(out, (<u64>key << 32) | <u64>p);
+      count(counts + (<usize>(key & DIGIT) << 2));
+      count(counts + 8192 + (<usize>((key >> 11) & DIGIT) << 2));
+      count(counts + 16384 + (<usize>(key >> 22) << 2));
+    }
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function count(at: usize): void {
+  store<i32>(at, load<i32>(at) + 1);
+}
+
+/** Turns the counts of the three digits into the places where each digit's pairs begin. */
+export function sortPlaces(counts: usize): void {
+  for (let table = 0; table < 3; table++) {
+    let sum = 0;
+    for (let d = 0; d < 2048; d++) {
+      const at = counts + (<usize>(table * 2048 + d) << 2);
+      const n = load<i32>(at);
+      store<i32>(at, sum);
+      sum += n;
+    }
+  }
+}
+
+/** One pass of the sort over the pairs `first` to `last`: by digit `pass`, from `pairs` to `out`. */
+export function sortPass(pairs: usize, out: usize, counts: usize, pass: i32, first: i32, last: i32): void {
+  const table = counts + (<usize>pass << 13);
+  const shift = <u64>(32 + 11 * pass);
+  for (let i = first; i < last; i++) {
+    const pair = load<u64>(pairs + (<usize>i << 3));
+    const at = table + (<usize>((pair >> shift) & <u64>DIGIT) << 2);
+    const place = load<i32>(at);
+    store<i32>(at, place + 1);
+    store<u64>(out + (<usize>place << 3), pair);
+  }
+}
+
+/** The index of every place among the sorted pairs, and the place of every index. */
+export function sortEnd(pairs: usize, sorted: usize, rank: usize, first: i32, last: i32): void {
+  for (let i = first; i < last; i++) {
+    const p = load<i32>(pairs + (<usize>i << 3));
+    store<i32>(sorted + (<usize>i << 2), p);
+    store<i32>(rank + (<usize>p << 2), i);
+  }
+}
+
+/** Waits in the queue: one bit for each place in the order of heights. */
+// @ts-ignore: decorator
+@inline
+function wait(bits: usize, rank: i32): void {
+  const at = bits + (<usize>(rank >> 3));
+  store<u8>(at, <u8>(<i32>load<u8>(at) | (1 << (rank & 7))));
+}
+
+/**
+ * Sets a flood up: every base that has a neighbour which is none waits for its turn, and all are
+ * their own receivers. `state` holds bases, borders and zeros, `bits` zeros; `filled` is given
+ * the bases' heights.
+ */
+export function floodBegin(height: usize, filled: usize, state: usize, receiver: usize, rank: usize, bits: usize, control: usize, stride: i32, rows: i32): void {
+  for (let row = 1; row <= rows; row++) {
+    for (let p = row * stride + 1; p < (row + 1) * stride - 1; p++) {
+      if (load<u8>(state + p) != BASE) continue;
+      store<f32>(filled + (<usize>p << 2), load<f32>(height + (<usize>p << 2)));
+      store<i32>(receiver + (<usize>p << 2), p);
+      let inner = false;
+      for (let k = 0; k < 8; k++) if (load<u8>(state + p + neighbour(k, stride)) == 0) inner = true;
+      if (inner) wait(bits, load<i32>(rank + (<usize>p << 2)));
+    }
+  }
+  store<i32>(control, 0, PLACE);
+  store<i32>(control, 0, HEAD);
+  store<i32>(control, 0, TAIL);
+}
+
+// What the flood is busy with; bands other than the first never come here.
+let tail: i32 = 0;
+let trace: i32 = 0;
+
+// @ts-ignore: decorator
+@inline
+function flood(n: i32, p: i32, level: f32, height: usize, filled: usize, state: usize, receiver: usize, queue: usize, end: usize): void {
+  if (load<u8>(state + n) != 0) return;
+  store<u8>(state + n, 1);
+  const off = <usize>n << 2;
+  const h = load<f32>(height + off);
+  if (h <= level) {
+    store<f32>(filled + off, level);
+    store<i32>(receiver + off, p);
+    store<i32>(queue + (<usize>tail << 2), n);
+    tail++;
+  } else {
+    store<f32>(filled + off, h);
+    store<i32>(receiver + off, 0);
+    trace++;
+    store<i32>(end - (<usize>trace << 2), n);
+  }
+}
+
+/** 1 where the neighbour is not reached and not higher: then the sample may be a spill. */
+// @ts-ignore: decorator
+@inline
+function climb(n: i32, here: f32, height: usize, filled: usize, state: usize, receiver: usize, end: usize): i32 {
+  if (load<u8>(state + n) != 0) return 0;
+  const off = <usize>n << 2;
+  const h = load<f32>(height + off);
+  if (h <= here) return 1;
+  store<u8>(state + n, 1);
+  store<f32>(filled + off, h);
+  store<i32>(receiver + off, 0);
+  trace++;
+  store<i32>(end - (<usize>trace << 2), n);
+  return 0;
+}
+
+/**
+ * Priority-Flood (Barnes, Lehman & Mulla 2014), in the form that keeps only possible spills
+ * waiting (Zhou, Sun & Fu 2016). Since the samples are sorted by height beforehand, its priority
+ * queue is a row of bits that is gone through once. `filled` becomes the lowest surface from
+ * which every sample drains. Samples under water or on level ground get the neighbour that the
+ * flood came from as their receiver; all others 0: theirs is found by slope. Works on some
+ * `budget` samples and returns 1 while there are more.
+ *
+ * `wander`: water crosses level ground by wandering, not the shortest way. `queue` has room for
+ * every sample: what is under water stands at its start, the trace grows down from its end.
+ */
+export function floodSome(
+  height: usize,
+  filled: usize,
+  state: usize,
+  receiver: usize,
+  sorted: usize,
+  rank: usize,
+  bits: usize,
+  queue: usize,
+  control: usize,
+  stride: i32,
+  samples: i32,
+  budget: i32,
+  wander: i32,
+): i32 {
+  tail = load<i32>(control, TAIL);
+  let head = load<i32>(control, HEAD);
+  let place = load<i32>(control, PLACE);
+  let left = budget;
+  const end = queue + (<usize>samples << 2);
+  while (left > 0) {
+    let p: i32;
+    if (head < tail) {
+      if (wander) {
+        // Any of those that wait: the last takes its place.
+        const at = queue + (<usize>(<i32>(mix(<u32>left ^ <u32>place) % <u32>(tail - head)) + head) << 2);
+        p = load<i32>(at);
+        tail--;
+        store<i32>(at, load<i32>(queue + (<usize>tail << 2)));
+      } else {
+        p = load<i32>(queue + (<usize>head << 2));
+        head++;
+      }
+    } else {
+      head = 0;
+      tail = 0;
+      // The next bit that is set, eight bytes at a time.
+      let word = load<u64>(bits + ((<usize>place >> 6) << 3)) >> <u64>(place & 63);
+      while (word == 0) {
+        place = (place | 63) + 1;
+        if (place >= samples) {
+          store<i32>(control, place, PLACE);
+          return 0;
+        }
+        word = load<u64>(bits + ((<usize>place >> 6) << 3));
+      }
+      place += <i32>ctz<u64>(word);
+      p = load<i32>(sorted + (<usize>place << 2));
+      place++;
+    }
+    left--;
+    trace = 0;
+    const level = load<f32>(filled + (<usize>p << 2));
+    // The four at right angles first: floods spread rounder.
+    flood(p - 1, p, level, height, filled, state, receiver, queue, end);
+    flood(p + 1, p, level, height, filled, state, receiver, queue, end);
+    flood(p - stride, p, level, height, filled, state, receiver, queue, end);
+    flood(p + stride, p, level, height, filled, state, receiver, queue, end);
+    flood(p - stride - 1, p, level, height, filled, state, receiver, queue, end);
+    flood(p - stride + 1, p, level, height, filled, state, receiver, queue, end);
+    flood(p + stride - 1, p, level, height, filled, state, receiver, queue, end);
+    flood(p + stride + 1, p, level, height, filled, state, receiver, queue, end);
+    // Everything that only rises from here drains by itself; no queue needs to know it.
+    while (trace > 0) {
+      const t = load<i32>(end - (<usize>trace << 2));
+      trace--;
+      left--;
+      const here = load<f32>(height + (<usize>t << 2));
+      const spill =
+        climb(t - stride - 1, here, height, filled, state, receiver, end) |
+        climb(t - stride, here, height, filled, state, receiver, end) |
+        climb(t - stride + 1, here, height, filled, state, receiver, end) |
+        climb(t - 1, here, height, filled, state, receiver, end) |
+        climb(t + 1, here, height, filled, state, receiver, end) |
+        climb(t + stride - 1, here, height, filled, state, receiver, end) |
+        climb(t + stride, here, height, filled, state, receiver, end) |
+        climb(t + stride + 1, here, height, filled, state, receiver, end);
+      if (spill) wait(bits, load<i32>(rank + (<usize>t << 2)));
+    }
+  }
+  store<i32>(control, place, PLACE);
+  store<i32>(control, head, HEAD);
+  store<i32>(control, tail, TAIL);
+  return 1;
+}
+
+/**
+ * How many samples of the rows `from` to `to` have no lower neighbour and are no base. Others get
+ * no receiver yet, and their height as their filled height: where the sum is 0 no flood is needed.
+ */
+export function hollows(height: usize, filled: usize, state: usize, receiver: usize, stride: i32, from: i32, to: i32): i32 {
+  const row4 = <usize>stride << 2;
+  let found = 0;
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      const at = height + (<usize>p << 2);
+      const h = load<f32>(at);
+      store<f32>(filled + (<usize>p << 2), h);
+      if (load<u8>(state + p) == BASE) {
+        store<i32>(receiver + (<usize>p << 2), p);
+        continue;
+      }
+      store<i32>(receiver + (<usize>p << 2), 0);
+      const north = min<f32>(load<f32>(at - row4), min<f32>(load<f32>(at - row4 - 4), load<f32>(at - row4 + 4)));
+      const south = min<f32>(load<f32>(at + row4), min<f32>(load<f32>(at + row4 - 4), load<f32>(at + row4 + 4)));
+      const least = min<f32>(min<f32>(north, south), min<f32>(load<f32>(at - 4), load<f32>(at + 4)));
+      if (!(least < h)) found++;
+    }
+  }
+  return found;
+}
+
+// @ts-ignore: decorator
+@inline
+function mix(h: u32): u32 {
+  h ^= h >>> 15;
+  h *= 0x2c1b3c6d;
+  h ^= h >>> 12;
+  h *= 0x297a2d39;
+  return h ^ (h >>> 15);
+}
+
+// @ts-ignore: decorator
+@inline
+function signedSquare(s: f32): f32 {
+  return s * abs(s);
+}
+
+/** The steepest descent over a facet, squared and with its sign: down the facet, or along the side that bounds it. */
+// @ts-ignore: decorator
+@inline
+function overFacet(here: f32, near: f32, far: f32, d1: f32, d2: f32, perDiagonal: f32): f32 {
+  const s1 = (here - near) / d1;
+  const s2 = (near - far) / d2;
+  if (s2 <= 0) return signedSquare(s1);
+  if (s2 * d1 >= s1 * d2) return signedSquare((here - far) * perDiagonal);
+  return s1 * s1 + s2 * s2;
+}
+
+/**
+ * The receivers of samples that slope: by the steepest of the eight facets (Tarboton 1997), of
+ * whose two samples one is drawn by its share of the way, so that the water runs down the true
+ * slope on the mean and not along the grid. The draw depends on the sample and the seed only.
+ * The border of `filled` holds 1e30.
+ */
+export function receiveByFacet(filled: usize, receiver: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32, seed: u32, stray: f32): void {
+  const perDiagonal: f32 = 1 / sqrt<f32>(dx * dx + dy * dy);
+  const row4 = <usize>stride << 2;
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      if (load<i32>(receiver + (<usize>p << 2)) != 0) continue;
+      const at = filled + (<usize>p << 2);
+      const here = load<f32>(at);
+      const w = load<f32>(at - 4);
+      const e = load<f32>(at + 4);
+      const n = load<f32>(at - row4);
+      const s = load<f32>(at + row4);
+      const nw = load<f32>(at - row4 - 4);
+      const ne = load<f32>(at - row4 + 4);
+      const sw = load<f32>(at + row4 - 4);
+      const se = load<f32>(at + row4 + 4);
+      let steepest: f32 = 0;
+      let near: i32 = 0;
+      let far: i32 = 0;
+      let slope = overFacet(here, w, nw, dx, dy, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = -1;
+        far = -stride - 1;
+      }
+      slope = overFacet(here, w, sw, dx, dy, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = -1;
+        far = stride - 1;
+      }
+      slope = overFacet(here, e, ne, dx, dy, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = 1;
+        far = -stride + 1;
+      }
+      slope = overFacet(here, e, se, dx, dy, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = 1;
+        far = stride + 1;
+      }
+      slope = overFacet(here, n, nw, dy, dx, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = -stride;
+        far = -stride - 1;
+      }
+      slope = overFacet(here, n, ne, dy, dx, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = -stride;
+        far = -stride + 1;
+      }
+      slope = overFacet(here, s, sw, dy, dx, perDiagonal);
+      if (slope > steepest) {
+        steepest = slope;
+        near = stride;
+        far = stride - 1;
+      }
+      slope = overFacet(here, s, se, dy, dx, perDiagonal);
+      if (slope > steepest) {
+        near = stride;
+        far = stride + 1;
+      }
+      const d1 = abs(near) == 1 ? dx : dy;
+      const d2 = abs(near) == 1 ? dy : dx;
+      const e1 = load<f32>(filled + (<usize>(p + near) << 2));
+      const s1 = (here - e1) * d2;
+      const s2 = (e1 - load<f32>(filled + (<usize>(p + far) << 2))) * d1;
+      // (s2 / d2) / (s1 / d1) is the tangent of the descent's angle; with the sides' ratio it is the far sample's share.
+      const share: f32 = s2 <= 0 ? 0 : (s2 * d1) / d2 >= (s1 * d2) / d1 ? 1 : (s2 * d1 * d1) / (s1 * d2 * d2);
+      const random = mix(seed ^ (<u32>p * 0x9e3779b1));
+      const first = <f32>(random >>> 16) * PER_16;
+      const second = <f32>(random & 0xffff) * PER_16;
+      const begin = around(near, stride);
+      const way = ((around(far, stride) - begin + 8) & 7) == 1 ? share : -share;
+      const drawn = <i32>floor<f32>(<f32>begin + way + stray * (second - 0.5) + first) & 7;
+      let down = p + away(drawn, stride);
+      if (load<f32>(filled + (<usize>down << 2)) >= here) down = p + (share > 0.5 ? far : near);
+      store<i32>(receiver + (<usize>p << 2), down);
+    }
+  }
+}
+
+const PER_16: f32 = 1.0 / 65536.0;
+
+/** The eight directions counted around, from the east by north. */
+// @ts-ignore: decorator
+@inline
+function around(offset: i32, stride: i32): i32 {
+  return offset == 1 ? 0 : offset == 1 - stride ? 1 : offset == -stride ? 2 : offset == -1 - stride ? 3 : offset == -1 ? 4 : offset == stride - 1 ? 5 : offset == stride ? 6 : 7;
+}
+
+// @ts-ignore: decorator
+@inline
+function away(direction: i32, stride: i32): i32 {
+  const turned = direction & 3;
+  const half = turned == 0 ? 1 : turned == 1 ? 1 - stride : turned == 2 ? -stride : -1 - stride;
+  return direction < 4 ? half : -half;
+}
+
+/** The receivers of samples that slope: the neighbour of the steepest drop over its distance (O'Callaghan & Mark 1984). The border of `filled` holds 1e30. */
+export function receiveSteepest(filled: usize, receiver: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32): void {
+  const perX: f32 = 1 / dx;
+  const perY: f32 = 1 / dy;
+  const perDiagonal: f32 = 1 / sqrt<f32>(dx * dx + dy * dy);
+  const row4 = <usize>stride << 2;
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      if (load<i32>(receiver + (<usize>p << 2)) != 0) continue;
+      const at = filled + (<usize>p << 2);
+      const here = load<f32>(at);
+      let steepest = (here - load<f32>(at - 4)) * perX;
+      let down: i32 = -1;
+      let slope = (here - load<f32>(at + 4)) * perX;
+      if (slope > steepest) {
+        steepest = slope;
+        down = 1;
+      }
+      slope = (here - load<f32>(at - row4)) * perY;
+      if (slope > steepest) {
+        steepest = slope;
+        down = -stride;
+      }
+      slope = (here - load<f32>(at + row4)) * perY;
+      if (slope > steepest) {
+        steepest = slope;
+        down = stride;
+      }
+      slope = (here - load<f32>(at - row4 - 4)) * perDiagonal;
+      if (slope > steepest) {
+        steepest = slope;
+        down = -stride - 1;
+      }
+      slope = (here - load<f32>(at - row4 + 4)) * perDiagonal;
+      if (slope > steepest) {
+        steepest = slope;
+        down = -stride + 1;
+      }
+      slope = (here - load<f32>(at + row4 - 4)) * perDiagonal;
+      if (slope > steepest) {
+        steepest = slope;
+        down = stride - 1;
+      }
+      slope = (here - load<f32>(at + row4 + 4)) * perDiagonal;
+      if (slope > steepest) down = stride + 1;
+      store<i32>(receiver + (<usize>p << 2), p + down);
+    }
+  }
+}
+
+/** How many samples each one receives from, and what it stands for to begin with. `donors` was zeroed. */
+export function countDonors(receiver: usize, donors: usize, stride: i32, from: i32, to: i32): void {
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      const r = load<i32>(receiver + (<usize>p << 2));
+      if (r != p) store<u8>(donors + r, load<u8>(donors + r) + 1);
+    }
+  }
+}
+
+/**
+ * Orders samples from the sources to the mouths, adding up `area` along the way. A sample comes
+ * when all that flow into it have come. Rows `from` to `to`; `count` samples are in `order`
+ * already; returns how many are then.
+ */
+export function gather(receiver: usize, donors: usize, area: usize, order: usize, stride: i32, from: i32, to: i32, count: i32): i32 {
+  for (let row = from; row < to; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      if (load<u8>(donors + p) != 0) continue;
+      let c = p;
+      for (;;) {
+        store<u8>(donors + c, 255);
+        store<i32>(order + (<usize>count << 2), c);
+        count++;
+        const r = load<i32>(receiver + (<usize>c << 2));
+        if (r == c) break;
+        const at = area + (<usize>r << 2);
+        store<f32>(at, load<f32>(at) + load<f32>(area + (<usize>c << 2)));
+        const left = load<u8>(donors + r) - 1;
+        store<u8>(donors + r, left);
+        if (left != 0) break;
+        c = r;
+      }
+    }
+  }
+  return count;
+}

@@ -1,0 +1,225 @@
+import type { KernelExports } from '../loader';
+import { floats, rowsOf, type Arena, type Band } from '../program';
+import { bytesOf, type Halving } from './levels';
+
+/** Samples that a kernel works on before others are heard. */
+const BUDGET = 400_000;
+const ROWS_AT_ONCE = 256;
+
+/** The border that `assembly/flow.ts` wants. */
+export const FLOW_BORDER = { left: 1, above: 1, aligned: 1 } as const;
+
+/** Byte offsets, from the arena's start, of what routing needs for the largest grid. */
+export interface Routing {
+  height: number;
+  /** With `receiver` also where samples are sorted: 8 bytes each. */
+  filled: number;
+  receiver: number;
+  /** Also the flood's queue. */
+  order: number;
+  /** With `second` also where samples are sorted. */
+  area: number;
+  second: number;
+  state: number;
+  /** Also the bits of those that wait. */
+  donors: number;
+  counts: number;
+  control: number;
+}
+
+/** Room for routing grids up to `grid`. */
+export function claimRouting(claim: (bytes: number) => number, grid: Halving): Routing {
+  const size = (bytesOf(grid) + 63) & ~63;
+  const [height, order] = [claim(size), claim(size)];
+  const filled = claim(2 * size);
+  const area = claim(2 * size);
+  const [state, donors] = [claim(size / 4), claim(size / 4 + 64)];
+  return {
+    height,
+    order,
+    filled,
+    receiver: filled + size,
+    area,
+    second: area + size,
+    state,
+    donors,
+    counts: claim(3 * 8192),
+    control: claim(64 + 4 * MOST_BANDS),
+  };
+}
+
+/** Where each band leaves a word. */
+const MOST_BANDS = 256;
+
+/**
+ * Finds the way of the water over `height`: fills `filled`, gives every sample its receiver, adds
+ * `area` up and writes `order` (sources first). `state` holds bases, borders and zeros;
+ * `wander` lets the way over level ground wander; `weigh` writes what each sample stands for into `area`. Yields where bands meet.
+ */
+export function* route(
+  kernels: KernelExports,
+  arena: Arena,
+  at: Routing,
+  grid: Halving,
+  band: Band,
+  how: { wander: boolean; receive: (from: number, to: number) => void; weigh: (from: number, to: number) => void },
+): Generator<void, void, void> {
+  const { stride, down } = grid;
+  const samples = stride * (down + 2);
+  const a = arena.start;
+  const word = new Int32Array(arena.buffer, a + at.control, 16 + MOST_BANDS);
+  const { from, to } = rowsOf(down, band);
+  word[16 + band.index] = kernels.hollows(a + at.height, a + at.filled, a + at.state, a + at.receiver, stride, from, to);
+  yield;
+  let hollow = 0;
+  for (let b = 0; b < band.count; b++) hollow += word[16 + b];
+  if (hollow > 0) yield* flood(kernels, arena, at, grid, band, how.wander);
+  how.receive(from, to);
+  how.weigh(from, to);
+  if (band.index === 0) new Uint8Array(arena.buffer, a + at.donors, samples).fill(0);
+  yield;
+  for (let row = 0; row < down; row += 4 * ROWS_AT_ONCE) {
+    if (band.index === 0) kernels.countDonors(a + at.receiver, a + at.donors, stride, row, Math.min(down, row + 4 * ROWS_AT_ONCE));
+    yield;
+  }
+  let count = 0;
+  for (let row = 0; row < down; row += ROWS_AT_ONCE) {
+    if (band.index === 0) {
+      count = kernels.gather(a + at.receiver, a + at.donors, a + at.area, a + at.order, stride, row, Math.min(down, row + ROWS_AT_ONCE), count);
+    }
+    yield;
+  }
+}
+
+/** Sorts the samples by height and fills hollows up to where they spill. */
+function* flood(
+  kernels: KernelExports,
+  arena: Arena,
+  at: Routing,
+  { across, down, stride }: Halving,
+  band: Band,
+  wander: boolean,
+): Generator<void, void, void> {
+  const a = arena.start;
+  const samples = stride * (down + 2);
+  const count = across * down;
+  const first = band.index === 0;
+  if (first) {
+    new Uint8Array(arena.buffer, a + at.counts, 3 * 8192).fill(0);
+    new Uint8Array(arena.buffer, a + at.donors, samples).fill(0);
+  }
+  for (let row = 0; row < down; row += 2 * ROWS_AT_ONCE) {
+    if (first) kernels.sortBegin(a + at.height, a + at.area, a + at.counts, stride, row, Math.min(down, row + 2 * ROWS_AT_ONCE));
+    yield;
+  }
+  if (first) kernels.sortPlaces(a + at.counts);
+  for (let pass = 0; pass < 3; pass++) {
+    const [source, out] = pass === 1 ? [at.filled, at.area] : [at.area, at.filled];
+    for (let from = 0; from < count; from += 4 * BUDGET) {
+      if (first) kernels.sortPass(a + source, a + out, a + at.counts, pass, from, Math.min(count, from + 4 * BUDGET));
+      yield;
+    }
+  }
+  for (let from = 0; from < count; from += 4 * BUDGET) {
+    if (first) kernels.sortEnd(a + at.filled, a + at.area, a + at.second, from, Math.min(count, from + 4 * BUDGET));
+    yield;
+  }
+  if (first) {
+    wallRows(floats(arena, a + at.filled, samples), stride, down);
+    kernels.floodBegin(a + at.height, a + at.filled, a + at.state, a + at.receiver, a + at.second, a + at.donors, a + at.control, stride, down);
+  }
+  // Only the first band knows how often the flood goes on; the others read it between two meetings.
+  const word = new Int32Array(arena.buffer, a + at.control, 16);
+  if (first) word[8] = 1;
+  yield;
+  while (word[8] === 1) {
+    yield;
+    if (first) {
+      word[8] = kernels.floodSome(
+        a + at.height,
+        a + at.filled,
+        a + at.state,
+        a + at.receiver,
+        a + at.area,
+        a + at.second,
+        a + at.donors,
+        a + at.order,
+        a + at.control,
+        stride,
+        samples,
+        BUDGET,
+        wander ? 1 : 0,
+      );
+    }
+    yield;
+  }
+}
+
+/** The border of a grid is a wall. */
+function wallRows(grid: Float32Array, stride: number, down: number): void {
+  grid.fill(WALL, 0, stride);
+  grid.fill(WALL, (down + 1) * stride);
+  for (let row = 1; row <= down; row++) {
+    grid[row * stride] = WALL;
+    grid[(row + 1) * stride - 1] = WALL;
+  }
+}
+
+/** Calls `work` for the samples of the order in pieces, from the mouths up; yields between them. */
+export function* upstream(band: Band, samples: number, work: (first: number, last: number) => void): Generator<void, void, void> {
+  for (let first = samples - 1; first >= 0; first -= BUDGET) {
+    if (band.index === 0) work(first, Math.max(0, first - BUDGET + 1));
+    yield;
+  }
+}
+
+/** The same from the sources down. */
+export function* downstream(band: Band, samples: number, work: (first: number, end: number) => void): Generator<void, void, void> {
+  for (let first = 0; first < samples; first += BUDGET) {
+    if (band.index === 0) work(first, Math.min(samples, first + BUDGET));
+    yield;
+  }
+}
+
+/** Writes what each sample stands for: a whole cell, under point registration half of one at the rim and a quarter in the corners. */
+export function weighRows(arena: Arena, offset: number, grid: Halving, point: boolean, from: number, to: number): void {
+  const { across, down, stride } = grid;
+  const area = floats(arena, arena.start + offset, stride * (down + 2));
+  for (let row = from; row < to; row++) {
+    const first = (row + 1) * stride + 1;
+    const here = point && (row === 0 || row === down - 1) ? 0.5 : 1;
+    area.fill(here, first, first + across);
+    if (!point) continue;
+    area[first] *= 0.5;
+    area[first + across - 1] *= 0.5;
+  }
+}
+
+export const BASE = 2;
+const BORDER = 3;
+/** Higher than any ground. */
+const WALL = 1e30;
+
+/** Clears rows of the state, the border around them included; `base` says where the water leaves. */
+export function stateRows(arena: Arena, at: Routing, grid: Halving, from: number, to: number, base: (index: number, row: number, column: number) => boolean) {
+  const { across, down, stride } = grid;
+  const samples = stride * (down + 2);
+  const state = new Uint8Array(arena.buffer, arena.start + at.state, samples);
+  const grids = [at.filled, at.height].map((offset) => floats(arena, arena.start + offset, samples));
+  if (from === 0) {
+    state.fill(BORDER, 0, stride);
+    for (const g of grids) g.fill(WALL, 0, stride);
+  }
+  if (to === down) {
+    state.fill(BORDER, (down + 1) * stride);
+    for (const g of grids) g.fill(WALL, (down + 1) * stride);
+  }
+  for (let row = from; row < to; row++) {
+    const first = (row + 1) * stride;
+    for (const p of [first, first + across + 1]) {
+      state[p] = BORDER;
+      for (const g of grids) g[p] = WALL;
+    }
+    for (let column = 0, p = first + 1; column < across; column++, p++) state[p] = base(p, row, column) ? BASE : 0;
+  }
+}

@@ -1,0 +1,200 @@
+import { floats, rowsOf, type Arena, type Band } from '../program';
+
+/** A grid in the arena: its samples stand in rows of `stride` floats, `left` before the first and `above` rows over it. */
+export interface Grid {
+  across: number;
+  down: number;
+  stride: number;
+  left: number;
+  above: number;
+}
+
+export interface Halving extends Grid {
+  /** Samples of the finest grid along one step of this one. */
+  factor: number;
+}
+
+/** Bytes of a grid of floats with its border. */
+export const bytesOf = ({ stride, down, above }: Grid): number => stride * (down + 2 * above) * 4;
+
+export interface Border {
+  left: number;
+  above: number;
+  /** Floats a row comes in multiples of this. */
+  aligned: number;
+}
+
+/**
+ * A grid and its halves, the finest first, down to `coarsest` samples a side or to the first that
+ * cannot be halved: point registration keeps every second sample and both edges, area
+ * registration joins four cells into one.
+ */
+export function halvings(across: number, down: number, point: boolean, coarsest: number, { left, above, aligned }: Border): Halving[] {
+  const extra = point ? 1 : 0;
+  const levels: Halving[] = [];
+  for (let factor = 1; ; factor *= 2) {
+    const stride = Math.ceil((across + 2 * left) / aligned) * aligned;
+    levels.push({ across, down, stride, left, above, factor });
+    const halves = (across - extra) % 2 === 0 && (down - extra) % 2 === 0;
+    const next = { across: (across - extra) / 2 + extra, down: (down - extra) / 2 + extra };
+    if (!halves || next.across < coarsest || next.down < coarsest) return levels;
+    ({ across, down } = next);
+  }
+}
+
+/** A preview's grid has at most so many samples a side. */
+const PREVIEW = 513;
+
+/**
+ * Of the halvings those to work on, from the one whose spacing comes nearest to `coarsest`; but
+ * always from one that a preview has too, so that a preview shows what the whole ground begins with.
+ */
+export function halvingsFrom(all: Halving[], spacing: number, coarsest: number): Halving[] {
+  const wished = all.filter((level) => level.factor * spacing <= coarsest * Math.SQRT2).length;
+  const shared = all.findIndex((level) => Math.max(level.across, level.down) <= PREVIEW) + 1;
+  return all.slice(0, Math.max(1, wished, shared));
+}
+
+const firstOf = (grid: Grid, row: number) => (row + grid.above) * grid.stride + grid.left;
+
+/** Copies a field into a grid. */
+export function lay(arena: Arena, offset: number, grid: Grid, field: Float32Array): void {
+  const to = floats(arena, arena.start + offset, bytesOf(grid) / 4);
+  for (let row = 0; row < grid.down; row++) to.set(field.subarray(row * grid.across, (row + 1) * grid.across), firstOf(grid, row));
+}
+
+/** Copies a grid out. */
+export function lift(arena: Arena, offset: number, grid: Grid): Float32Array<ArrayBuffer> {
+  const from = floats(arena, arena.start + offset, bytesOf(grid) / 4);
+  const out = new Float32Array(grid.across * grid.down);
+  for (let row = 0; row < grid.down; row++) {
+    const start = firstOf(grid, row);
+    out.set(from.subarray(start, start + grid.across), row * grid.across);
+  }
+  return out;
+}
+
+/** Where one grid's floats are: byte offsets from the arena's start. */
+export interface Placed<G extends Grid = Grid> {
+  grid: G;
+  at: number;
+}
+
+/** A grid at half the samples: every second sample (point registration) or the mean of four (area). */
+export function coarsen(arena: Arena, fine: Placed, coarse: Placed, point: boolean, band: Band): void {
+  const a = floats(arena, arena.start + fine.at, bytesOf(fine.grid) / 4);
+  const b = floats(arena, arena.start + coarse.at, bytesOf(coarse.grid) / 4);
+  const { from, to } = rowsOf(coarse.grid.down, band);
+  for (let row = from; row < to; row++) {
+    const out = firstOf(coarse.grid, row);
+    const north = firstOf(fine.grid, 2 * row);
+    const { stride } = fine.grid;
+    for (let x = 0; x < coarse.grid.across; x++) {
+      const at = north + 2 * x;
+      b[out + x] = point ? a[at] : (a[at] + a[at + 1] + (a[at + stride] + a[at + stride + 1])) * 0.25;
+    }
+  }
+}
+
+/**
+ * A coarse grid laid over a finer one, straight between its samples. This keeps volumes: the
+ * integral of the bilinear surface is the trapezoid sum on either grid. `base`, where given, is
+ * added.
+ */
+export function refine(arena: Arena, coarse: Placed, fine: Placed, point: boolean, band: Band, base?: number): void {
+  const c = floats(arena, arena.start + coarse.at, bytesOf(coarse.grid) / 4);
+  const f = floats(arena, arena.start + fine.at, bytesOf(fine.grid) / 4);
+  const under = base === undefined ? undefined : floats(arena, arena.start + base, bytesOf(fine.grid) / 4);
+  const { across, down } = coarse.grid;
+  const { from, to } = rowsOf(fine.grid.down, band);
+  for (let row = from; row < to; row++) {
+    // The two coarse rows that a fine row lies between, and its place between them.
+    const near = row >> 1;
+    const other = point ? Math.min(down - 1, near + (row & 1)) : Math.min(down - 1, Math.max(0, row & 1 ? near + 1 : near - 1));
+    const wy = point ? (row & 1 ? 0.5 : 0) : 0.25;
+    const a = firstOf(coarse.grid, near);
+    const b = firstOf(coarse.grid, other);
+    const out = firstOf(fine.grid, row);
+    for (let x = 0; x < fine.grid.across; x++) {
+      const nx = x >> 1;
+      const ox = point ? Math.min(across - 1, nx + (x & 1)) : Math.min(across - 1, Math.max(0, x & 1 ? nx + 1 : nx - 1));
+      const wx = point ? (x & 1 ? 0.5 : 0) : 0.25;
+      const north = c[a + nx] + wx * (c[a + ox] - c[a + nx]);
+      const south = c[b + nx] + wx * (c[b + ox] - c[b + nx]);
+      const value = north + wy * (south - north);
+      f[out + x] = under ? under[out + x] + value : value;
+    }
+  }
+}
+
+/**
+ * After a change was handed down: what gives no way is not cut, and all that was laid down is so
+ * much less, so that the volume stays. On the first band.
+ */
+export function spareHard(arena: Arena, grid: Grid, changeAt: number, easeAt: number, point: boolean): void {
+  const size = bytesOf(grid) / 4;
+  const [change, ease] = [changeAt, easeAt].map((at) => floats(arena, arena.start + at, size));
+  const { across, down } = grid;
+  let [spared, laid] = [0, 0];
+  for (let row = 0; row < down; row++) {
+    const first = firstOf(grid, row);
+    const half = point && (row === 0 || row === down - 1) ? 0.5 : 1;
+    for (let x = 0; x < across; x++) {
+      const p = first + x;
+      const share = point && (x === 0 || x === across - 1) ? half / 2 : half;
+      if (change[p] >= 0) laid += share * change[p];
+      else if (ease[p] === 0) {
+        spared -= share * change[p];
+        change[p] = 0;
+      }
+    }
+  }
+  if (spared === 0 || laid === 0) return;
+  const scale = Math.max(0, (laid - spared) / laid);
+  for (let row = 0; row < down; row++) {
+    const first = firstOf(grid, row);
+    for (let p = first; p < first + across; p++) if (change[p] > 0) change[p] *= scale;
+  }
+}
+
+/**
+ * Takes the finest detail of a grid away: the binomial 1 4 6 4 1 along both axes, from `source`
+ * to `out` by way of `between`; the edge is carried on. Yields where bands meet.
+ */
+export function* smooth(arena: Arena, grid: Grid, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
+  const size = bytesOf(grid) / 4;
+  const { across, down } = grid;
+  const { from, to } = rowsOf(down, band);
+  const [a, b, c] = [source, between, out].map((at) => floats(arena, arena.start + at, size));
+  for (let row = from; row < to; row++) {
+    const first = firstOf(grid, row);
+    for (let x = 0; x < across; x++) {
+      const w = first + Math.max(0, x - 1);
+      const ww = first + Math.max(0, x - 2);
+      const e = first + Math.min(across - 1, x + 1);
+      const ee = first + Math.min(across - 1, x + 2);
+      b[first + x] = (6 * a[first + x] + 4 * (a[w] + a[e]) + (a[ww] + a[ee])) / 16;
+    }
+  }
+  yield;
+  for (let row = from; row < to; row++) {
+    const [nn, n, here, s, ss] = [-2, -1, 0, 1, 2].map((by) => firstOf(grid, Math.min(down - 1, Math.max(0, row + by))));
+    for (let x = 0; x < across; x++) c[here + x] = (6 * b[here + x] + 4 * (b[n + x] + b[s + x]) + (b[nn + x] + b[ss + x])) / 16;
+  }
+  yield;
+}
+
+/** Hands out room in an arena, from its start. */
+export function claims(): { claim(bytes: number): number; readonly bytes: number } {
+  let offset = 0;
+  return {
+    claim(bytes) {
+      const at = offset;
+      offset += (bytes + 63) & ~63;
+      return at;
+    },
+    get bytes() {
+      return offset;
+    },
+  };
+}

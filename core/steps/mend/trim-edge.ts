@@ -1,0 +1,139 @@
+import { z } from 'zod';
+import { spacingOf } from '../../field/ground';
+import { distance, toggle } from '../params';
+import { defineStep } from '../step';
+
+const side = (label: string) => distance(0, { min: 0, max: 100_000, step: 0.1, label, when: { find: [false] } });
+
+/**
+ * Takes strips at the border away that do not go on from the ground (white frames, blank rows,
+ * seams a few samples wide) and carries the inside on over them, mirrored through its last
+ * sample, so that height and slope go on. Finds the strips itself, or takes their widths.
+ */
+export const trimEdge = defineStep({
+  id: 'trim-edge',
+  title: 'Trim edge',
+  family: 'mend',
+  summary: 'Takes frames and blank strips off the border and carries the ground on over them.',
+  params: z.object({
+    find: toggle(true, { label: 'Find the strips', help: 'Off: their widths are typed.' }),
+    north: side('North'),
+    east: side('East'),
+    south: side('South'),
+    west: side('West'),
+  }),
+  reach: () => Infinity,
+  caption: ({ find }) => (find ? 'found' : 'typed'),
+  run({ height }, params, { ground, window, say }) {
+    const { across, down } = window;
+    const { x, y } = spacingOf(ground);
+    const strips = params.find
+      ? findStrips(height, across, down)
+      : {
+          north: Math.round(params.north / y),
+          south: Math.round(params.south / y),
+          west: Math.round(params.west / x),
+          east: Math.round(params.east / x),
+        };
+    if (strips.north + strips.south >= down - 2 || strips.west + strips.east >= across - 2) {
+      say('The strips cover the whole ground, so nothing was changed. Type narrower ones.');
+      return { height };
+    }
+    if (strips.north + strips.south + strips.west + strips.east === 0) {
+      say('No strip at the border breaks off from the ground.');
+      return { height };
+    }
+    say(
+      `Carried on over strips of ${strips.north} samples in the north, ${strips.east} in the east, ${strips.south} in the south, ${strips.west} in the west.`,
+    );
+    return { height: carriedOn(height, across, down, strips) };
+  },
+});
+
+export interface Strips {
+  north: number;
+  east: number;
+  south: number;
+  west: number;
+}
+
+/** What breaks off has to jump by this many times the usual step from row to row; once it did, the next rows by less. */
+const JUMP = 6;
+const REST = 2.5;
+
+/**
+ * Widths of the strips along the border, samples, that do not go on from the ground: the
+ * furthest row within an eighth of the side that jumps against the next one, all along it, by
+ * many times what rows inside do, with the half-mixed rows beside it.
+ */
+export function findStrips(height: Float32Array, across: number, down: number): Strips {
+  const alongRows = steps(height, down, across, across, 1);
+  const alongColumns = steps(height, across, down, 1, across);
+  return {
+    north: widthOf(alongRows),
+    south: widthOf(alongRows.slice().reverse()),
+    west: widthOf(alongColumns),
+    east: widthOf(alongColumns.slice().reverse()),
+  };
+}
+
+/** The median step from each line to the next, over the samples of the lines: a cliff across a part of one is none. */
+function steps(height: Float32Array, lines: number, length: number, lineStride: number, stride: number): Float64Array {
+  const out = new Float64Array(Math.max(0, lines - 1));
+  const some = Math.max(1, Math.floor(length / 512));
+  const values: number[] = [];
+  for (let line = 0; line + 1 < lines; line++) {
+    values.length = 0;
+    // Corners belong to the strips of the other sides too: the outer eighths are left out.
+    for (let i = length >> 3; i < length - (length >> 3); i += some) {
+      const at = line * lineStride + i * stride;
+      values.push(Math.abs(height[at + lineStride] - height[at]));
+    }
+    values.sort((a, b) => a - b);
+    out[line] = values[Math.floor(values.length * 0.35)] ?? 0;
+  }
+  return out;
+}
+
+function widthOf(steps: Float64Array): number {
+  if (steps.length < 15) return 0;
+  const inner = steps.slice(steps.length >> 3, steps.length - (steps.length >> 3)).sort();
+  const usual = inner[inner.length >> 1];
+  const high = inner[Math.floor(inner.length * 0.98)];
+  const limit = Math.max(JUMP * usual, 2 * high);
+  let width = 0;
+  for (let line = 0; line < steps.length >> 3; line++) {
+    // Against what lies just inside too: an escarpment along the edge is steep line after line.
+    const inside = steps.slice(line + 1, line + 10).sort()[4];
+    if (steps[line] > limit && steps[line] > 4 * inside && steps[line] > 0) width = line + 1;
+  }
+  // A resampled or packed frame bleeds into the rows beside it.
+  if (width) for (let more = 0; more < 4 && steps[width] > Math.max(REST * usual, high); more++) width++;
+  return width;
+}
+
+/** The strips made anew from the inside: mirrored through the last sample that stays, in height and place. */
+export function carriedOn(height: Float32Array, across: number, down: number, { north, east, south, west }: Strips): Float32Array<ArrayBuffer> {
+  const out = Float32Array.from(height);
+  // Wide strips would swing far off: the mirrored part fades to the last sample's height.
+  const beyond = (at: (inwards: number) => number, distance: number, room: number) => {
+    const edge = at(0);
+    const mirrored = 2 * edge - at(Math.min(distance, room));
+    const weight = 1 / (1 + (distance / 24) * (distance / 24));
+    return edge + (mirrored - edge) * weight;
+  };
+  for (let row = north; row < down - south; row++) {
+    const start = row * across;
+    const room = across - east - west - 1;
+    for (let x = 0; x < west; x++) out[start + x] = beyond((k) => height[start + west + k], west - x, room);
+    const last = across - east - 1;
+    for (let x = last + 1; x < across; x++) out[start + x] = beyond((k) => height[start + last - k], x - last, room);
+  }
+  const room = down - north - south - 1;
+  for (let x = 0; x < across; x++) {
+    for (let row = 0; row < north; row++) out[row * across + x] = beyond((k) => out[(north + k) * across + x], north - row, room);
+    const last = down - south - 1;
+    for (let row = last + 1; row < down; row++) out[row * across + x] = beyond((k) => out[(last - k) * across + x], row - last, room);
+  }
+  return out;
+}

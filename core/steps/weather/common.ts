@@ -1,0 +1,52 @@
+import { UplandError } from '../../errors';
+import type { Field } from '../../field/field';
+import { elevation, tributary } from '../params';
+import type { Layers, StepContext } from '../step';
+
+/** Settings that say where the rock is hard, by a tributary's heights. */
+export const hardnessParams = {
+  hardness: tributary({ more: true, label: 'Hardness', help: 'A tributary whose heights say how hard the rock is; none: the same everywhere.' }),
+  softAt: elevation(0, { more: true, min: -11_000, max: 9_000, label: 'Soft at', help: 'Where the tributary is this high or lower, all of it gives way.' }),
+  hardAt: elevation(100, { more: true, min: -11_000, max: 9_000, label: 'Hard at', help: 'Where the tributary is this high or higher, nothing gives way.' }),
+};
+
+interface Hardness {
+  hardness: string;
+  softAt: number;
+  hardAt: number;
+}
+
+export const hardnessInputs = ({ hardness }: Hardness) => ({ tributaries: hardness ? [hardness] : [] });
+
+/** How easily each sample gives way, 0 to 1: the step's mask times one less the hardness; undefined: everywhere. */
+export async function easeOf(field: Field, { hardness, softAt, hardAt }: Hardness, context: StepContext): Promise<Float32Array<ArrayBuffer> | undefined> {
+  const { mask } = context;
+  const { length } = field.height;
+  if (mask && mask.length !== length) throw wrongSize('mask', mask.length, length);
+  if (!hardness) return mask;
+  const rock = await context.tributary(hardness);
+  if (rock.length !== length) throw wrongSize('hardness', rock.length, length);
+  const span = hardAt - softAt;
+  const out = new Float32Array(length);
+  for (let i = 0; i < length; i++) {
+    const hard = span === 0 ? (rock[i] >= hardAt ? 1 : 0) : Math.min(1, Math.max(0, (rock[i] - softAt) / span));
+    out[i] = (1 - hard) * (mask ? mask[i] : 1);
+  }
+  return out;
+}
+
+const wrongSize = (what: string, has: number, needs: number) =>
+  new UplandError('size', `The ${what} has ${has} samples and the ground ${needs}. Both have to lie on the same grid.`, { has, needs });
+
+/** The ground after a change, and what was cut and filled, metres. Unchanged samples keep their bits. */
+export function changed(height: Float32Array, change: Float32Array): { height: Float32Array<ArrayBuffer>; layers: Layers } {
+  const out = new Float32Array(height.length);
+  const cut = new Float32Array(height.length);
+  const fill = new Float32Array(height.length);
+  for (let i = 0; i < height.length; i++) {
+    out[i] = height[i] + change[i];
+    if (change[i] < 0) cut[i] = -change[i];
+    else fill[i] = change[i];
+  }
+  return { height: out, layers: { cut, fill } };
+}

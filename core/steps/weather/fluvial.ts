@@ -1,0 +1,143 @@
+import { z } from 'zod';
+import { spacingOf } from '../../field/ground';
+import { DEGREE, exactMath } from '../../kernels/math';
+import { gridOf, wholeOf } from '../../field/window';
+import { noiseProgram } from '../../kernels/programs/noise';
+import { octavesOf } from '../source/octaves';
+import { fluvialProgram } from '../../kernels/programs/fluvial';
+import { choice, degrees, distance, hidden, plain, seed, toggle } from '../params';
+import { defineStep } from '../step';
+import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
+
+/** Steps of time in which the whole is worked through. */
+const STEPS = 8;
+const ROCK_SIZE = 420;
+const ROCK_VARIES = 0.5;
+/** Silt rises so from a lake's way out: half a metre in a kilometre. */
+const SILT_GRADE = 0.0005;
+
+/**
+ * Rivers wear valleys back into the ground, the faster the more land drains through them, while
+ * slopes creep after: ∂h/∂t = U − K Aᵐ S + D ∇²h.
+ *
+ * Heights and distances in metres, areas in m². Leaves `flow` (the catchment of every sample,
+ * m²), `cut` and `fill` (depths in metres).
+ * Sources: Braun & Willett 2013, "A very efficient O(n), implicit and parallel method to solve
+ * the stream power equation"; Barnes, Lehman & Mulla 2014 for depressions; Yuan et al. 2019 for
+ * what settles on the way.
+ */
+export const fluvial = defineStep({
+  id: 'fluvial',
+  title: 'Rivers',
+  family: 'weather',
+  summary: 'Streams gather and wear valleys back into the ground.',
+  params: z.object({
+    amount: distance(2_500, {
+      min: 0,
+      max: 1_000_000,
+      logarithmic: true,
+      label: 'Amount',
+      help: 'How far valleys have eaten back: metres along a stream that drains one square kilometre.',
+    }),
+    scale: distance(60, {
+      min: 0,
+      max: 4_000,
+      logarithmic: true,
+      label: 'Smallest valley',
+      help: 'Streams begin where the water of a square this wide has gathered.',
+    }),
+    soften: distance(10, { min: 0, max: 500, logarithmic: true, label: 'Rounding', help: 'How far slopes have crept: edges smaller than this are rounded.' }),
+    bank: degrees(52, { more: true, min: 5, max: 85, label: 'Steepest bank', help: 'Valley sides steeper than this fall in, and the river takes what falls.' }),
+    exponent: plain(0.45, {
+      more: true,
+      min: 0.2,
+      max: 0.8,
+      label: 'Area exponent',
+      help: 'How much more a large river wears than a small one; 0.35 to 0.6 is usual, and is how hollow the long profiles become.',
+    }),
+    uplift: distance(0, { more: true, min: 0, max: 9_000, label: 'Uplift', help: 'The ground rises by so much meanwhile; edge and sea stay.' }),
+    deposit: plain(0, {
+      more: true,
+      min: 0,
+      max: 3,
+      step: 0.05,
+      label: 'Settling',
+      help: 'How much of what is worn away settles again lower down; 1 is a lot.',
+    }),
+    lakes: choice(
+      'silt',
+      { silt: 'Silt up', stay: 'Stay' },
+      { more: true, label: 'Hollows', help: 'What becomes of ground that still holds water in the end.' },
+    ),
+    edges: choice(
+      'open',
+      { open: 'Open', closed: 'Closed' },
+      { more: true, label: 'Edges', help: 'Open: water leaves over the edge of the ground. Closed: to the sea or the lowest place.' },
+    ),
+    toSea: toggle(true, { more: true, label: 'Rivers end at the sea', help: 'Nothing is worn below the sea level, and the sea floor stays as it is.' }),
+    ...hardnessParams,
+    seed: seed(),
+    until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(100) }).optional(), 'Kept at'),
+  }),
+  presets: [
+    { name: 'Young gullies', params: { amount: 500, scale: 40, soften: 4, bank: 58 } },
+    { name: 'Branching dales', params: { amount: 2_500, scale: 60, soften: 10, bank: 52 } },
+    { name: 'Deep glens', params: { amount: 9_000, scale: 150, soften: 22, bank: 46 } },
+    { name: 'Worn-down hills', params: { amount: 30_000, scale: 220, soften: 70, bank: 38, deposit: 0.3 } },
+    { name: 'Rising range', params: { amount: 20_000, scale: 90, soften: 12, bank: 48, uplift: 900, exponent: 0.5 } },
+  ],
+  takesMask: true,
+  reach: () => Infinity,
+  inputs: hardnessInputs,
+  caption: ({ amount }) => `${amount} m back`,
+  async run({ height, ground: here }, params, context) {
+    const { ground, kernels, progress, signal } = context;
+    const spacing = spacingOf(ground);
+    const ease = await easeOf({ height, ground: here }, params, context);
+    const sea = params.toSea ? ground.sea - ground.datum : -Infinity;
+    if (height.every((h) => h < sea)) {
+      context.say('All of the ground lies under the sea, so no river runs. Lower the sea, or let rivers go on under it.');
+      return { height: height.slice(), layers: {} };
+    }
+    if (Math.min(ground.across, ground.down) < 3 && params.edges === 'open') {
+      context.say('Every sample of this ground lies on its edge, where water leaves: nothing is worn. Close the edges, or work at more samples.');
+    }
+    const { pow, tan } = exactMath();
+    // Rock that is the same everywhere falls in along planes; real valley sides stand at many angles.
+    const grid = gridOf(ground, wholeOf(ground));
+    const octaves = octavesOf(
+      { kind: 'fbm', feature: ROCK_SIZE, height: 1, octaves: 7, gain: 0.6, lacunarity: 2, seed: params.seed + 17 } as never,
+      Math.max(grid.stepX, grid.stepY),
+    );
+    const bank = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: ROCK_VARIES, add: 1 }, null, { signal });
+    const steepest = tan(params.bank * DEGREE);
+    for (let i = 0; i < bank.length; i++) bank[i] = steepest * Math.max(0.25, bank[i]);
+    const { change, flow, reached } = await kernels.run(
+      fluvialProgram,
+      {
+        across: ground.across,
+        down: ground.down,
+        point: ground.registration === 'point',
+        spacingX: spacing.x,
+        spacingY: spacing.y,
+        reach: params.amount / pow(1e6, params.exponent),
+        exponent: params.exponent,
+        head: params.scale * params.scale,
+        creep: params.soften * params.soften,
+        uplift: params.uplift,
+        deposit: params.deposit,
+        silt: params.lakes === 'silt' ? SILT_GRADE : -1,
+        open: params.edges === 'open',
+        sea,
+        seed: params.seed,
+        steps: STEPS,
+        until: params.until,
+      },
+      { bed: height, ease, bank },
+      { progress, signal, halt: context.halt, watch: context.watch },
+    );
+    if (reached) context.reached?.({ until: reached });
+    const { height: out, layers } = changed(height, change);
+    return { height: out, layers: { ...layers, flow } };
+  },
+});
