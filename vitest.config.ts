@@ -12,7 +12,7 @@ export default defineConfig({
         },
       },
       { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000 } },
-      { test: { name: 'browser', include: ['tests/browser/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false } },
+      { test: { name: 'browser', include: ['tests/browser/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false, retry: 1 } },
     ],
   },
 });

@@ -90,13 +90,14 @@ describe('the course', () => {
     await page.keyboard.press('Alt+ArrowDown');
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Bedding']);
     // By the handle, with the mouse, from the stem to the side line.
+    await card(page, 'Crests').click(); // so that the strip stands at its start
     const handle = page.getByRole('button', { name: 'Move Scree' });
     const from = (await handle.boundingBox())!;
     const to = (await page.locator('ol[aria-label="Tributary Crags"]').getByRole('button', { name: 'Add a step after Crests' }).boundingBox())!;
     await page.mouse.move(from.x + 10, from.y + 10);
     await page.mouse.down();
     await page.mouse.move(from.x - 20, from.y - 20, { steps: 4 });
-    await page.mouse.move(to.x + to.width / 2 + 8, to.y + to.height / 2 + 18, { steps: 8 });
+    await page.mouse.move(to.x + to.width / 2 + 4, to.y + to.height / 2 + 6, { steps: 8 });
     await page.mouse.up();
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Scree', 'Bedding']);
     // The join cannot be taken onto the line that it reads.

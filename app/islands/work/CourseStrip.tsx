@@ -8,11 +8,12 @@ import {
   useDroppable,
   useSensor,
   useSensors,
+  type CollisionDetection,
   type DragEndEvent,
   type KeyboardCoordinateGetter,
 } from '@dnd-kit/core';
 import { ChevronsLeftRight, ChevronsRightLeft, Flag, GripVertical, Plus, Waves } from 'lucide-react';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { findUse, settingsOf, stepById, type StepUse } from '@upland-cast/core';
 import { figure } from '../../components/format';
 import { addStep, addTributary, moveStep, nudgeStep, removeStep, select, setTributary, setUse, standAt, type CoursePlace } from '../../store/course';
@@ -57,7 +58,8 @@ export function CourseStrip() {
       <div className={css.scroller} ref={scroller}>
         <DndContext
           sensors={sensors}
-          collisionDetection={closestCenter}
+          collisionDetection={nearestGap}
+          autoScroll={{ threshold: { x: 0.05, y: 0.08 } }}
           onDragStart={({ active }) => setDragged(String(active.id))}
           onDragEnd={onDragEnd}
           onDragCancel={() => setDragged(null)}
@@ -243,7 +245,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
     data: { line, index } satisfies CoursePlace,
   });
   const box = useRef<HTMLLIElement | null>(null);
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (selected) box.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }, [selected]);
   const title = titleOf(use);
@@ -344,6 +346,12 @@ function toNeighbour(from: HTMLButtonElement, along: number, across: number): vo
   best.card.focus();
   best.card.click();
 }
+
+/** With a pointer the gap nearest to it is meant, wherever the card was taken hold of; from the keyboard, the one nearest to the card. */
+const nearestGap: CollisionDetection = (args) => {
+  const at = args.pointerCoordinates;
+  return closestCenter(at ? { ...args, collisionRect: { left: at.x, right: at.x, top: at.y, bottom: at.y, width: 0, height: 0 } } : args);
+};
 
 /** From the keyboard a dragged card goes from gap to gap, never to the two beside where it stands. */
 const toNextGap: KeyboardCoordinateGetter = (event, { active, context }) => {
