@@ -56,7 +56,8 @@ try {
   await page.getByText('concavity θ').waitFor({ timeout: 60_000 });
   await page.getByLabel('Drape').selectOption('change');
   await page.getByText('Cut and fill, Becks and gills').waitFor();
-  await page.getByText('concavity θ').scrollIntoViewIfNeeded();
+  await page.waitForTimeout(1500);
+  await page.getByText('concavity θ').evaluate((e) => e.scrollIntoView({ block: 'center' }));
   await shot('work-weather');
   await page.getByLabel('Drape').selectOption('tint');
   await radio('Plan');
