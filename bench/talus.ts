@@ -32,8 +32,8 @@ function ours(): number {
   const began = performance.now();
   for (let s = 0; s < SWEEPS; s++) {
     kernels.talusHeight(at(0), at(1), at(2), stride, 0, N);
-    kernels.talusRelease(at(2), at(3), at(4), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
-    kernels.talusSettle(at(2), at(3), at(4), at(1), at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusRelease(at(2), at(3), at(4), 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusSettle(at(2), at(3), at(4), at(1), 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
   }
   return performance.now() - began;
 }

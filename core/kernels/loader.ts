@@ -110,10 +110,12 @@ export interface KernelExports {
   medianRows5(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
   medianRows7(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
   talusHeight(bed: number, change: number, height: number, stride: number, from: number, to: number): void;
+  talusLimit(height: number, limit: number, stride: number, from: number, to: number, dropX: number, dropY: number, dropDiagonal: number): void;
   talusRelease(
     height: number,
     rate: number,
     moved: number,
+    limit: number,
     weightX: number,
     inverseArea: number,
     stride: number,
@@ -143,6 +145,7 @@ export interface KernelExports {
     rate: number,
     moved: number,
     change: number,
+    limit: number,
     weightX: number,
     inverseArea: number,
     stride: number,

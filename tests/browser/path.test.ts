@@ -189,7 +189,7 @@ describe('work', () => {
     await page.getByLabel('Distance', { exact: true }).fill('112');
     await page.getByLabel('Distance', { exact: true }).press('Enter');
     await nextFullGround(page, count);
-    expect(await end()).toContain('472.2 – 979.7');
+    expect(await end()).toContain('469.3 – 977.0');
     await page.keyboard.press('Escape');
     count = await pictures(page);
     await page.getByRole('button', { name: 'Undo' }).click();
@@ -224,7 +224,7 @@ describe('work', () => {
     await page.waitForTimeout(900);
     await page.reload();
     await fullGround(page);
-    expect(await end()).toContain('472.2 – 979.7');
+    expect(await end()).toContain('469.3 – 977.0');
 
     await page.getByRole('button', { name: /^Saved/ }).click();
     const rows = page.getByRole('button', { name: 'Go back' });
@@ -255,7 +255,7 @@ describe('work', () => {
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /25 strokes/ }))
+      .and(page.getByRole('button', { name: /26 strokes/ }))
       .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
@@ -274,7 +274,7 @@ describe('work', () => {
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /25 strokes/ }))
+      .and(page.getByRole('button', { name: /26 strokes/ }))
       .waitFor();
     expect(faults).toEqual([]);
     await context.close();

@@ -4,7 +4,7 @@ export { displaceRows, placeRows } from './sample';
 export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filters';
 export { medianWindows, quantise } from './median';
 export { medianRows3, medianRows5, medianRows7 } from './generated/median-networks';
-export { talusHeight, talusHold, talusRelease, talusSettle } from './talus';
+export { talusHeight, talusHold, talusLimit, talusRelease, talusSettle } from './talus';
 export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
 export { distanceColumns, distanceRows } from './distance';

@@ -21,19 +21,54 @@ export function talusHeight(bed: usize, change: usize, height: usize, stride: i3
 }
 
 @inline
+function allowed(drop: v128, limit: usize, at: usize): v128 {
+  return limit != 0 ? f32x4.mul(drop, v128.load(limit + at)) : drop;
+}
+
+@inline
 function excess(h: v128, neighbour: v128, allowed: v128): v128 {
   return f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.sub(h, neighbour), allowed));
+}
+
+/**
+ * The share of the allowed drop that each sample may use. Between two of the eight directions a
+ * plane drops less towards either than it does along its own slope: by the cosine of the angle
+ * between. Held to that, a cone stays round, and nothing rests more steeply than the angle of repose.
+ * Where the rim's 1e30 comes in, the direction is along an axis and the share 1.
+ */
+export function talusLimit(height: usize, limit: usize, stride: i32, from: i32, to: i32, dropX: f32, dropY: f32, dropDiagonal: f32): void {
+  const row4 = <usize>stride << 2;
+  const perX = f32x4.splat(0.5 / dropX);
+  const perY = f32x4.splat(0.5 / dropY);
+  const partX = f32x4.splat(dropX / dropDiagonal);
+  const partY = f32x4.splat(dropY / dropDiagonal);
+  const most = f32x4.splat(1e6);
+  const tiny = f32x4.splat(1e-6);
+  for (let row = from; row < to; row++) {
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const gx = f32x4.pmin(most, f32x4.abs(f32x4.mul(perX, f32x4.sub(v128.load(at + 4), v128.load(at - 4)))));
+      const gy = f32x4.pmin(most, f32x4.abs(f32x4.mul(perY, f32x4.sub(v128.load(at + row4), v128.load(at - row4)))));
+      const aslant = f32x4.add(f32x4.mul(gx, partX), f32x4.mul(gy, partY));
+      const along = f32x4.add(tiny, f32x4.pmax(aslant, f32x4.pmax(gx, gy)));
+      const full = f32x4.add(tiny, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
+      v128.store(limit + base + c, f32x4.div(along, full));
+    }
+  }
 }
 
 /**
  * For every sample how much slides away: `rate` (metres moved a metre of excess) and `moved`
  * (metres lost in all). `SHARE` of the largest excess leaves, shared out by excess.
  * `weightX`: three rows of column weights: pairs to the west, on the column, to the east.
+ * `limit`: as talusLimit() leaves it; 0: every direction may use its drop in full.
  */
 export function talusRelease(
   height: usize,
   rate: usize,
   moved: usize,
+  limit: usize,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -46,9 +81,12 @@ export function talusRelease(
   dropDiagonal: f32,
 ): void {
   const row4 = <usize>stride << 2;
-  const ax = f32x4.splat(dropX);
-  const ay = f32x4.splat(dropY);
-  const ad = f32x4.splat(dropDiagonal);
+  const dx = f32x4.splat(dropX);
+  const dy = f32x4.splat(dropY);
+  const dd = f32x4.splat(dropDiagonal);
+  let ax = dx;
+  let ay = dy;
+  let ad = dd;
   const share = f32x4.splat(SHARE);
   const tiny = f32x4.splat(1e-12);
   // Off a cliff it comes bit by bit: all at once it would stand at the foot as a needle.
@@ -65,6 +103,12 @@ export function talusRelease(
     for (let c: usize = 16; c < row4 - 16; c += 16) {
       const at = height + base + c;
       const h = v128.load(at);
+      if (limit != 0) {
+        const share = v128.load(limit + base + c);
+        ax = f32x4.mul(dx, share);
+        ay = f32x4.mul(dy, share);
+        ad = f32x4.mul(dd, share);
+      }
       const w = excess(h, v128.load(at - 4), ax);
       const e = excess(h, v128.load(at + 4), ax);
       const n = excess(h, v128.load(at - row4), ay);
@@ -110,6 +154,7 @@ export function talusSettle(
   rate: usize,
   moved: usize,
   change: usize,
+  limit: usize,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -155,14 +200,14 @@ export function talusSettle(
       const west = v128.load(weightX + c);
       const mid = v128.load(weightX + row4 + c);
       const east = v128.load(weightX + (row4 << 1) + c);
-      const w = f32x4.mul(excess(v128.load(at - 4), h, ax), rw);
-      const e = f32x4.mul(excess(v128.load(at + 4), h, ax), re);
-      const n = f32x4.mul(excess(v128.load(at - row4), h, ay), rn);
-      const s = f32x4.mul(excess(v128.load(at + row4), h, ay), rs);
-      const nw = f32x4.mul(excess(v128.load(at - row4 - 4), h, ad), rnw);
-      const ne = f32x4.mul(excess(v128.load(at - row4 + 4), h, ad), rne);
-      const sw = f32x4.mul(excess(v128.load(at + row4 - 4), h, ad), rsw);
-      const se = f32x4.mul(excess(v128.load(at + row4 + 4), h, ad), rse);
+      const w = f32x4.mul(excess(v128.load(at - 4), h, allowed(ax, limit, base + c - 4)), rw);
+      const e = f32x4.mul(excess(v128.load(at + 4), h, allowed(ax, limit, base + c + 4)), re);
+      const n = f32x4.mul(excess(v128.load(at - row4), h, allowed(ay, limit, base + c - row4)), rn);
+      const s = f32x4.mul(excess(v128.load(at + row4), h, allowed(ay, limit, base + c + row4)), rs);
+      const nw = f32x4.mul(excess(v128.load(at - row4 - 4), h, allowed(ad, limit, base + c - row4 - 4)), rnw);
+      const ne = f32x4.mul(excess(v128.load(at - row4 + 4), h, allowed(ad, limit, base + c - row4 + 4)), rne);
+      const sw = f32x4.mul(excess(v128.load(at + row4 - 4), h, allowed(ad, limit, base + c + row4 - 4)), rsw);
+      const se = f32x4.mul(excess(v128.load(at + row4 + 4), h, allowed(ad, limit, base + c + row4 + 4)), rse);
       const arrives = f32x4.add(
         f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
         f32x4.add(

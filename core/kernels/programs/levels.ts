@@ -184,6 +184,31 @@ export function* smooth(arena: Arena, grid: Grid, source: number, between: numbe
   yield;
 }
 
+/**
+ * The binomial 1 2 1 along both axes, from `source` to `out` by way of `between`; the grid is mirrored
+ * at its edge, so that the trapezoid sum (point registration) or the sum (area) stays. Yields where bands meet.
+ */
+export function* soften(arena: Arena, grid: Grid, source: number, between: number, out: number, point: boolean, band: Band): Generator<void, void, void> {
+  const size = bytesOf(grid) / 4;
+  const { across, down } = grid;
+  const { from, to } = rowsOf(down, band);
+  const [a, b, c] = [source, between, out].map((at) => floats(arena, arena.start + at, size));
+  const mirrored = (k: number, n: number) => (n === 1 ? 0 : k < 0 ? (point ? 1 : 0) : k >= n ? (point ? n - 2 : n - 1) : k);
+  for (let row = from; row < to; row++) {
+    const first = firstOf(grid, row);
+    for (let x = 0; x < across; x++) {
+      b[first + x] = (2 * a[first + x] + a[first + mirrored(x - 1, across)] + a[first + mirrored(x + 1, across)]) / 4;
+    }
+  }
+  yield;
+  for (let row = from; row < to; row++) {
+    const here = firstOf(grid, row);
+    const [n, s] = [row - 1, row + 1].map((r) => firstOf(grid, mirrored(r, down)));
+    for (let x = 0; x < across; x++) c[here + x] = (2 * b[here + x] + b[n + x] + b[s + x]) / 4;
+  }
+  yield;
+}
+
 /** Hands out room in an arena, from its start. */
 export function claims(): { claim(bytes: number): number; readonly bytes: number } {
   let offset = 0;

@@ -384,10 +384,10 @@ function* slip(kernels: KernelExports, arena: Arena, args: RunoffArgs, level: Le
   kernels.talusHeight(a + level.bed, a + at.change, a + at.ground, stride, from, to);
   yield;
   const rest = [stride, from, to, down, half, dropX, dropY, dropDiagonal] as const;
-  kernels.talusRelease(a + at.ground, rate, a + at.surface, a + at.weights, inverseArea, ...rest);
+  kernels.talusRelease(a + at.ground, rate, a + at.surface, 0, a + at.weights, inverseArea, ...rest);
   kernels.talusHold(rate, a + at.surface, 0, a + level.ease, a + at.change, stride, from, to);
   yield;
-  kernels.talusSettle(a + at.ground, rate, a + at.surface, a + at.change, a + at.weights, inverseArea, ...rest);
+  kernels.talusSettle(a + at.ground, rate, a + at.surface, a + at.change, 0, a + at.weights, inverseArea, ...rest);
   yield;
   const size = bytesOf(level) / 4;
   const [surface, bed, change, water] = [at.surface, level.bed, at.change, at.water].map((o) => floats(arena, a + o, size));

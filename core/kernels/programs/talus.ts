@@ -1,6 +1,6 @@
 import { floats, rowsOf, type Arena, type Program, type Standing } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { bytesOf, claims, coarsen, halvings, lay, lift, refine, spareHard, type Halving } from './levels';
+import { bytesOf, claims, coarsen, halvings, lay, lift, refine, soften, spareHard, type Halving } from './levels';
 
 export interface TalusArgs {
   across: number;
@@ -74,7 +74,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, height, rate, moved, weights, status } = plan(args);
+    const { levels, height, rate, moved, limit, weights, status } = plan(args);
     const word = statusWords(arena, status);
     for (let l = 1; l < levels.length; l++) {
       const [fine, coarse] = [levels[l - 1], levels[l]];
@@ -90,6 +90,8 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
       const level = levels[l];
       const { from, to } = rowsOf(level.down, band);
       const coarser = levels[l + 1];
+      // A coarse grid's foot of a slope lies along its rows and columns.
+      if (coarser) yield* soften(arena, coarser, coarser.change, height, coarser.change, args.point, band);
       if (coarser) refine(arena, { grid: coarser, at: coarser.change }, { grid: level, at: level.change }, args.point, band);
       if (coarser && args.masked) {
         yield;
@@ -118,7 +120,24 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         }
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
-        kernels.talusRelease(at(height), at(rate), at(moved), at(weights), inverseArea, level.stride, from, to, level.down, half, dropX, dropY, dropDiagonal);
+        kernels.talusLimit(at(height), at(limit), level.stride, from, to, dropX, dropY, dropDiagonal);
+        yield;
+        kernels.talusRelease(
+          at(height),
+          at(rate),
+          at(moved),
+          at(limit),
+          at(weights),
+          inverseArea,
+          level.stride,
+          from,
+          to,
+          level.down,
+          half,
+          dropX,
+          dropY,
+          dropDiagonal,
+        );
         if (args.masked || args.covered) {
           const laid = args.covered ? at(level.cover) : 0;
           const ease = args.masked ? at(level.mask) : 0;
@@ -130,6 +149,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
           at(rate),
           at(moved),
           at(level.change),
+          at(limit),
           at(weights),
           inverseArea,
           level.stride,
@@ -196,10 +216,10 @@ function plan(args: TalusArgs) {
     cover: args.covered ? room.claim(bytesOf(grid)) : 0,
   }));
   const size = bytesOf(levels[0]);
-  const [height, rate, moved] = [room.claim(size), room.claim(size), room.claim(size)];
+  const [height, rate, moved, limit] = [room.claim(size), room.claim(size), room.claim(size), room.claim(size)];
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, height, rate, moved, weights, status, bytes: room.bytes };
+  return { levels, height, rate, moved, limit, weights, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { spacingOf } from '../../field/ground';
+import { spacingOf, type Ground } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { gridOf, wholeOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
@@ -137,7 +137,40 @@ export const fluvial = defineStep({
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
+    if (params.edges === 'open') rimFallsIn(height, change, ground, { bank, ease, sea });
     const { height: out, layers } = changed(height, change);
     return { height: out, layers: { ...layers, flow } };
   },
 });
+
+/** What stood still at an open border, where water leaves, falls in beside valleys that lead inwards, as ground elsewhere does. */
+function rimFallsIn(
+  height: Float32Array,
+  change: Float32Array,
+  ground: Ground,
+  { bank, ease, sea }: { bank: Float32Array; ease?: Float32Array; sea: number },
+): void {
+  const { across, down } = ground;
+  if (across < 3 || down < 3) return;
+  const spacing = spacingOf(ground);
+  const rim: number[] = [];
+  for (let column = 0; column < across; column++) rim.push(column);
+  for (let row = 1; row < down; row++) rim.push(row * across + across - 1);
+  for (let column = across - 2; column >= 0; column--) rim.push((down - 1) * across + column);
+  for (let row = down - 2; row > 0; row--) rim.push(row * across);
+  const fall = (p: number) => {
+    if (height[p] < sea) return;
+    const [row, column] = [Math.floor(p / across), p % across];
+    let most = Infinity;
+    for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
+      for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
+        const n = y * across + x;
+        if (n !== p) most = Math.min(most, height[n] + change[n] + bank[p] * Math.sqrt(((x - column) * spacing.x) ** 2 + ((y - row) * spacing.y) ** 2));
+      }
+    }
+    const over = height[p] + change[p] - most;
+    if (over > 0) change[p] -= over * (ease ? ease[p] : 1);
+  };
+  for (const p of rim) fall(p);
+  for (const p of rim.reverse()) fall(p);
+}
