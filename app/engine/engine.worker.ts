@@ -12,6 +12,7 @@ import {
   deliver,
   describeChange,
   describeDrainage,
+  spreadAccumulation,
   drainageOf,
   spacingOf,
   streamsAsGeoJson,
@@ -501,7 +502,7 @@ async function layerPicture(drape: LayerDrapeId, field: Field, evaluation: Evalu
   const cell = x * y;
   if (drape === 'drainage') {
     const toSea = statistics(field).lowest < field.ground.sea;
-    const { accumulation } = await drainageOf(kernels, field, { toSea });
+    const accumulation = spreadAccumulation(field, await drainageOf(kernels, field, { toSea }), 'multiple');
     for (let i = 0; i < accumulation.length; i++) accumulation[i] *= cell;
     return pictureOfLayer(drape, accumulation, cell);
   }

@@ -19,6 +19,8 @@ export interface ParamMeta {
   choices?: Record<string, string>;
   /** Shown only where another setting has one of these values. */
   when?: Record<string, readonly unknown[]>;
+  /** Shown only where another setting is less than this. */
+  below?: Record<string, number>;
   /** One of the full set that stands beneath the few on top. */
   more?: boolean;
   /** Of a line on the ground: whether it comes back to where it began. */
@@ -30,6 +32,7 @@ interface Words {
   help?: string;
   when?: ParamMeta['when'];
   more?: boolean;
+  below?: Record<string, number>;
 }
 
 interface NumberOptions extends Words {
@@ -60,8 +63,9 @@ export const ratio = (value: number, options: Partial<NumberOptions> & { label: 
   numeric('ratio', '%', value, { min: 0, max: 1, step: 0.01, ...options });
 export const plain = (value: number, options: NumberOptions) => numeric('number', '', value, { step: 0.01, ...options });
 
-export function seed() {
+export function seed(options: Pick<ParamMeta, 'below'> = {}) {
   const meta: ParamMeta = {
+    ...options,
     kind: 'seed',
     unit: '',
     label: 'Roll',

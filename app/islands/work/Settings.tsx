@@ -178,7 +178,7 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
           </Button>
         </p>
       )}
-      {typeof settings.seed === 'number' && <RollsStrip use={use} seed={settings.seed} readOnly={readOnly} />}
+      {params.some(({ meta }) => meta.kind === 'seed') && <RollsStrip use={use} seed={Number(settings.seed)} readOnly={readOnly} />}
     </Part>
   );
 }

@@ -30,6 +30,7 @@ export const talus = defineStep({
     loose: ratio(1, { min: 0.05, label: 'Loose share', help: 'So much of the ground gives way, in patches; the rest stands as crags.' }),
     patch: distance(80, {
       more: true,
+      below: { loose: 1 },
       min: 2,
       max: 5_000,
       logarithmic: true,
@@ -42,7 +43,7 @@ export const talus = defineStep({
       { more: true, label: 'Edges', help: 'Closed: nothing leaves the ground. Open: what slides over the edge is gone.' },
     ),
     ...hardnessParams,
-    seed: seed(),
+    seed: seed({ below: { loose: 1 } }),
     until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(2_000) }).optional(), 'Kept at'),
   }),
   presets: [
