@@ -158,6 +158,7 @@ function rimFallsIn(
   for (let row = 1; row < down; row++) rim.push(row * across + across - 1);
   for (let column = across - 2; column >= 0; column--) rim.push((down - 1) * across + column);
   for (let row = down - 2; row > 0; row--) rim.push(row * across);
+  const far = [0, spacing.x, spacing.y, Math.sqrt(spacing.x * spacing.x + spacing.y * spacing.y)];
   const fall = (p: number) => {
     if (height[p] < sea) return;
     const [row, column] = [Math.floor(p / across), p % across];
@@ -165,7 +166,7 @@ function rimFallsIn(
     for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
       for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
         const n = y * across + x;
-        if (n !== p) most = Math.min(most, height[n] + change[n] + bank[p] * Math.sqrt(((x - column) * spacing.x) ** 2 + ((y - row) * spacing.y) ** 2));
+        if (n !== p) most = Math.min(most, height[n] + change[n] + bank[p] * far[Math.abs(x - column) + 2 * Math.abs(y - row)]);
       }
     }
     const over = height[p] + change[p] - most;
