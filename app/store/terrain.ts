@@ -240,6 +240,8 @@ export function amend(recipe: (course: Course) => void): void {
 // let finish (it is short), so that a drag always shows something; a full one is stopped.
 
 let wanted = 0;
+/** Everything asked for up to here has been stopped by hand. */
+let givenUp = 0;
 let busy: 'preview' | 'full' | null = null;
 let rest: ReturnType<typeof setTimeout> | undefined;
 const REST = 220;
@@ -259,16 +261,16 @@ async function step(): Promise<void> {
   const turn = wanted;
   const { course } = get();
   if (!course) return;
-  const shown = await pass('preview', course);
+  const shown = await pass('preview', course, turn);
   if (turn !== wanted) return void step();
-  if (!shown) return;
+  if (!shown || turn <= givenUp) return;
   if (get().picture?.preview === false) {
     await settle(course);
     return;
   }
   rest = setTimeout(async () => {
     if (turn !== wanted || busy) return;
-    const whole = await pass('full', course);
+    const whole = await pass('full', course, turn);
     if (turn !== wanted) return void step();
     if (whole) await settle(course);
   }, REST);
@@ -286,9 +288,12 @@ async function settle(course: Course): Promise<void> {
 }
 
 /** True when the ground was worked out and shown; false when it was stopped or went wrong. */
-async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> {
+async function pass(kind: 'preview' | 'full', course: Course, turn: number): Promise<boolean> {
   busy = kind;
   const began = performance.now();
+  // What was sent on its way before the end may arrive after it.
+  let over = false;
+  const goesOn = () => !over && turn > givenUp;
   try {
     const { standing, selected, showMask, view } = get();
     const masked = showMask && selected && findUse(course, selected)?.use.where.masks.length ? selected : null;
@@ -297,10 +302,10 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
       { preview: kind === 'preview', standing, mask: masked, layer: isLayerDrape(view.drape) ? view.drape : null, of: selected },
       listening({
         progress: (name, share, keeps) => {
-          if (performance.now() - began > 250) set({ working: { step: name, share, keeps } });
+          if (goesOn() && performance.now() - began > 250) set({ working: { step: name, share, keeps } });
         },
         standing: (ground, height) => {
-          if (busy === kind && get().working && !get().standing) showStanding(course, ground, height);
+          if (goesOn() && get().working && !get().standing) showStanding(course, ground, height);
         },
         stage: (stage) => takeStage(stage),
       }),
@@ -318,6 +323,7 @@ async function pass(kind: 'preview' | 'full', course: Course): Promise<boolean> 
     set({ working: null, notice: sentenceOf(error) });
     return false;
   } finally {
+    over = true;
     busy = null;
   }
 }
@@ -370,6 +376,7 @@ function takeStage(stage: StagePicture): void {
 
 /** Stops what is being worked out; the ground stays as it was last seen. */
 export function stopWork(): void {
+  givenUp = wanted;
   clearTimeout(rest);
   void engine().stop();
   set({ working: null });
