@@ -3,7 +3,12 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import {
-  dab,
+  makeBrush,
+  placesBetween,
+  StrokeOnSurface,
+  strokesToBytes,
+  STROKES_A_FILE,
+  Surface,
   encodeRgb,
   evaluate,
   hillshade,
@@ -19,7 +24,8 @@ import {
   tileToBytes,
   withSamples,
   writeProject,
-  type Brush,
+  type StrokePlace,
+  type StrokeRecord,
   type Field,
   type Tiles,
 } from '@upland-cast/core';
@@ -101,18 +107,24 @@ const course = makeCourse('Dunmorrow', ground, [base, join, wear, moor, scree, d
 const beneath = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 if (beneath.stages.some((s) => s.fault)) throw new Error(beneath.stages.find((s) => s.fault)!.fault);
 
-const tiles: Tiles = new Map();
-let strokes = 0;
-function stroke(brush: Brush, points: [number, number][], times = 1): void {
-  strokes++;
+let tiles: Tiles = new Map();
+const record: StrokeRecord[] = [];
+async function stroke(parts: Parameters<typeof makeBrush>[0], points: StrokePlace[], times = 1): Promise<void> {
+  const brush = makeBrush(parts);
+  const places: [number, number, number][] = [];
   for (let n = 0; n < times; n++) {
-    for (let i = 0; i + 1 < Math.max(2, points.length); i++) {
-      const [a, b] = [points[i], points[i + 1] ?? points[i]];
-      const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
-      const parts = Math.max(1, Math.ceil(length / (brush.radius / 4)));
-      for (let k = 0; k < parts; k++) dab(tiles, beneath.height, ground, brush, a[0] + ((b[0] - a[0]) * k) / parts, a[1] + ((b[1] - a[1]) * k) / parts);
+    let last = points[0];
+    places.push([last[0], last[1], 1]);
+    for (const point of points.slice(1)) {
+      for (const [east, south] of placesBetween(last, point, brush.radius * brush.spacing)) places.push([east, south, 1]);
+      last = point;
     }
   }
+  record.push({ brush, seed: record.length, places });
+  const surface = new Surface(ground, beneath.height, tiles);
+  const playing = new StrokeOnSurface(surface, brush, record.length - 1);
+  for (const place of places) await playing.dab(place);
+  tiles = surface.tiles;
 }
 const now = (east: number, south: number) => {
   const i = Math.round(south / 8) * 1025 + Math.round(east / 8);
@@ -122,11 +134,11 @@ const now = (east: number, south: number) => {
 // The corrie: a bowl under the crags, dug until its floor lies well under the lake at 420 m.
 const [cx, cy] = [6420, 2560];
 for (let n = 0; n < 60 && now(cx, cy) > 396; n++)
-  stroke({ kind: 'lower', radius: 560, strength: 3.2, softness: 1 }, [
+  await stroke({ kind: 'lower', radius: 560, strength: 3.2, softness: 1 }, [
     [cx - 90, cy - 60],
     [cx + 90, cy + 90],
   ]);
-stroke(
+await stroke(
   { kind: 'lower', radius: 300, strength: 1.2, softness: 0.9 },
   [
     [cx - 60, cy - 40],
@@ -134,13 +146,13 @@ stroke(
   ],
   2,
 );
-stroke({ kind: 'smooth', radius: 200, strength: 0.3, softness: 1 }, [
+await stroke({ kind: 'smooth', radius: 200, strength: 0.3, softness: 1 }, [
   [cx - 200, cy - 100],
   [cx + 260, cy + 240],
 ]);
 // The quarry's heap of waste, below it.
 const [qx, qy] = [QUARRY.east - 80, QUARRY.south - 30];
-stroke(
+await stroke(
   { kind: 'raise', radius: 120, strength: 3, softness: 1 },
   [
     [qx + 420, qy + 120],
@@ -156,7 +168,13 @@ for (const [key, tile] of tiles) {
   kept[key] = await sha256(bytes);
   assets.set(kept[key], bytes);
 }
-hand.params = { samples: { across: 1025, down: 1025, registration: 'point' }, tiles: kept, strokes };
+const recorded: string[] = [];
+for (let n = 0; n < record.length; n += STROKES_A_FILE) {
+  const bytes = strokesToBytes(record.slice(n, n + STROKES_A_FILE));
+  recorded.push(await sha256(bytes));
+  assets.set(recorded.at(-1)!, bytes);
+}
+hand.params = { samples: { across: 1025, down: 1025, registration: 'point' }, tiles: kept, strokes: record.length, record: recorded };
 course.stem.push(hand, offset);
 course.spots = [
   { id: 'spot-tarn', name: 'Corrie tarn', east: cx, south: cy },
@@ -196,5 +214,5 @@ writeFileSync(
 console.log(`Old Sheet: ${sheet.jpeg.length} bytes, mended by ${sheet.course.stem.map((u) => u.step).join(', ')}`);
 const { lowest, highest, mean } = statistics(field);
 console.log(
-  `Dunmorrow: ${lowest.toFixed(1)} to ${highest.toFixed(1)} m, mean ${mean.toFixed(1)} m, ${strokes} strokes, ${Object.keys(kept).length} tiles; ${stages.map((s) => `${s.use.id} ${s.took.toFixed(0)} ms`).join(', ')}`,
+  `Dunmorrow: ${lowest.toFixed(1)} to ${highest.toFixed(1)} m, mean ${mean.toFixed(1)} m, ${record.length} strokes, ${Object.keys(kept).length} tiles; ${stages.map((s) => `${s.use.id} ${s.took.toFixed(0)} ms`).join(', ')}`,
 );

@@ -55,6 +55,7 @@ import {
   type Ground,
   type GridOptions,
   type Mesh,
+  type StrokePlace,
 } from '@upland-cast/core';
 import { keepAsset, loadAsset } from '../storage/assets';
 import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
@@ -86,10 +87,12 @@ import {
   type PressResult,
   type ReportOutcome,
   type SculptParams,
+  type PaintedParams,
+  type BrushParts,
 } from './protocol';
 import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../view/drapes';
 import { reliefPixels } from './relief';
-import { Stroke } from './stroke';
+import * as hand from './hand';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
@@ -102,7 +105,6 @@ let running: AbortController | undefined;
 let halting: AbortController | undefined;
 /** The last full evaluation, for reports and hand work. */
 let full: { course: Course; evaluation: Evaluation } | undefined;
-let stroke: Stroke | undefined;
 
 let looking: AbortController | undefined;
 function newLook(): AbortSignal {
@@ -310,34 +312,31 @@ const api = {
     return answer.ok ? pngBlob(reliefPixels(answer.value, 320, 220, true), 320, 220) : null;
   },
 
-  /** Begins a stroke of the hand step `id` on the full ground, as it is seen: at the end of the course, or as after the step itself. */
-  beginStroke(id: string, standing: boolean): Promise<Outcome<true>> {
-    return outcome(async () => {
-      const stage = full?.evaluation.stages.find((s) => s.use.id === id);
-      if (!stage || !full) throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
-      stroke = await Stroke.begin(
-        stage.before,
-        (standing ? stage : full.evaluation).height.slice(),
-        full.evaluation.ground,
-        settingsOf(stage.use) as SculptParams,
-        stage.use.strength,
-        loadAsset,
-      );
-      return true as const;
-    });
+  /** Begins a stroke of the hand step `id`, or of its painted mask, on the full ground as it is seen: at the end of the course, or as after the step itself. */
+  beginStroke(id: string, standing: boolean, brush: BrushParts, mask: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | true>> {
+    return outcome(() => hand.beginStroke(full, kernels, id, standing, brush, mask));
   },
 
-  dab(brush: Parameters<Stroke['dab']>[0], places: [number, number][]): Patch | null {
-    const patch = stroke?.dab(brush, places);
+  async dab(places: StrokePlace[]): Promise<Patch | null> {
+    const patch = await hand.dab(places);
     return patch ? transfer(patch, [patch.height.buffer]) : null;
   },
 
-  /** Ends the stroke: its tiles are kept as assets, and the hand step's new settings come back. */
-  endStroke(): Promise<Outcome<SculptParams | null>> {
+  /** Ends the stroke: its tiles are kept as assets, and the new settings of the step or the mask come back. */
+  endStroke(): Promise<Outcome<SculptParams | PaintedParams | null>> {
+    return outcome(() => hand.endStroke());
+  },
+
+  /** The recorded strokes of a hand step once more, on what lies beneath it now. */
+  playStrokes(id: string, listener: Listener): Promise<Outcome<SculptParams>> {
     return outcome(async () => {
-      const done = stroke;
-      stroke = undefined;
-      return done ? done.end(keepAsset) : null;
+      running?.abort();
+      const mine = (running = new AbortController());
+      try {
+        return await hand.playAgain(full, kernels, id, (share) => listener.progress('Strokes', share, false), mine.signal);
+      } finally {
+        if (running === mine) running = undefined;
+      }
     });
   },
 

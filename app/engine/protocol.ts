@@ -18,6 +18,7 @@ import type {
   DrainageReport,
   StageReport,
   Statistics,
+  makeBrush,
 } from '@upland-cast/core';
 import type { LayerDrapeId } from '../view/drapes';
 
@@ -104,6 +105,17 @@ export type Outcome<T> = { ok: true; value: T } | { ok: false; stopped: boolean;
 export interface Patch {
   rectangle: Rectangle;
   height: Float32Array<ArrayBuffer>;
+  /** Weights of a mask, and not heights. */
+  painted?: boolean;
+}
+
+/** A brush, with what is not as usual about it. */
+export type BrushParts = Parameters<typeof makeBrush>[0];
+
+/** What a painted mask's settings become after a stroke. */
+export interface PaintedParams {
+  samples: SculptParams['samples'];
+  tiles: Record<string, string>;
 }
 
 /** What a hand step's settings become after a stroke. */
@@ -111,6 +123,8 @@ export interface SculptParams {
   samples: { across: number; down: number; registration: Ground['registration'] };
   tiles: Record<string, string>;
   strokes: number;
+  record?: string[];
+  stamps?: string[];
   [key: string]: unknown;
 }
 

@@ -1,7 +1,14 @@
 import {
-  dab,
-  dabRectangle,
+  around,
+  discRectangle,
+  makeBrush,
+  mirrored,
   resample,
+  StrokeOnSurface,
+  STROKES_A_FILE,
+  strokesFromBytes,
+  strokesToBytes,
+  Surface,
   TILE,
   tileFromBytes,
   tileKey,
@@ -11,111 +18,256 @@ import {
   type Brush,
   type Ground,
   type Rectangle,
+  type StrokePlace,
+  type StrokeRecord,
+  type StrokeTools,
   type Tiles,
 } from '@upland-cast/core';
-import type { Patch, SculptParams } from './protocol';
+import type { PaintedParams, Patch, SculptParams } from './protocol';
 
 type Bytes = Uint8Array<ArrayBuffer>;
+type Floats = Float32Array<ArrayBuffer>;
+
+/** Tiles by their hash: a stroke reads only what it has not seen yet. */
+const known = new Map<string, Floats>();
+/** 128 MiB of tiles of hand work. */
+const MOST_KNOWN = 512;
+
+function remember(sha: string, tile: Floats): void {
+  known.delete(sha);
+  known.set(sha, tile);
+  if (known.size > MOST_KNOWN) known.delete(known.keys().next().value!);
+}
+
+async function tileOf(sha: string, load: (sha: string) => Promise<Bytes>, read: (bytes: Bytes) => Floats): Promise<Floats> {
+  const tile = known.get(sha) ?? read(await load(sha));
+  remember(sha, tile);
+  return tile;
+}
+
+/** What a stroke may be on. */
+export interface StrokeOn {
+  ground: Ground;
+  /** What lies under the hand work. */
+  beneath: Float32Array;
+  /** The ground as it is seen; changed in place. */
+  seen: Floats;
+  /** How strongly hand work counts at a sample. */
+  strength: number;
+}
 
 /** One stroke of a hand step: its tiles while they change, and the ground as it is seen. */
 export class Stroke {
-  private readonly touched = new Set<string>();
+  private readonly places: [number, number, number][] = [];
+  private readonly seed = crypto.getRandomValues(new Uint32Array(1))[0];
+  private readonly surface: Surface;
+  private readonly stroke: StrokeOnSurface;
 
   private constructor(
-    private readonly beneath: Float32Array,
-    private readonly seen: Float32Array<ArrayBuffer>,
-    private readonly ground: Ground,
-    private readonly tiles: Tiles,
+    private readonly on: StrokeOn,
     private readonly params: SculptParams,
-    private readonly strength: number,
-  ) {}
+    private readonly brush: Brush,
+    tiles: Tiles,
+    tools: StrokeTools,
+  ) {
+    this.surface = new Surface(on.ground, on.beneath, tiles);
+    this.stroke = new StrokeOnSurface(this.surface, brush, this.seed, tools);
+  }
 
   static async begin(
-    beneath: Float32Array,
-    seen: Float32Array<ArrayBuffer>,
-    ground: Ground,
+    on: StrokeOn,
     params: SculptParams,
-    strength: number,
+    brush: Parameters<typeof makeBrush>[0],
+    tools: StrokeTools,
     load: (sha: string) => Promise<Bytes>,
   ): Promise<Stroke> {
     const tiles: Tiles = new Map();
-    for (const [key, sha] of Object.entries(params.tiles)) tiles.set(key, tileFromBytes(await load(sha)));
+    for (const [key, sha] of Object.entries(params.tiles)) tiles.set(key, await tileOf(sha, load, tileFromBytes));
     const { across, down, registration } = params.samples;
+    const { ground } = on;
     const sameSamples = across === ground.across && down === ground.down && registration === ground.registration;
-    if (tiles.size && !sameSamples) return new Stroke(beneath, seen, ground, resampledTiles(tiles, params, ground), { ...params, tiles: {} }, strength);
-    return new Stroke(beneath, seen, ground, tiles, params, strength);
+    const begun = makeBrush(brush);
+    if (tiles.size && !sameSamples) return new Stroke(on, { ...params, tiles: {} }, begun, resampledTiles(tiles, params, ground), tools);
+    return new Stroke(on, params, begun, tiles, tools);
   }
 
-  /** Dabs at places (east, south in metres); returns the heights that changed. */
-  dab(brush: Brush, places: [number, number][]): Patch | null {
+  /** Dabs at places; the heights that changed, and how much they did at the most. */
+  async dab(places: StrokePlace[]): Promise<Patch | null> {
+    const { ground, seen, strength } = this.on;
     let whole: Rectangle | undefined;
-    for (const [east, south] of places) {
-      const rectangle = this.oneDab(brush, east, south);
+    for (const place of places) {
+      const [east, south, pressure = 1] = place;
+      this.places.push([east, south, pressure]);
+      const reach = discs(this.brush, place, ground);
+      const old = reach.map((r) => this.surface.differences(r));
+      const rectangle = await this.stroke.dab(place);
       if (!rectangle) continue;
-      whole = whole
-        ? {
-            left: Math.min(whole.left, rectangle.left),
-            top: Math.min(whole.top, rectangle.top),
-            right: Math.max(whole.right, rectangle.right),
-            bottom: Math.max(whole.bottom, rectangle.bottom),
+      // What lies after the hand work moves along until the course is worked out again.
+      for (const [k, r] of reach.entries()) {
+        const now = this.surface.differences(r);
+        const width = r.right - r.left;
+        for (let row = r.top; row < r.bottom; row++) {
+          const [from, first] = [(row - r.top) * width - r.left, row * ground.across];
+          for (let column = r.left; column < r.right; column++) {
+            const change = now[from + column] - old[k][from + column];
+            if (change !== 0) seen[first + column] += change * strength;
           }
-        : rectangle;
+        }
+      }
+      whole = whole ? around(whole, rectangle) : rectangle;
     }
-    if (!whole) return null;
-    const width = whole.right - whole.left;
-    const height = new Float32Array(width * (whole.bottom - whole.top));
-    for (let row = whole.top; row < whole.bottom; row++) {
-      const from = row * this.ground.across;
-      height.set(this.seen.subarray(from + whole.left, from + whole.right), (row - whole.top) * width);
-    }
-    return { rectangle: whole, height };
+    return whole ? cut(seen, ground.across, whole) : null;
   }
 
-  /** Keeps the touched tiles and returns the step's new settings. */
-  async end(keep: (bytes: Bytes) => Promise<string>): Promise<SculptParams> {
+  /** Keeps the touched tiles and the record, and returns the step's new settings. */
+  async end(keep: (bytes: Bytes) => Promise<string>, load: (sha: string) => Promise<Bytes>): Promise<SculptParams> {
     const tiles = { ...this.params.tiles };
-    for (const key of this.touched) tiles[key] = await keep(tileToBytes(this.tiles.get(key)!));
-    // Where the samples were changed, every tile is a new one.
-    for (const [key, tile] of this.tiles) if (!tiles[key] && tile.some((d) => d !== 0)) tiles[key] = await keep(tileToBytes(tile));
-    const { across, down, registration } = this.ground;
-    return { samples: { across, down, registration }, tiles, strokes: this.params.strokes + 1 };
-  }
-
-  private oneDab(brush: Brush, east: number, south: number): Rectangle | undefined {
-    const spread = dabRectangle(brush, this.ground, east, south);
-    const old = spread && this.differencesIn(spread);
-    const rectangle = dab(this.tiles, this.beneath, this.ground, brush, east, south);
-    if (!rectangle || !old || !spread) return undefined;
-    const now = this.differencesIn(spread);
-    const width = spread.right - spread.left;
-    // What lies after the hand work moves along until the course is worked out again.
-    for (let row = spread.top; row < spread.bottom; row++) {
-      for (let column = spread.left; column < spread.right; column++) {
-        const i = (row - spread.top) * width + column - spread.left;
-        const change = now[i] - old[i];
-        if (change === 0) continue;
-        this.seen[row * this.ground.across + column] += change * this.strength;
-        this.touched.add(tileKey(Math.floor(column / TILE), Math.floor(row / TILE)));
+    for (const [key, tile] of this.surface.tiles) {
+      // Where the samples were changed, every tile is a new one.
+      if (!this.surface.touched.has(key) && tiles[key]) continue;
+      if (!tile.some((d) => d !== 0)) {
+        delete tiles[key];
+        continue;
       }
+      tiles[key] = await keep(tileToBytes(tile));
+      remember(tiles[key], tile);
     }
-    return rectangle;
-  }
-
-  private differencesIn({ left, top, right, bottom }: Rectangle): Float32Array {
-    const width = right - left;
-    const out = new Float32Array(width * (bottom - top));
-    for (let row = top; row < bottom; row++) {
-      for (let column = left; column < right; column++) {
-        const tile = this.tiles.get(tileKey(Math.floor(column / TILE), Math.floor(row / TILE)));
-        if (tile) out[(row - top) * width + column - left] = tile[(row % TILE) * TILE + (column % TILE)];
-      }
-    }
-    return out;
+    const { across, down, registration } = this.on.ground;
+    const made: StrokeRecord = { brush: this.brush, seed: this.seed, places: this.places };
+    return {
+      samples: { across, down, registration },
+      tiles,
+      strokes: this.params.strokes + 1,
+      record: await recorded(this.params.record ?? [], made, keep, load),
+      stamps: withStamp(this.params.stamps ?? [], this.brush),
+    };
   }
 }
 
+const withStamp = (stamps: string[], { kind, stamp }: Brush) =>
+  kind === 'stamp' && stamp.length === 64 && !stamps.includes(stamp) ? [...stamps, stamp] : stamps;
+
+/** The record with one more stroke: in its last file, or in a new one when that is full. */
+async function recorded(
+  record: string[],
+  stroke: StrokeRecord,
+  keep: (bytes: Bytes) => Promise<string>,
+  load: (sha: string) => Promise<Bytes>,
+): Promise<string[]> {
+  const last = record.length ? strokesFromBytes(await load(record[record.length - 1])) : [];
+  if (record.length === 0 || last.length >= STROKES_A_FILE) return [...record, await keep(strokesToBytes([stroke]))];
+  return [...record.slice(0, -1), await keep(strokesToBytes([...last, stroke]))];
+}
+
+/** All strokes of a record, in their order. */
+export async function strokesOf(record: readonly string[], load: (sha: string) => Promise<Bytes>): Promise<StrokeRecord[]> {
+  const out: StrokeRecord[] = [];
+  for (const sha of record) out.push(...strokesFromBytes(await load(sha)));
+  return out;
+}
+
+/** Tiles as a hand step keeps them. */
+export async function keptTiles(tiles: Tiles, keep: (bytes: Bytes) => Promise<string>): Promise<Record<string, string>> {
+  const out: Record<string, string> = {};
+  for (const [key, tile] of tiles) {
+    if (!tile.some((d) => d !== 0)) continue;
+    out[key] = await keep(tileToBytes(tile));
+    remember(out[key], tile);
+  }
+  return out;
+}
+
+const weightsFromBytes = (bytes: Bytes): Floats => Float32Array.from(bytes, (b) => b / 255);
+const weightsToBytes = (tile: Floats): Bytes => Uint8Array.from(tile, (w) => Math.round(Math.min(1, Math.max(0, w)) * 255));
+
+let level: Floats = new Float32Array(0);
+/** Level ground at zero, for weights to be painted on. */
+const levelOf = (count: number): Floats => (level.length === count ? level : (level = new Float32Array(count)));
+
+/** One stroke that paints weights: the same brushes, on ground that is level at 0 and goes up to 1. */
+export class PaintStroke {
+  private readonly surface: Surface;
+  private readonly stroke: StrokeOnSurface;
+
+  private constructor(
+    private readonly ground: Ground,
+    private readonly params: PaintedParams,
+    tiles: Tiles,
+    brush: Brush,
+    tools: StrokeTools,
+  ) {
+    this.surface = new Surface(ground, levelOf(ground.across * ground.down), tiles);
+    this.stroke = new StrokeOnSurface(this.surface, brush, 1, tools);
+  }
+
+  static async begin(
+    seen: Ground,
+    params: PaintedParams,
+    brush: Parameters<typeof makeBrush>[0],
+    tools: StrokeTools,
+    load: (sha: string) => Promise<Bytes>,
+  ): Promise<PaintStroke> {
+    const ground = { ...seen, datum: 0 };
+    const { across, down, registration } = params.samples;
+    const same = across === ground.across && down === ground.down && registration === ground.registration;
+    let tiles: Tiles = new Map();
+    for (const [key, sha] of Object.entries(params.tiles)) tiles.set(key, weightsFromBytes(await load(sha)));
+    if (tiles.size && !same) tiles = resampledTiles(tiles, params, ground);
+    return new PaintStroke(ground, same ? params : { ...params, tiles: {} }, tiles, makeBrush({ ...brush, above: 1, below: 0 }), tools);
+  }
+
+  async dab(places: StrokePlace[]): Promise<Patch | null> {
+    let whole: Rectangle | undefined;
+    for (const place of places) {
+      const rectangle = await this.stroke.dab(place);
+      if (rectangle) whole = whole ? around(whole, rectangle) : rectangle;
+    }
+    return whole ? { rectangle: whole, height: this.surface.differences(whole), painted: true } : null;
+  }
+
+  async end(keep: (bytes: Bytes) => Promise<string>): Promise<PaintedParams> {
+    const tiles = { ...this.params.tiles };
+    for (const [key, tile] of this.surface.tiles) {
+      if (!this.surface.touched.has(key) && tiles[key]) continue;
+      const bytes = weightsToBytes(tile);
+      if (bytes.some((b) => b !== 0)) tiles[key] = await keep(bytes);
+      else delete tiles[key];
+    }
+    const { across, down, registration } = this.ground;
+    return { samples: { across, down, registration }, tiles };
+  }
+
+  /** The painted weights of the whole ground, a byte a sample. */
+  weights(): Uint8Array<ArrayBuffer> {
+    return Uint8Array.from(unrollTiles(this.surface.tiles, this.ground.across, this.ground.down), (w) => Math.round(w * 255));
+  }
+}
+
+/** The samples that a dab can touch, and its image in the mirror. */
+function discs(brush: Brush, place: StrokePlace, ground: Ground): Rectangle[] {
+  const out = [discRectangle(brush.radius, ground, place[0], place[1])];
+  if (brush.mirror) {
+    const image = mirrored(brush, place, (degrees) => [Math.sin((degrees * Math.PI) / 180), Math.cos((degrees * Math.PI) / 180)])!;
+    // A little wider: this sine is the browser's own.
+    out.push(discRectangle(brush.radius * 1.001, ground, image[0], image[1]));
+  }
+  const found = out.filter((r) => r !== undefined);
+  // Where both overlap, what is common must not be counted twice.
+  return found.length === 2 && overlap(found[0], found[1]) ? [around(found[0], found[1])] : found;
+}
+
+const overlap = (a: Rectangle, b: Rectangle) => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
+
+function cut(height: Floats, across: number, rectangle: Rectangle): Patch {
+  const { left, top, right, bottom } = rectangle;
+  const width = right - left;
+  const out = new Float32Array(width * (bottom - top));
+  for (let row = top; row < bottom; row++) out.set(height.subarray(row * across + left, row * across + right), (row - top) * width);
+  return { rectangle, height: out };
+}
+
 /** Hand work made at other sample counts, brought to the ground's own before it is worked on. */
-function resampledTiles(tiles: Tiles, { samples }: SculptParams, ground: Ground): Tiles {
+function resampledTiles(tiles: Tiles, { samples }: { samples: SculptParams['samples'] }, ground: Ground): Tiles {
   const laid = unrollTiles(tiles, samples.across, samples.down);
   const made = { ...withSamples(ground, samples.across, samples.down), registration: samples.registration };
   const { height } = resample({ ground: made, height: laid }, ground);

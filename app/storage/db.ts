@@ -1,4 +1,5 @@
 import Dexie, { type EntityTable } from 'dexie';
+import type { Patch } from 'immer';
 import type { Course } from '@upland-cast/core';
 
 export interface TerrainRow {
@@ -10,6 +11,23 @@ export interface TerrainRow {
   range?: [number, number];
   /** A relief picture, PNG. */
   picture?: Blob;
+}
+
+/** A change of a course, and how to take it back. */
+export interface Change {
+  forward: Patch[];
+  back: Patch[];
+  label: string;
+  /** Changes of one gesture are undone together. */
+  gesture?: string;
+}
+
+/** What can be undone and redone of a terrain, as it was saved at `changed`. */
+export interface HistoryRow {
+  id: string;
+  changed: number;
+  past: Change[];
+  future: Change[];
 }
 
 /** A state of a terrain as it was saved once. */
@@ -56,6 +74,7 @@ export const db = new Dexie('upland-cast') as Dexie & {
   marks: EntityTable<MarkRow, 'id'>;
   settings: EntityTable<SettingRow, 'key'>;
   handles: EntityTable<HandleRow, 'sha'>;
+  histories: EntityTable<HistoryRow, 'id'>;
 };
 
 db.version(1).stores({
@@ -68,3 +87,5 @@ db.version(1).stores({
 db.version(2).stores({ marks: '++id, terrain' });
 
 db.version(3).stores({ handles: 'sha' });
+
+db.version(4).stores({ histories: 'id' });

@@ -1,6 +1,7 @@
 import { assetsOf, assetsOfProject, COURSE_VERSION, parseCourse, readProject, writeProject, type Course, type Project } from '@upland-cast/core';
 import { keepAsset, loadAsset } from './assets';
-import { db, type SaveRow, type TerrainRow } from './db';
+import { db, type Change, type SaveRow, type TerrainRow } from './db';
+import { assetsOfChange } from './histories';
 
 export async function listTerrains(): Promise<TerrainRow[]> {
   return (await db.terrains.orderBy('changed').reverse().toArray()).map(brought);
@@ -40,22 +41,24 @@ export async function giveOut(id: string, course: Course, picture?: Blob): Promi
 }
 
 export async function removeTerrain(id: string): Promise<void> {
-  await db.transaction('rw', db.terrains, db.saves, db.marks, async () => {
+  await db.transaction('rw', db.terrains, db.saves, db.marks, db.histories, async () => {
     await db.terrains.delete(id);
+    await db.histories.delete(id);
     await db.saves.where('terrain').equals(id).delete();
     await db.marks.where('terrain').equals(id).delete();
   });
   await sweepAssets();
 }
 
-/** Drops assets that no terrain, past save or mark refers to. */
-async function sweepAssets(): Promise<void> {
+/** Drops assets that no terrain, past save, mark or change that can be undone refers to: all of them, or of some. */
+export async function sweepAssets(some?: ReadonlySet<string>): Promise<void> {
   const used = new Set<string>();
   const count = (row: { course: Course }) => assetsOf(brought(row).course).forEach((sha) => used.add(sha));
   await db.terrains.each(count);
   await db.saves.each(count);
   await db.marks.each(count);
-  const unused = (await db.assets.toCollection().primaryKeys()).filter((sha) => !used.has(sha));
+  await db.histories.each(({ past, future }) => [...past, ...future].forEach((change) => assetsOfChange(change).forEach((sha) => used.add(sha))));
+  const unused = [...(some ?? (await db.assets.toCollection().primaryKeys()))].filter((sha) => !used.has(sha));
   await db.assets.bulkDelete(unused);
 }
 
@@ -67,8 +70,9 @@ const DAY = 24 * HOUR;
  * Saves the terrain as it is now, and keeps the state as a past save. Past saves thin out with
  * age: every one of the last ten minutes, then one a ten minutes for a day, one a day for a month.
  */
-export async function saveTerrain(id: string, course: Course, at = Date.now()): Promise<void> {
-  await db.transaction('rw', db.terrains, db.saves, async () => {
+export async function saveTerrain(id: string, course: Course, at = Date.now(), history?: { past: Change[]; future: Change[] }): Promise<void> {
+  await db.transaction('rw', db.terrains, db.saves, db.histories, async () => {
+    if (history) await db.histories.put({ id, changed: at, ...history });
     await db.terrains.update(id, { course, changed: at });
     await db.saves.add({ terrain: id, at, course });
     const saves = await db.saves.where('terrain').equals(id).toArray();

@@ -25,7 +25,7 @@ const { getState: get, setState: set } = useTerrain;
 export function select(id: string | null): void {
   endGesture();
   const { showMask, tool, view } = get();
-  set({ selected: id, report: null, tool: tool === 'line' ? 'none' : tool });
+  set({ selected: id, report: null, painting: null, tool: tool === 'spot' ? tool : 'none' });
   if (showMask || isLayerDrape(view.drape)) workOut();
   void refreshReport();
 }

@@ -1,4 +1,4 @@
-import { applyPatches, enablePatches, produce, produceWithPatches, type Patch as ImmerPatch } from 'immer';
+import { applyPatches, enablePatches, produce, produceWithPatches } from 'immer';
 import { create } from 'zustand';
 import {
   allUses,
@@ -8,7 +8,8 @@ import {
   histogram,
   shareUnderWater,
   stepById,
-  type BrushKind,
+  makeBrush,
+  type Brush,
   type Course,
   type DrainageReport,
   type Ground,
@@ -17,21 +18,15 @@ import { sheetNow } from '../components/sheet';
 import { engine, listening } from '../engine/client';
 import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
 import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../view/drapes';
-import { db } from '../storage/db';
-import { brought, ensureDemo, saveTerrain } from '../storage/terrains';
+import { db, type Change } from '../storage/db';
+import { assetsOfChange, historyOf, kept } from '../storage/histories';
+import { brought, ensureDemo, saveTerrain, sweepAssets } from '../storage/terrains';
 import { unstoredCount } from '../storage/assets';
 
 enablePatches();
 
 export type Room = 'work' | 'mesh' | 'hand-off';
 export type Camera = 'relief' | 'plan' | 'section';
-
-interface Change {
-  forward: ImmerPatch[];
-  back: ImmerPatch[];
-  label: string;
-  gesture?: string;
-}
 
 export interface ViewSettings {
   camera: Camera;
@@ -45,12 +40,8 @@ export interface ViewSettings {
   sun: number;
 }
 
-export interface BrushSettings {
-  kind: BrushKind;
-  radius: number;
-  strength: number;
-  softness: number;
-}
+/** The brush, and how many dabs a second it makes while it is held still. */
+export type BrushSettings = Brush & { rate: number };
 
 interface State {
   id: string | null;
@@ -88,7 +79,9 @@ interface State {
   /** Elevations of the spots before the latest change, by id. */
   spotsBefore: Record<string, number>;
   /** What a click on the ground does beside moving the view. */
-  tool: 'none' | 'line' | 'spot';
+  tool: 'none' | 'line' | 'spot' | 'source' | 'ramp' | 'mirror' | 'height';
+  /** The painted mask that the brush works on. */
+  painting: string | null;
   engineBytes: { held: number; limit: number; threads: number } | null;
   sheet: 'light' | 'dark';
   cursor: { east: number; south: number; elevation: number; slope: number } | null;
@@ -122,7 +115,8 @@ export const useTerrain = create<State>(() => ({
   engineBytes: null,
   sheet: sheetNow(),
   view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, exaggeration: 1, sun: 315 },
-  brush: { kind: 'raise', radius: 160, strength: 2, softness: 0.8 },
+  brush: { ...makeBrush({ kind: 'raise', radius: 160, strength: 2, softness: 0.8 }), rate: 0 },
+  painting: null,
 }));
 
 const { getState: get, setState: set } = useTerrain;
@@ -136,13 +130,15 @@ export async function openTerrain(id: string): Promise<void> {
     await ensureDemo();
     const stored = await db.terrains.get(id);
     const row = stored && brought(stored);
+    // What an older version kept cannot be undone by this one.
+    const same = row === stored;
     if (!row) {
       set({ missing: 'This terrain is not in this browser. It may have been removed, or belong to another one.' });
       return;
     }
     const writable = await takeLock(id);
     const last = row.course.stem[row.course.stem.length - 1];
-    set({ course: row.course, readOnly: !writable, selected: last?.id ?? null, savedAt: row.changed });
+    set({ course: row.course, readOnly: !writable, selected: last?.id ?? null, savedAt: row.changed, ...(same ? await historyOf(id, row.changed) : {}) });
     workOut();
   } catch (error) {
     set({ missing: `The terrain could not be opened: ${sentenceOf(error)}` });
@@ -158,7 +154,7 @@ function takeLock(id: string): Promise<boolean> {
       if (lock) return new Promise(() => undefined);
       void navigator.locks.request(name, async () => {
         const row = await db.terrains.get(id);
-        if (row) set({ course: brought(row).course, readOnly: false, past: [], future: [], savedAt: row.changed });
+        if (row) set({ course: brought(row).course, readOnly: false, savedAt: row.changed, ...(await historyOf(id, row.changed)) });
         workOut();
         return new Promise(() => undefined);
       });
@@ -178,10 +174,20 @@ export function change(label: string, recipe: (course: Course) => void, gesture?
   const last = past[past.length - 1];
   const joined = gesture && last?.gesture === gesture;
   const entry: Change = joined ? { ...last, forward: [...last.forward, ...forward], back: [...back, ...last.back] } : { forward, back, label, gesture };
-  set({ course: next, past: [...(joined ? past.slice(0, -1) : past), entry].slice(-400), future: [] });
+  const all = [...(joined ? past.slice(0, -1) : past), entry];
+  const remembered = kept(all, next);
+  forget(all.slice(0, all.length - remembered.length), get().future);
+  set({ course: next, past: remembered, future: [] });
   keepSelection();
   workOut();
   saveSoon();
+}
+
+/** Assets that only changes referred to which cannot be undone or redone any more. */
+const forgotten = new Set<string>();
+
+function forget(...lists: Change[][]): void {
+  for (const change of lists.flat()) for (const sha of assetsOfChange(change)) forgotten.add(sha);
 }
 
 /** Ends a gesture: the next change of the same kind is undone by itself. */
@@ -406,11 +412,17 @@ function saveSoon(): void {
 export async function saveNow(): Promise<void> {
   clearTimeout(saving);
   saving = undefined;
-  const { id, course, readOnly } = get();
+  const { id, course, readOnly, past, future } = get();
   if (!id || !course || readOnly) return;
   try {
-    await saveTerrain(id, course);
-    set({ savedAt: Date.now(), saveFault: unstoredCount() ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
+    const at = Date.now();
+    await saveTerrain(id, course, at, { past, future });
+    if (forgotten.size) {
+      const some = new Set(forgotten);
+      forgotten.clear();
+      await sweepAssets(some);
+    }
+    set({ savedAt: at, saveFault: unstoredCount() ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
   } catch (error) {
     const full = error instanceof Error && /quota/i.test(`${error.name} ${error.message}`);
     set({

@@ -183,6 +183,22 @@ export class GroundView {
     this.setOptions(this.options);
   }
 
+  /** Uploads only the weights that were painted; all of them are those given to `setMask`. */
+  patchMask(weights: Uint8Array<ArrayBuffer>, { left, top, right, bottom }: Rectangle): void {
+    const texture = this.uniforms.mask.value;
+    const across = this.source?.ground.across;
+    if (!texture || !across) return this.setMask(weights);
+    const width = right - left;
+    const part = new Uint8Array(width * (bottom - top));
+    for (let row = top; row < bottom; row++) part.set(weights.subarray(row * across + left, row * across + right), (row - top) * width);
+    const piece = new DataTexture(part, width, bottom - top, RedFormat, UnsignedByteType);
+    piece.unpackAlignment = 1;
+    piece.needsUpdate = true;
+    this.renderer.copyTextureToTexture(piece, texture, null, new Vector2(left, top));
+    piece.dispose();
+    this.redraw();
+  }
+
   /** Uploads only the samples that a stroke changed. */
   patch({ left, top, right, bottom }: Rectangle): void {
     const { source } = this;

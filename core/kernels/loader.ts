@@ -110,6 +110,10 @@ export interface KernelExports {
   medianRows5(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
   medianRows7(source: number, scratch: number, out: number, stride: number, outStride: number, from: number, to: number, count: number): void;
   talusHeight(bed: number, change: number, height: number, stride: number, from: number, to: number): void;
+  brushWeights(out: number, width: number, height: number, x: number, y: number, stepX: number, stepY: number, softness: number, strength: number): void;
+  brushMeanRows(source: number, out: number, width: number, height: number, radius: number): void;
+  brushMeanColumns(source: number, out: number, sums: number, width: number, height: number, radius: number): void;
+  brushNoise(out: number, width: number, height: number, x: number, y: number, stepX: number, stepY: number, amount: number, seed: number): void;
   talusLimit(height: number, limit: number, stride: number, from: number, to: number, dropX: number, dropY: number, dropDiagonal: number): void;
   talusRelease(
     height: number,

@@ -189,7 +189,7 @@ describe('work', () => {
     await page.getByLabel('Distance', { exact: true }).fill('112');
     await page.getByLabel('Distance', { exact: true }).press('Enter');
     await nextFullGround(page, count);
-    expect(await end()).toContain('469.3 – 977.0');
+    expect(await end()).toContain('471.9 – 977.0');
     await page.keyboard.press('Escape');
     count = await pictures(page);
     await page.getByRole('button', { name: 'Undo' }).click();
@@ -224,7 +224,7 @@ describe('work', () => {
     await page.waitForTimeout(900);
     await page.reload();
     await fullGround(page);
-    expect(await end()).toContain('469.3 – 977.0');
+    expect(await end()).toContain('471.9 – 977.0');
 
     await page.getByRole('button', { name: /^Saved/ }).click();
     const rows = page.getByRole('button', { name: 'Go back' });

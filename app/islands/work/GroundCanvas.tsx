@@ -6,12 +6,12 @@ import { GroundView, type Aspect } from '../../view/ground-view';
 import { heightAt, slopeAt } from '../../view/pick';
 import { roundInterval, TINT } from '../../view/ramp';
 import { findUse, stepById } from '@upland-cast/core';
-import { setParam, standAt } from '../../store/course';
-import { beginStroke, endStroke, onPatch, strokeTo } from '../../store/hand';
-import { addSpot } from '../../store/keeping';
+import { standAt } from '../../store/course';
+import { onPatch, paintedMask } from '../../store/hand';
 import { keepWork, setDrape, stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../view/drapes';
 import { SectionChart } from './SectionChart';
+import { usePlacing, useSculpting } from './handling';
 import { SpotsPanel } from './SpotsPanel';
 import { ViewOverlay } from './ViewOverlay';
 import css from './GroundCanvas.module.css';
@@ -31,7 +31,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const cursor = useTerrain((s) => s.cursor);
   const brush = useTerrain((s) => s.brush);
   const empty = useTerrain((s) => s.course!.stem.length === 0);
-  const sculpting = useTerrain((s) => !s.readOnly && s.tool === 'none' && findUse(s.course!, s.selected)?.use.step === 'sculpt');
+  const sculpting = useTerrain((s) => !s.readOnly && s.tool === 'none' && (paintedMask() !== null || findUse(s.course!, s.selected)?.use.step === 'sculpt'));
   const mask = useTerrain((s) => s.mask);
   const tool = useTerrain((s) => s.tool);
   const standing = useTerrain((s) => (s.standing ? findUse(s.course!, s.standing)?.use : undefined));
@@ -46,7 +46,11 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     view.current.onFrame = (next) =>
       setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
     setDrawn(view.current);
-    const off = onPatch((patch) => view.current?.patch(patch.rectangle));
+    const off = onPatch((patch) => {
+      const { mask: painted } = useTerrain.getState();
+      if (!patch.painted) view.current?.patch(patch.rectangle);
+      else if (painted) view.current?.patchMask(painted.weights, patch.rectangle);
+    });
     return () => {
       off();
       view.current?.dispose();
@@ -265,104 +269,6 @@ function steer(view: GroundView | null, key: string, shift: boolean, plan: boole
     default:
       return false;
   }
-}
-
-/** Left button on the ground: dabs along the way, a quarter of the radius apart. */
-function useSculpting(canvas: React.RefObject<HTMLCanvasElement | null>, view: React.RefObject<GroundView | null>, sculpting: boolean): void {
-  useEffect(() => {
-    const element = canvas.current;
-    if (!element || !sculpting) return;
-    let last: [number, number] | null = null;
-    let ready: Promise<boolean> | null = null;
-    let over = false;
-    const place = (event: PointerEvent): [number, number] | null => {
-      const at = view.current?.placeAt(event.clientX, event.clientY);
-      return at ? [at.east, at.south] : null;
-    };
-    const down = (event: PointerEvent) => {
-      if (event.button !== 0 || ready) return;
-      const at = place(event);
-      if (!at) return;
-      element.setPointerCapture(event.pointerId);
-      over = false;
-      ready = beginStroke();
-      last = at;
-      void ready.then((ok) => ok && strokeTo([at]));
-    };
-    const move = (event: PointerEvent) => {
-      if (!ready || over) return;
-      const at = place(event);
-      if (!at) return;
-      if (!last) {
-        last = at;
-        return;
-      }
-      const { radius } = useTerrain.getState().brush;
-      const places: [number, number][] = [];
-      const gap = radius / 4;
-      const length = Math.hypot(at[0] - last[0], at[1] - last[1]);
-      const start = last;
-      for (let d = gap; d <= length; d += gap) {
-        last = [start[0] + ((at[0] - start[0]) * d) / length, start[1] + ((at[1] - start[1]) * d) / length];
-        places.push(last);
-      }
-      if (places.length) void ready.then((ok) => ok && strokeTo(places));
-    };
-    const up = () => {
-      if (!ready || over) return;
-      over = true;
-      last = null;
-      const begun = ready;
-      void begun.then(async (ok) => {
-        if (ok) await endStroke();
-        ready = null;
-      });
-    };
-    element.addEventListener('pointerdown', down);
-    element.addEventListener('pointermove', move);
-    element.addEventListener('pointerup', up);
-    element.addEventListener('pointercancel', up);
-    element.addEventListener('lostpointercapture', up);
-    return () => {
-      up();
-      element.removeEventListener('pointerdown', down);
-      element.removeEventListener('pointermove', move);
-      element.removeEventListener('pointerup', up);
-      element.removeEventListener('pointercancel', up);
-      element.removeEventListener('lostpointercapture', up);
-    };
-  }, [canvas, view, sculpting]);
-}
-
-/** A click on the ground with a tool in hand: another point of the selected step's line, or a spot. */
-function usePlacing(canvas: React.RefObject<HTMLCanvasElement | null>, view: React.RefObject<GroundView | null>, tool: 'none' | 'line' | 'spot'): void {
-  useEffect(() => {
-    const element = canvas.current;
-    if (!element || tool === 'none') return;
-    let start: [number, number] | null = null;
-    const down = (event: PointerEvent) => (start = event.button === 0 ? [event.clientX, event.clientY] : null);
-    const up = (event: PointerEvent) => {
-      // A drag turns or moves the view; only a click puts something down.
-      if (!start || Math.hypot(event.clientX - start[0], event.clientY - start[1]) > 4) return;
-      const place = view.current?.placeAt(event.clientX, event.clientY);
-      if (!place) return;
-      if (tool === 'spot') return addSpot(place.east, place.south);
-      const { course, selected } = useTerrain.getState();
-      const use = course && findUse(course, selected)?.use;
-      if (!use) return;
-      const points = (use.params.points ?? []) as { east: number; south: number }[];
-      setParam(use.id, 'points', [...points, { east: Math.round(place.east * 10) / 10, south: Math.round(place.south * 10) / 10 }]);
-    };
-    const key = (event: KeyboardEvent) => event.key === 'Escape' && useTerrain.setState({ tool: 'none' });
-    element.addEventListener('pointerdown', down);
-    element.addEventListener('pointerup', up);
-    window.addEventListener('keydown', key);
-    return () => {
-      element.removeEventListener('pointerdown', down);
-      element.removeEventListener('pointerup', up);
-      window.removeEventListener('keydown', key);
-    };
-  }, [canvas, view, tool]);
 }
 
 /** An area as people say it. */

@@ -1,6 +1,5 @@
 import { ChevronsLeftRight, ChevronsRightLeft, Copy, Flag, Trash2 } from 'lucide-react';
 import {
-  BRUSHES,
   findUse,
   HOLDS,
   JOIN_MODES,
@@ -14,13 +13,14 @@ import {
   type StepUse,
   type Tributary,
 } from '@upland-cast/core';
-import { Button, Row, Segments, Select, SliderRow, Switch, TextField } from '../../components/controls';
+import { Button, Row, Select, SliderRow, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, metres, volume } from '../../components/format';
 import { duplicateStep, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../store/course';
 import { reRoll } from '../../store/keeping';
 import { endGesture, say, useTerrain } from '../../store/terrain';
 import type { TakenIn } from '../../engine/protocol';
+import { BrushPart } from './BrushPart';
 import { ParamRow } from './ParamRow';
 import { RollsStrip } from './RollsStrip';
 import { isShown } from './shown';
@@ -53,6 +53,7 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
   const fault = useTerrain((s) => s.stages[use.id]?.fault);
   const words = useTerrain((s) => s.stages[use.id]?.words);
   const standing = useTerrain((s) => s.standing === use.id);
+  const paints = useTerrain((s) => use.where.masks.some((m) => m.id === s.painting));
   const step = stepById(use.step);
   const { settings, fault: settingFault } = settingsOrFault(use);
   return (
@@ -79,7 +80,7 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
             {sentence}
           </p>
         ))}
-      {step.id === 'sculpt' && <BrushPart />}
+      {(step.id === 'sculpt' || paints) && <BrushPart use={use} paints={paints} readOnly={readOnly} />}
       <ParamsPart use={use} line={line} settings={settings} readOnly={readOnly} />
       <WherePart use={use} readOnly={readOnly} />
       <JoinPart use={use} readOnly={readOnly} />
@@ -307,63 +308,6 @@ function TributarySettings({ tributary, readOnly }: { tributary: Tributary; read
         </div>
       </Part>
     </aside>
-  );
-}
-
-function BrushPart() {
-  const brush = useTerrain((s) => s.brush);
-  const width = useTerrain((s) => s.course!.ground.width);
-  const set = (part: Partial<typeof brush>) => useTerrain.setState({ brush: { ...brush, ...part } });
-  const smooth = brush.kind === 'smooth';
-  return (
-    <Part title="Brush">
-      <Row label="Brush">
-        <Segments
-          label="Brush"
-          value={brush.kind}
-          choices={BRUSHES}
-          onChange={(kind) => set({ kind, strength: kind === 'smooth' ? 0.4 : brush.kind === 'smooth' ? 2 : brush.strength })}
-        />
-      </Row>
-      <SliderRow label="Radius" value={brush.radius} unit="m" min={1} max={Math.max(10, width / 4)} logarithmic onChange={(radius) => set({ radius })} />
-      {smooth ? (
-        <SliderRow
-          label="Strength"
-          value={brush.strength}
-          unit="%"
-          show={100}
-          min={0.01}
-          max={1}
-          step={0.01}
-          onChange={(strength) => set({ strength })}
-          help="How far each dab goes towards the mean around it."
-        />
-      ) : (
-        <SliderRow
-          label="Strength"
-          value={brush.strength}
-          unit="m"
-          min={0.01}
-          max={50}
-          step={0.01}
-          logarithmic
-          onChange={(strength) => set({ strength })}
-          help="Metres a dab, in the middle of the brush."
-        />
-      )}
-      <SliderRow
-        label="Softness"
-        value={brush.softness}
-        unit="%"
-        show={100}
-        min={0}
-        max={1}
-        step={0.01}
-        onChange={(softness) => set({ softness })}
-        help="Share of the radius over which the brush fades out."
-      />
-      <p className={css.hint}>Draw on the ground with the left button; turn the view with the right one.</p>
-    </Part>
   );
 }
 

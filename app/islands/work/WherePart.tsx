@@ -1,10 +1,11 @@
-import { Eye, EyeOff, Trash2 } from 'lucide-react';
+import { Brush, Eye, EyeOff, Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { COMBINES, maskById, maskKinds, paramsOf, sentenceOf, type MaskUse, type ParamMeta, type StepUse } from '@upland-cast/core';
 import { Button, Row, Segments, SliderRow, Switch } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { figure } from '../../components/format';
 import { addMask, setMask, setUse, showMask, tributaryFor } from '../../store/course';
+import { paint } from '../../store/hand';
 import { endGesture, useTerrain } from '../../store/terrain';
 import { ParamRow } from './ParamRow';
 import { isShown } from './shown';
@@ -54,6 +55,7 @@ export function WherePart({ use, readOnly }: { use: StepUse; readOnly: boolean }
 
 function Mask({ use, mask, readOnly }: { use: StepUse; mask: MaskUse; readOnly: boolean }) {
   const [more, setMore] = useState(false);
+  const painting = useTerrain((s) => s.painting === mask.id);
   const kind = maskById(mask.kind);
   let settings = mask.params;
   let fault: string | undefined;
@@ -85,8 +87,20 @@ function Mask({ use, mask, readOnly }: { use: StepUse; mask: MaskUse; readOnly: 
         </Button>
       </div>
       {fault && <p className={css.fault}>{fault}</p>}
-      {mask.kind === 'painted' && Object.keys((settings.tiles ?? {}) as object).length === 0 && (
-        <p className={css.hint}>Nothing is painted yet: the step acts nowhere. Painting comes with hand work.</p>
+      {mask.kind === 'painted' && (
+        <>
+          {Object.keys((settings.tiles ?? {}) as object).length === 0 && <p className={css.hint}>Nothing is painted yet: the step acts nowhere.</p>}
+          <div className={css.actions}>
+            <Button
+              aria-pressed={painting}
+              disabled={readOnly}
+              onClick={() => paint(painting ? null : mask.id)}
+              title="Paint on the ground where the step acts"
+            >
+              <Brush size={13} /> {painting ? 'Done painting' : 'Paint'}
+            </Button>
+          </div>
+        </>
       )}
       {params.map(({ key, meta }) => (
         <ParamRow

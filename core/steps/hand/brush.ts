@@ -1,19 +1,93 @@
+import { z } from 'zod';
 import type { Ground } from '../../field/ground';
 import { spacingOf } from '../../field/ground';
-import { TILE, tileKey, type Tiles } from './tiles';
 
-export const BRUSHES = { raise: 'Raise', lower: 'Lower', smooth: 'Smooth' } as const;
+export interface BrushFacts {
+  title: string;
+  help: string;
+  /** What its strength is: metres a dab, or a share of the way that a dab goes. */
+  strength: 'metres' | 'share';
+  /** A strength to begin with. */
+  begin: number;
+}
+
+/** The brushes, in the order they are offered. */
+export const BRUSHES = {
+  raise: { title: 'Raise', help: 'Lifts the ground.', strength: 'metres', begin: 2 },
+  lower: { title: 'Lower', help: 'Sinks the ground.', strength: 'metres', begin: 2 },
+  smooth: { title: 'Smooth', help: 'Towards the mean around each sample.', strength: 'share', begin: 0.4 },
+  roughen: { title: 'Roughen', help: 'Adds detail of the kind that the ground around has.', strength: 'share', begin: 0.25 },
+  flatten: { title: 'Flatten', help: 'Towards the height where the stroke began.', strength: 'share', begin: 0.5 },
+  level: { title: 'To a height', help: 'Towards a height that you type.', strength: 'share', begin: 0.5 },
+  ramp: { title: 'To a slope', help: 'Towards a slope between two points.', strength: 'share', begin: 0.5 },
+  scrape: { title: 'Scrape', help: 'Cuts what stands above the plane under the brush.', strength: 'share', begin: 0.4 },
+  sharpen: { title: 'Sharpen ridges', help: 'Lifts what stands above the ground around it.', strength: 'share', begin: 0.3 },
+  'lift-highs': { title: 'Lift highs', help: 'Lifts high ground more than low.', strength: 'metres', begin: 2 },
+  'lift-lows': { title: 'Lift lows', help: 'Lifts low ground more than high.', strength: 'metres', begin: 2 },
+  'sink-highs': { title: 'Sink highs', help: 'Sinks high ground more than low.', strength: 'metres', begin: 2 },
+  'sink-lows': { title: 'Sink lows', help: 'Sinks low ground more than high.', strength: 'metres', begin: 2 },
+  smear: { title: 'Smear', help: 'Drags the ground along the stroke.', strength: 'share', begin: 0.6 },
+  clone: { title: 'Clone', help: 'Copies the ground from another place.', strength: 'share', begin: 0.7 },
+  stamp: { title: 'Stamp', help: 'Presses a form into the ground, turned along the stroke.', strength: 'metres', begin: 20 },
+  talus: { title: 'Slide', help: 'Lets loose rock slide, under the brush alone.', strength: 'share', begin: 1 },
+  runoff: { title: 'Rain', help: 'Lets rain wear the ground, under the brush alone.', strength: 'share', begin: 1 },
+  restore: { title: 'Restore', help: 'Takes hand work away again.', strength: 'share', begin: 0.5 },
+} as const satisfies Record<string, BrushFacts>;
+
 export type BrushKind = keyof typeof BRUSHES;
 
-export interface Brush {
-  kind: BrushKind;
+export const FALLOFFS = { shoulder: 'Shoulder', straight: 'Straight', dome: 'Dome', peak: 'Peak' } as const;
+export type Falloff = keyof typeof FALLOFFS;
+
+export const STAMPS = { mound: 'Mound', cone: 'Cone', crater: 'Crater', ridge: 'Ridge', dune: 'Dune', tor: 'Tor' } as const;
+export type StampForm = keyof typeof STAMPS;
+
+const metres = z.number().finite();
+const placeSchema = z.object({ east: metres, south: metres });
+
+export const brushSchema = z.object({
+  kind: z.enum(Object.keys(BRUSHES) as [BrushKind, ...BrushKind[]]),
   /** Metres from the middle to where it ends. */
-  radius: number;
-  /** Raise and lower: metres a dab at the middle. Smooth: share of the way to the local mean, 0 to 1. */
-  strength: number;
+  radius: metres.positive(),
+  /** By its kind metres a dab at the middle, or the share of the way that a dab goes there. */
+  strength: metres.min(0),
   /** Share of the radius over which it fades out: 0 is a flat disc, 1 fades from the middle. */
-  softness: number;
-}
+  softness: metres.min(0).max(1),
+  /** The form of that fading. */
+  falloff: z.enum(Object.keys(FALLOFFS) as [Falloff, ...Falloff[]]).default('shoulder'),
+  /** Share of the radius from dab to dab. */
+  spacing: metres.min(0.02).max(2).default(0.25),
+  /** What the pressure of a pen does. */
+  pressure: z.enum(['none', 'strength', 'radius', 'both']).default('none'),
+  /** Metres, as the staff has them: ground above or below is left alone, and nothing is brought across. */
+  above: metres.nullable().default(null),
+  below: metres.nullable().default(null),
+  /** Mirrored about a line through a place, degrees clockwise from north. */
+  mirror: placeSchema.extend({ angle: metres }).nullable().default(null),
+  /** The height of `level`, metres as the staff has them. */
+  height: metres.default(0),
+  /** The two ends of `ramp`, with their heights. */
+  ramp: z
+    .tuple([placeSchema.extend({ height: metres }), placeSchema.extend({ height: metres })])
+    .nullable()
+    .default(null),
+  /** Heights that count as low and as high for the highs and lows; null: those under the first dab. */
+  bounds: z.tuple([metres, metres]).nullable().default(null),
+  /** Where `clone` takes the ground from. */
+  source: placeSchema.nullable().default(null),
+  /** Clone: brings the form onto the height of the ground here, and not the heights themselves. */
+  onto: z.boolean().default(true),
+  /** What `stamp` presses in: a form of its own, or the asset of a file. */
+  stamp: z.union([z.enum(Object.keys(STAMPS) as [StampForm, ...StampForm[]]), z.string().regex(/^[0-9a-f]{64}$/)]).default('mound'),
+  /** Only where the masks of this step let it act. */
+  within: z.string().nullable().default(null),
+});
+
+/** A brush in full. */
+export type Brush = z.output<typeof brushSchema>;
+
+/** A brush from what is not as usual about it. Throws where it is no brush. */
+export const makeBrush = (parts: z.input<typeof brushSchema>): Brush => brushSchema.parse(parts);
 
 /** Samples from (left, top) to before (right, bottom). */
 export interface Rectangle {
@@ -23,122 +97,54 @@ export interface Rectangle {
   bottom: number;
 }
 
-/** The samples that a dab at (east, south) metres can touch; undefined when it misses the ground. */
-export function dabRectangle(brush: Brush, ground: Ground, east: number, south: number): Rectangle | undefined {
+/** The samples that a disc about (east, south) metres can touch; undefined when it misses the ground. */
+export function discRectangle(radius: number, ground: Ground, east: number, south: number): Rectangle | undefined {
   const spacing = spacingOf(ground);
   const pad = ground.registration === 'area' ? 0.5 : 0;
   const rectangle = {
-    left: Math.max(0, Math.ceil((east - brush.radius) / spacing.x - pad)),
-    top: Math.max(0, Math.ceil((south - brush.radius) / spacing.y - pad)),
-    right: Math.min(ground.across, Math.floor((east + brush.radius) / spacing.x - pad) + 1),
-    bottom: Math.min(ground.down, Math.floor((south + brush.radius) / spacing.y - pad) + 1),
+    left: Math.max(0, Math.ceil((east - radius) / spacing.x - pad)),
+    top: Math.max(0, Math.ceil((south - radius) / spacing.y - pad)),
+    right: Math.min(ground.across, Math.floor((east + radius) / spacing.x - pad) + 1),
+    bottom: Math.min(ground.down, Math.floor((south + radius) / spacing.y - pad) + 1),
   };
   return rectangle.left < rectangle.right && rectangle.top < rectangle.bottom ? rectangle : undefined;
 }
 
-/**
- * One dab of a brush: changes the differences in `tiles` (made where the dab first touches
- * them) and returns the samples that it may have changed. `beneath` is the ground that the
- * hand work lies on, metres above the datum; smoothing looks at the sum of both.
- */
-export function dab(tiles: Tiles, beneath: Float32Array, ground: Ground, brush: Brush, east: number, south: number): Rectangle | undefined {
-  const rectangle = dabRectangle(brush, ground, east, south);
-  if (!rectangle) return undefined;
-  const spacing = spacingOf(ground);
-  const pad = ground.registration === 'area' ? 0.5 : 0;
-  const mean = brush.kind === 'smooth' ? localMean(tiles, beneath, ground, rectangle, brush.radius) : undefined;
-  const width = rectangle.right - rectangle.left;
-  const sign = brush.kind === 'lower' ? -1 : 1;
+/** What holds both. */
+export const around = (a: Rectangle, b: Rectangle): Rectangle => ({
+  left: Math.min(a.left, b.left),
+  top: Math.min(a.top, b.top),
+  right: Math.max(a.right, b.right),
+  bottom: Math.max(a.bottom, b.bottom),
+});
 
-  for (let row = rectangle.top; row < rectangle.bottom; row++) {
-    const dy = (row + pad) * spacing.y - south;
-    for (let column = rectangle.left; column < rectangle.right; column++) {
-      const dx = (column + pad) * spacing.x - east;
-      const weight = falloff(Math.sqrt(dx * dx + dy * dy) / brush.radius, brush.softness);
-      if (weight === 0) continue;
-      const tile = tileAt(tiles, column, row);
-      const at = (row % TILE) * TILE + (column % TILE);
-      if (mean) {
-        const now = beneath[row * ground.across + column] + tile[at];
-        const target = mean[(row - rectangle.top) * width + column - rectangle.left];
-        tile[at] += (target - now) * Math.min(1, brush.strength * weight);
-      } else {
-        // Rounded before it is added, so that lowering by as much leaves exactly zero.
-        tile[at] += Math.fround(sign * brush.strength * weight);
-      }
-    }
-  }
-  return rectangle;
-}
-
-/** 1 in the middle, 0 at the rim, by a smooth shoulder over the last `softness` of the radius. */
-export function falloff(t: number, softness: number): number {
+/** 1 in the middle, 0 at the rim (t = 1), fading over the last `softness` of the radius in the form that is named. */
+export function falloffAt(t: number, softness: number, form: Falloff): number {
   if (t > 1) return 0;
   const inner = 1 - softness;
   if (t <= inner) return 1;
   const u = (1 - t) / softness;
-  return u * u * (3 - 2 * u);
+  switch (form) {
+    case 'straight':
+      return u;
+    case 'dome':
+      return Math.sqrt(1 - (1 - u) * (1 - u));
+    case 'peak':
+      return u * u;
+    default:
+      return u * u * (3 - 2 * u);
+  }
 }
 
-function tileAt(tiles: Tiles, column: number, row: number) {
-  const key = tileKey(Math.floor(column / TILE), Math.floor(row / TILE));
-  let tile = tiles.get(key);
-  if (!tile) tiles.set(key, (tile = new Float32Array(TILE * TILE)));
-  return tile;
-}
+/** A place of a stroke: metres east and south, and the pressure of a pen (1: that of a mouse). */
+export type StrokePlace = readonly [east: number, south: number, pressure?: number];
 
-function differenceAt(tiles: Tiles, column: number, row: number): number {
-  const tile = tiles.get(tileKey(Math.floor(column / TILE), Math.floor(row / TILE)));
-  return tile ? tile[(row % TILE) * TILE + (column % TILE)] : 0;
-}
-
-/**
- * The mean of the ground around every sample of the rectangle: two passes of a box whose half
- * width is a sixth of the radius, at least one sample. A mean with positive weights lies
- * between the ground's own extremes, so that smoothing makes no new ones.
- */
-function localMean(tiles: Tiles, beneath: Float32Array, ground: Ground, rectangle: Rectangle, radius: number): Float64Array {
-  const spacing = spacingOf(ground);
-  const rx = Math.max(1, Math.round(radius / 6 / spacing.x));
-  const ry = Math.max(1, Math.round(radius / 6 / spacing.y));
-  const left = rectangle.left - 2 * rx;
-  const top = rectangle.top - 2 * ry;
-  const width = rectangle.right - rectangle.left + 4 * rx;
-  const height = rectangle.bottom - rectangle.top + 4 * ry;
-  const clampX = (x: number) => Math.min(ground.across - 1, Math.max(0, x));
-  const clampY = (y: number) => Math.min(ground.down - 1, Math.max(0, y));
-  let window = new Float64Array(width * height);
-  for (let y = 0; y < height; y++) {
-    const row = clampY(top + y);
-    for (let x = 0; x < width; x++) {
-      const column = clampX(left + x);
-      window[y * width + x] = beneath[row * ground.across + column] + differenceAt(tiles, column, row);
-    }
-  }
-  for (let pass = 0; pass < 2; pass++) {
-    window = boxAlong(window, width, height, 1, width, rx);
-    window = boxAlong(window, height, width, width, 1, ry);
-  }
-  const out = new Float64Array((width - 4 * rx) * (height - 4 * ry));
-  const outWidth = width - 4 * rx;
-  for (let y = 0; y < height - 4 * ry; y++) {
-    out.set(window.subarray((y + 2 * ry) * width + 2 * rx, (y + 2 * ry) * width + 2 * rx + outWidth), y * outWidth);
-  }
-  return out;
-}
-
-/** Running mean over 2·radius + 1 samples along lines of `length` samples, `step` apart; `lines` of them, `jump` apart. */
-function boxAlong(source: Float64Array, length: number, lines: number, step: number, jump: number, radius: number): Float64Array<ArrayBuffer> {
-  const out = new Float64Array(source.length);
-  for (let line = 0; line < lines; line++) {
-    const start = line * jump;
-    const at = (i: number) => source[start + Math.min(length - 1, Math.max(0, i)) * step];
-    let sum = 0;
-    for (let i = -radius; i <= radius; i++) sum += at(i);
-    for (let i = 0; i < length; i++) {
-      out[start + i * step] = sum / (2 * radius + 1);
-      sum += at(i + radius + 1) - at(i - radius);
-    }
-  }
-  return out;
+/** The place seen in the mirror of the brush; undefined where it has none. */
+export function mirrored({ mirror }: Brush, [east, south, pressure]: StrokePlace, sincos: (degrees: number) => [number, number]): StrokePlace | undefined {
+  if (!mirror) return undefined;
+  const [sin, cos] = sincos(mirror.angle);
+  // The line runs along (sin, −cos): north is up, south counts down.
+  const [dx, dy] = [east - mirror.east, south - mirror.south];
+  const along = dx * sin - dy * cos;
+  return [mirror.east + 2 * along * sin - dx, mirror.south - 2 * along * cos - dy, pressure];
 }

@@ -4,6 +4,7 @@ import { defineStep } from '../step';
 import { hidden } from '../params';
 import { samplesSchema, tilesSchema } from './tiles-schema';
 import { TILE, tileFromBytes, unrollTiles, type Tiles } from './tiles';
+import { Surface } from './surface';
 import { cropped, union, type Window } from '../../field/window';
 
 /**
@@ -20,8 +21,12 @@ export const sculpt = defineStep({
     samples: hidden(samplesSchema, 'Samples'),
     tiles: hidden(tilesSchema, 'Tiles'),
     strokes: hidden(z.int().min(0).default(0), 'Strokes'),
+    /** The strokes as they were made, files of up to 32 each. */
+    record: hidden(z.array(z.string().regex(/^[0-9a-f]{64}$/)).default([]), 'Record'),
+    /** The files that stamps were taken from. */
+    stamps: hidden(z.array(z.string().regex(/^[0-9a-f]{64}$/)).default([]), 'Stamps'),
   }),
-  inputs: ({ tiles }) => ({ assets: Object.values(tiles) }),
+  inputs: ({ tiles, record, stamps }) => ({ assets: [...Object.values(tiles), ...record, ...stamps] }),
   reach: () => 0,
   /** The tiles that are not the same, where both were made at the ground's own samples. */
   changed(before, after, ground) {
@@ -40,10 +45,18 @@ export const sculpt = defineStep({
   },
   caption: ({ strokes }) => (strokes === 1 ? '1 stroke' : `${strokes} strokes`),
   async run({ height }, { samples, tiles }, { asset, ground, window }) {
-    const keys = Object.keys(tiles);
+    const own = samples.across === ground.across && samples.down === ground.down && samples.registration === ground.registration;
+    // At its own samples only what lies in the window is looked at: a stroke costs what it touches.
+    const keys = Object.keys(tiles).filter((key) => !own || overlaps(key, window));
     if (keys.length === 0) return { height };
     const loaded: Tiles = new Map();
     for (const key of keys) loaded.set(key, tileFromBytes(await asset(tiles[key])));
+    if (own) {
+      const { left, top, across, down } = window;
+      const out = new Surface(ground, height, loaded).differences({ left, top, right: left + across, bottom: top + down });
+      for (let i = 0; i < out.length; i++) out[i] += height[i];
+      return { height: out };
+    }
     const differences = {
       ground: { ...ground, across: samples.across, down: samples.down, registration: samples.registration },
       height: unrollTiles(loaded, samples.across, samples.down),
@@ -54,3 +67,8 @@ export const sculpt = defineStep({
     return { height: out };
   },
 });
+
+function overlaps(key: string, { left, top, across, down }: Window): boolean {
+  const [column, row] = key.split(',').map(Number);
+  return column * TILE < left + across && (column + 1) * TILE > left && row * TILE < top + down && (row + 1) * TILE > top;
+}

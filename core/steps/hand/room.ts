@@ -1,0 +1,33 @@
+import { instantiate, type KernelExports } from '../../kernels/loader';
+
+const PAGE = 65_536;
+
+/** Memory in which brushes work: begun anew for every dab, so that nothing is made and thrown away. */
+export class BrushRoom {
+  readonly kernels: KernelExports;
+  private readonly memory = new WebAssembly.Memory({ initial: 16 });
+  private next = 0;
+
+  constructor() {
+    this.kernels = instantiate('plain', this.memory);
+  }
+
+  /** Room for so many floats in all; what was handed out before is gone. */
+  begin(floats: number): void {
+    this.next = (this.kernels.heapBase() + 63) & ~63;
+    // Every piece begins on a line of its own.
+    const missing = this.next + floats * 4 + 16 * 64 - this.memory.buffer.byteLength;
+    if (missing > 0) this.memory.grow(Math.ceil(missing / PAGE));
+  }
+
+  floats(count: number): { at: number; view: Float32Array<ArrayBuffer> } {
+    const at = this.next;
+    this.next = (at + count * 4 + 63) & ~63;
+    return { at, view: new Float32Array(this.memory.buffer, at, count) };
+  }
+}
+
+let room: BrushRoom | undefined;
+
+/** The one room; dabs are made one after the other. */
+export const brushRoom = (): BrushRoom => (room ??= new BrushRoom());
