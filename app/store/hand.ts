@@ -1,6 +1,7 @@
 import { findUse, type StrokePlace } from '@upland-cast/core';
 import { engine, listening } from '../engine/client';
 import { unstoredCount } from '../storage/assets';
+import { heightAt, type HeightSource } from '../view/pick';
 import type { Patch, SculptParams } from '../engine/protocol';
 import { setMask, setUse, showMask } from './course';
 import { say, useTerrain } from './terrain';
@@ -14,6 +15,16 @@ const patchListeners = new Set<PatchListener>();
 export function onPatch(listener: PatchListener): () => void {
   patchListeners.add(listener);
   return () => patchListeners.delete(listener);
+}
+
+/** The ground as it was before the latest stroke. */
+let before: HeightSource | null = null;
+
+/** What the latest stroke did to a place, metres; null while there was none on this ground. */
+export function strokeChangeAt(east: number, south: number): number | null {
+  const { picture } = get();
+  if (!before || !picture || picture.height.length !== before.height.length || picture.preview) return null;
+  return heightAt(picture, east, south) - heightAt(before, east, south);
 }
 
 /** What the stroke under way is on: a hand step, or the painted mask of a step. */
@@ -57,6 +68,8 @@ export async function beginStroke(): Promise<boolean> {
     return false;
   }
   on = { use: use.id, mask };
+  const { picture } = get();
+  before = picture && !mask ? { ground: picture.ground, height: picture.height.slice() } : null;
   waiting = [];
   // While it is painted the mask itself is seen, not what the step makes of it.
   if (begun.value !== true) useTerrain.setState({ mask: { use: use.id, weights: begun.value, share: 0 } });

@@ -3,6 +3,7 @@ import { engine } from '../engine/client';
 import { db, type MarkRow } from '../storage/db';
 import { setParam } from './course';
 import { amend, replaceCourse, saveNow, say, settled, useTerrain } from './terrain';
+import type { CameraPlace } from '../view/ground-view';
 import { heightAt } from '../view/pick';
 
 const { getState: get, setState: set } = useTerrain;
@@ -126,3 +127,22 @@ export function sectionOf(course: Course): NonNullable<Course['section']> {
   const { width, depth } = course.ground;
   return course.section ?? { from: { east: width * 0.08, south: depth * 0.5 }, to: { east: width * 0.92, south: depth * 0.5 } };
 }
+
+// Views that are kept.
+
+export function keepView(place: CameraPlace): void {
+  amend((course) => {
+    let n = course.cameras.length + 1;
+    while (course.cameras.some((c) => c.name === `View ${n}`)) n++;
+    course.cameras.push({ id: `view-${Date.now().toString(36)}`, name: `View ${n}`, ...place });
+  });
+}
+
+export function nameView(id: string, name: string): void {
+  amend((course) => {
+    const view = course.cameras.find((c) => c.id === id);
+    if (view) view.name = name.slice(0, 80);
+  });
+}
+
+export const removeView = (id: string): void => amend((course) => void (course.cameras = course.cameras.filter((c) => c.id !== id)));

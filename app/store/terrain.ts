@@ -17,6 +17,7 @@ import {
 import { sheetNow } from '../components/sheet';
 import { engine, listening } from '../engine/client';
 import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
+import type { Walker } from '../view/walk';
 import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../view/drapes';
 import { db, type Change } from '../storage/db';
 import { assetsOfChange, historyOf, kept } from '../storage/histories';
@@ -35,6 +36,7 @@ export interface ViewSettings {
   meshLines: boolean;
   water: boolean;
   spots: boolean;
+  views: boolean;
   exaggeration: number;
   /** Degrees clockwise from north that the sun stands at. */
   sun: number;
@@ -80,6 +82,8 @@ interface State {
   spotsBefore: Record<string, number>;
   /** What a click on the ground does beside moving the view. */
   tool: 'none' | 'line' | 'spot' | 'source' | 'ramp' | 'mirror' | 'height';
+  /** Somebody on the ground whose eyes the relief is seen through. */
+  walker: Walker | null;
   /** The painted mask that the brush works on. */
   painting: string | null;
   engineBytes: { held: number; limit: number; threads: number } | null;
@@ -114,9 +118,10 @@ export const useTerrain = create<State>(() => ({
   tool: 'none',
   engineBytes: null,
   sheet: sheetNow(),
-  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, exaggeration: 1, sun: 315 },
+  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, views: false, exaggeration: 1, sun: 315 },
   brush: { ...makeBrush({ kind: 'raise', radius: 160, strength: 2, softness: 0.8 }), rate: 0 },
   painting: null,
+  walker: null,
 }));
 
 const { getState: get, setState: set } = useTerrain;

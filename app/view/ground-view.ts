@@ -25,6 +25,7 @@ import type { Ground, Rectangle } from '@upland-cast/core';
 import { heightAt, pick, type HeightSource } from './pick';
 import { patchGeometry, wallGeometry } from './geometry';
 import { choosePatches } from './quadtree';
+import { EYES, type Walker } from './walk';
 import { rampPixels, roundInterval, TINT } from './ramp';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 
@@ -52,6 +53,16 @@ export interface Aspect {
   /** Samples from mesh line to mesh line. */
   meshEvery: number;
 }
+
+/** Where the eye is and what it looks at: metres east, south and above the datum, without exaggeration. */
+export interface CameraPlace {
+  eye: [number, number, number];
+  target: [number, number, number];
+}
+
+/** Sides that the ground can be looked at from. */
+export const SIDES = { south: 'From the south', west: 'From the west', north: 'From the north', east: 'From the east', above: 'From above' } as const;
+export type Side = keyof typeof SIDES;
 
 const MOST_PATCHES = 1500;
 /** Parts that a frame is drawn in where no graphics card stands behind the page. */
@@ -103,6 +114,8 @@ export class GroundView {
     sun: 315,
     sculpting: false,
   };
+  private walking = false;
+  private beforeWalk: CameraPlace | null = null;
   private pending = 0;
   /** The strip of the frame that is drawn next, and whether another frame was asked for meanwhile. */
   private strip = 0;
@@ -140,7 +153,13 @@ export class GroundView {
     this.watcher.observe(canvas.parentElement!);
     canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
     canvas.addEventListener('webglcontextrestored', () => {
-      if (this.source) this.setGround(this.source, this.range);
+      // The card has forgotten every texture.
+      for (const texture of [this.uniforms.heights, this.uniforms.mask, this.uniforms.layer, this.uniforms.layerRamp, this.uniforms.ramp]) {
+        if (texture.value) texture.value.needsUpdate = true;
+      }
+      this.strip = 0;
+      this.pending = 0;
+      this.redraw();
     });
     this.resize();
   }
@@ -228,7 +247,7 @@ export class GroundView {
     const altitude = (options.camera === 'plan' ? 45 : 34) * (Math.PI / 180);
     u.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
     const relief = options.camera === 'relief';
-    this.orbit.enabled = relief;
+    this.orbit.enabled = relief && !this.walking;
     this.map.enabled = !relief;
     this.walls.visible = relief;
     this.orbit.mouseButtons.LEFT = options.sculpting ? null : MOUSE.ROTATE;
@@ -309,6 +328,79 @@ export class GroundView {
     this.map.target.set(0, 0, 0);
     this.map.update();
     this.resize();
+  }
+
+  /** Looks at the whole ground from one side, low, or from straight above. */
+  lookFrom(side: Side): void {
+    const { x: width, y: depth } = this.uniforms.extent.value;
+    const reach = Math.max(width, depth);
+    const ways: Record<Side, [number, number, number]> = {
+      south: [0, 0.28, 1.55],
+      north: [0, 0.28, -1.55],
+      west: [-1.55, 0.28, 0],
+      east: [1.55, 0.28, 0],
+      above: [0, 1.72, 0.002],
+    };
+    const [x, y, z] = ways[side].map((k) => k * reach);
+    this.orbit.target.set(0, 0, 0);
+    this.perspective.position.set(x, y, z);
+    this.orbit.update();
+    this.redraw();
+  }
+
+  /** Where the camera of the relief stands. */
+  cameraPlace(): CameraPlace {
+    const u = this.uniforms;
+    const [w, d] = [u.extent.value.x / 2, u.extent.value.y / 2];
+    const place = (p: Vector3): [number, number, number] => [p.x + w, p.z + d, p.y / u.exaggeration.value + u.middle.value];
+    return { eye: place(this.perspective.position), target: place(this.orbit.target) };
+  }
+
+  goTo({ eye, target }: CameraPlace): void {
+    const u = this.uniforms;
+    const [w, d] = [u.extent.value.x / 2, u.extent.value.y / 2];
+    const put = (p: Vector3, [east, south, height]: [number, number, number]) => p.set(east - w, (height - u.middle.value) * u.exaggeration.value, south - d);
+    put(this.orbit.target, target);
+    put(this.perspective.position, eye);
+    this.orbit.update();
+    this.redraw();
+  }
+
+  /** Looks out of the eyes of somebody on the ground; null goes back to where the camera was. */
+  walk(walker: Walker | null): void {
+    const reach = Math.max(this.uniforms.extent.value.x, this.uniforms.extent.value.y);
+    if (!walker) {
+      if (this.beforeWalk) {
+        this.perspective.near = reach / 2000;
+        this.perspective.fov = 38;
+        this.perspective.updateProjectionMatrix();
+        this.walking = false;
+        this.goTo(this.beforeWalk);
+        this.beforeWalk = null;
+      }
+      return this.setOptions(this.options);
+    }
+    this.beforeWalk ??= this.cameraPlace();
+    const u = this.uniforms;
+    this.walking = true;
+    this.orbit.enabled = false;
+    this.perspective.near = walker.how === 'walk' ? 0.4 : reach / 20_000;
+    this.perspective.fov = 60;
+    this.perspective.updateProjectionMatrix();
+    const [turn, tilt] = [(walker.heading * Math.PI) / 180, (walker.pitch * Math.PI) / 180];
+    const y = (walker.feet - u.middle.value) * u.exaggeration.value + EYES;
+    this.perspective.position.set(walker.east - u.extent.value.x / 2, y, walker.south - u.extent.value.y / 2);
+    this.perspective.lookAt(
+      this.perspective.position.clone().add(new Vector3(Math.sin(turn) * Math.cos(tilt), Math.sin(tilt), -Math.cos(turn) * Math.cos(tilt))),
+    );
+    this.redraw();
+  }
+
+  /** Bytes that the card holds for this view: the heights, and what lies over them. */
+  get bytes(): number {
+    const u = this.uniforms;
+    const samples = u.samples.value.x * u.samples.value.y;
+    return samples * (4 + (u.mask.value ? 1 : 0) + (u.layer.value ? 1 : 0));
   }
 
   /** Turns and tilts the view, degrees; moves nearer by a factor. For the keyboard. */
@@ -425,7 +517,8 @@ export class GroundView {
     const longest = Math.max(ground.width, ground.depth);
     const samples = Math.max(ground.across, ground.down);
     const eye = this.perspective.position;
-    const high = ((this.range.high - this.range.low) / 2) * this.options.exaggeration;
+    // The top of the ground, from the middle that y counts from.
+    const high = (this.range.high - ground.datum - this.uniforms.middle.value) * this.options.exaggeration;
     const distance = (x: number, z: number, size: number) => {
       const dx = Math.max(x - ground.width / 2 - eye.x, 0, eye.x - (x + size - ground.width / 2));
       const dz = Math.max(z - ground.depth / 2 - eye.z, 0, eye.z - (z + size - ground.depth / 2));
@@ -450,6 +543,7 @@ export class GroundView {
       ? (2 * distance * Math.tan((this.perspective.fov * Math.PI) / 360)) / height
       : (this.orthographic.top - this.orthographic.bottom) / this.orthographic.zoom / height;
     const arm = this.perspective.position.clone().sub(this.orbit.target);
+    if (this.walking) arm.copy(this.perspective.getWorldDirection(new Vector3()).negate());
     const north = relief ? (Math.atan2(arm.x, arm.z) * 180) / Math.PI : 0;
     const spacing = ground.width / Math.max(1, ground.across - 1);
     let meshEvery = 1;

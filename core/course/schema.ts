@@ -71,6 +71,18 @@ export const courseSchema = z.object({
     .array(place.extend({ id: idSchema, name: z.string().max(80) }))
     .max(200)
     .default([]),
+  /** Views that are kept: metres east, south and above the datum. */
+  cameras: z
+    .array(
+      z.object({
+        id: idSchema,
+        name: z.string().max(80),
+        eye: z.tuple([z.number(), z.number(), z.number()]),
+        target: z.tuple([z.number(), z.number(), z.number()]),
+      }),
+    )
+    .max(100)
+    .default([]),
   /** The line that the section is drawn along. */
   section: z.object({ from: place, to: place }).optional(),
 });
@@ -195,7 +207,7 @@ export function makeTributary(name: string, steps: StepUse[] = [], id = freshId(
 
 /** An empty course on a ground. */
 export function makeCourse(name: string, ground: Course['ground'], stem: StepUse[] = [], tributaries: Tributary[] = []): Course {
-  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [] };
+  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [], cameras: [] };
 }
 
 /** The assets that a course reads, by SHA-256. Steps that are unknown or set wrong read none. */

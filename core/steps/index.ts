@@ -1,4 +1,5 @@
 import { UplandError } from '../errors';
+import { path } from './hand/path';
 import { sculpt } from './hand/sculpt';
 import { deblock } from './mend/deblock';
 import { despike } from './mend/despike';
@@ -83,6 +84,7 @@ export const steps: readonly Step[] = [
   drain,
   river,
   sculpt,
+  path,
   shift,
   stretch,
 ] as unknown as readonly Step[];

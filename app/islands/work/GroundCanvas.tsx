@@ -7,11 +7,12 @@ import { heightAt, slopeAt } from '../../view/pick';
 import { roundInterval, TINT } from '../../view/ramp';
 import { findUse, stepById } from '@upland-cast/core';
 import { standAt } from '../../store/course';
-import { onPatch, paintedMask } from '../../store/hand';
+import { onPatch, paintedMask, strokeChangeAt } from '../../store/hand';
 import { keepWork, setDrape, stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../view/drapes';
 import { SectionChart } from './SectionChart';
-import { usePlacing, useSculpting } from './handling';
+import { usePlacing, useSculpting, useWalking } from './handling';
+import { ViewsPanel } from './ViewsPanel';
 import { SpotsPanel } from './SpotsPanel';
 import { ViewOverlay } from './ViewOverlay';
 import css from './GroundCanvas.module.css';
@@ -31,7 +32,10 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const cursor = useTerrain((s) => s.cursor);
   const brush = useTerrain((s) => s.brush);
   const empty = useTerrain((s) => s.course!.stem.length === 0);
-  const sculpting = useTerrain((s) => !s.readOnly && s.tool === 'none' && (paintedMask() !== null || findUse(s.course!, s.selected)?.use.step === 'sculpt'));
+  const walking = useTerrain((s) => s.walker !== null);
+  const sculpting = useTerrain(
+    (s) => !s.readOnly && s.walker === null && s.tool === 'none' && (paintedMask() !== null || findUse(s.course!, s.selected)?.use.step === 'sculpt'),
+  );
   const mask = useTerrain((s) => s.mask);
   const tool = useTerrain((s) => s.tool);
   const standing = useTerrain((s) => (s.standing ? findUse(s.course!, s.standing)?.use : undefined));
@@ -89,6 +93,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
 
   useSculpting(canvas, view, sculpting);
   usePlacing(canvas, view, tool);
+  useWalking(canvas, view, walking);
 
   useEffect(() => {
     const element = canvas.current!;
@@ -129,7 +134,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
           tabIndex={0}
           aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom; F shows all of it."
           onKeyDown={(event) => {
-            if (steer(view.current, event.key, event.shiftKey, plan)) event.preventDefault();
+            if (!walking && steer(view.current, event.key, event.shiftKey, plan)) event.preventDefault();
           }}
         />
         <ViewOverlay view={drawn} />
@@ -184,12 +189,19 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             aria-valuetext={`${settings.sun} degrees from north`}
           />
         </label>
-        <Toggles label="Watched places" items={[{ key: 'spots', text: 'Spots', on: settings.spots, onToggle: () => set({ spots: !settings.spots }) }]} />
+        <Toggles
+          label="Beside it"
+          items={[
+            { key: 'spots', text: 'Spots', on: settings.spots, onToggle: () => set({ spots: !settings.spots }) },
+            { key: 'views', text: 'Views', on: settings.views, onToggle: () => set({ views: !settings.views }) },
+          ]}
+        />
         <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
           <Maximize2 size={14} />
         </Button>
       </div>
       {settings.spots && <SpotsPanel />}
+      {settings.views && <ViewsPanel view={drawn} />}
       {standing && (
         <p className={css.standing}>
           As after <b>{standing.name || stepById(standing.step).title}</b>
@@ -224,6 +236,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             </span>
             <b>{figure(cursor.elevation, 1)} m</b>
             <span>slope {figure(cursor.slope, 0)}°</span>
+            {sculpting && <Change east={cursor.east} south={cursor.south} />}
           </>
         ) : (
           <span>{picture?.preview ? 'Preview' : picture ? 'Full ground' : ''}</span>
@@ -269,6 +282,17 @@ function steer(view: GroundView | null, key: string, shift: boolean, plan: boole
     default:
       return false;
   }
+}
+
+/** What the latest stroke did here. */
+function Change({ east, south }: { east: number; south: number }) {
+  const change = strokeChangeAt(east, south);
+  return change === null ? null : (
+    <span>
+      stroke {change > 0 ? '+' : ''}
+      {figure(change, 1)} m
+    </span>
+  );
 }
 
 /** An area as people say it. */
