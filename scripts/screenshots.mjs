@@ -65,6 +65,13 @@ try {
   await card('Hand work');
   await shot('work-plan');
   await toggle('Contours');
+  await radio('Relief');
+  await toggle('Views');
+  await toggle('Walk');
+  await page.waitForTimeout(2500);
+  await shot('work-walk');
+  await page.keyboard.press('Escape');
+  await toggle('Views');
   await card('Bedding');
   await radio('Relief');
   await page.getByRole('button', { name: 'Show', exact: true }).click();

@@ -313,8 +313,8 @@ const api = {
   },
 
   /** Begins a stroke of the hand step `id`, or of its painted mask, on the full ground as it is seen: at the end of the course, or as after the step itself. */
-  beginStroke(id: string, standing: boolean, brush: BrushParts, mask: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | true>> {
-    return outcome(() => hand.beginStroke(full, kernels, id, standing, brush, mask));
+  beginStroke(course: Course, id: string, standing: boolean, brush: BrushParts, mask: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | true>> {
+    return outcome(() => hand.beginStroke(full, kernels, { course, id, standing, mask }, brush));
   },
 
   async dab(places: StrokePlace[]): Promise<Patch | null> {

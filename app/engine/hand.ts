@@ -47,36 +47,61 @@ async function toolsFor(brush: BrushParts | Brush, full: Full, kernels: Kernels)
   return tools;
 }
 
-/** Begins a stroke of the hand step `id`, or one that paints its mask, on the full ground as it is seen. */
+/** Where a stroke begins: the course as it is now, the step, whether the view stands after it, and the mask to be painted. */
+export interface StrokeOf {
+  course: Course;
+  id: string;
+  standing: boolean;
+  mask: string | null;
+}
+
+/** The ground as the last stroke left it to be seen, until the course has been worked out again. */
+let left: { of: Evaluation; id: string; standing: boolean; tiles: string; seen: Float32Array<ArrayBuffer> } | undefined;
+
+/** Begins a stroke of a hand step, or one that paints its mask, on the full ground as it is seen. */
 export async function beginStroke(
   full: Full | undefined,
   kernels: Kernels,
-  id: string,
-  standing: boolean,
+  { course, id, standing, mask }: StrokeOf,
   brush: BrushParts,
-  mask: string | null,
 ): Promise<Uint8Array<ArrayBuffer> | true> {
   const stage = full?.evaluation.stages.find((s) => s.use.id === id);
-  if (!stage || !full) throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
+  const use = findUse(course, id)?.use;
+  if (!stage || !full || !use || !sameUnder(full.course, course, id)) {
+    throw new UplandError('not-ready', 'The full ground is still being worked out. Begin the stroke when it is there.');
+  }
   const tools = await toolsFor(brush, full, kernels);
-  const { ground } = full.evaluation;
+  const { evaluation } = full;
+  const { ground } = evaluation;
   if (mask) {
-    const painted = stage.use.where.masks.find((m) => m.id === mask);
+    const painted = use.where.masks.find((m) => m.id === mask);
     if (!painted) throw new UplandError('not-ready', 'The mask to paint is not there any more.');
     const params = { samples: { across: 0, down: 0, registration: 'point' }, tiles: {}, ...painted.params } as PaintedParams;
     const begun = await PaintStroke.begin(ground, params, brush, tools, loadAsset);
     stroke = begun;
     return begun.weights();
   }
-  const seen = (standing ? stage : full.evaluation).height.slice();
-  stroke = await Stroke.begin(
-    { ground, beneath: stage.before, seen, strength: stage.use.strength },
-    settingsOf(stage.use) as SculptParams,
-    brush,
-    tools,
-    loadAsset,
-  );
+  // Strokes may follow one another sooner than the course is worked out.
+  const params = settingsOf(use) as SculptParams;
+  const tiles = JSON.stringify(params.tiles);
+  const goesOn = left && left.of === evaluation && left.id === id && left.standing === standing && left.tiles === tiles;
+  const seen = goesOn ? left!.seen : (standing ? stage : evaluation).height.slice();
+  left = { of: evaluation, id, standing, tiles: '', seen };
+  stroke = await Stroke.begin({ ground, beneath: stage.before, seen, strength: use.strength }, params, brush, tools, loadAsset);
   return true;
+}
+
+/** Whether what lies under a step is the same in both courses. */
+function sameUnder(one: Course, other: Course, id: string): boolean {
+  const under = (course: Course) => {
+    const found = findUse(course, id);
+    const upTo = (line: string, steps: Course['stem']) => (found && found.line.id === line ? steps.slice(0, found.index) : steps);
+    const { across, down, width, depth, registration, datum } = course.ground;
+    // The stem reads tributaries, and no tributary the stem.
+    const stem = found?.line.id === '' ? upTo('', course.stem) : [];
+    return JSON.stringify([across, down, width, depth, registration, datum, stem, course.tributaries.map((t) => upTo(t.id, t.steps))]);
+  };
+  return under(one) === under(other);
 }
 
 /** Dabs; nothing while there is no stroke. */
@@ -86,7 +111,10 @@ export const dab = async (places: StrokePlace[]): Promise<Patch | null> => (awai
 export async function endStroke(): Promise<SculptParams | PaintedParams | null> {
   const done = stroke;
   stroke = undefined;
-  return done ? done.end(keepAsset, loadAsset) : null;
+  if (!done) return null;
+  const params = await done.end(keepAsset, loadAsset);
+  if (left && done instanceof Stroke) left.tiles = JSON.stringify(params.tiles);
+  return params;
 }
 
 /** Plays the recorded strokes of a hand step again, on what lies beneath it now; its new settings. */

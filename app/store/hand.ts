@@ -4,7 +4,7 @@ import { unstoredCount } from '../storage/assets';
 import { heightAt, type HeightSource } from '../view/pick';
 import type { Patch, SculptParams } from '../engine/protocol';
 import { setMask, setUse, showMask } from './course';
-import { say, useTerrain } from './terrain';
+import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind } from './terrain';
 
 const { getState: get } = useTerrain;
 
@@ -62,8 +62,15 @@ export async function beginStroke(): Promise<boolean> {
     say('The view stands after another step. Go back to the end of the course, or stand after this one, to work by hand.');
     return false;
   }
-  const begun = await engine().beginStroke(use.id, standing === use.id, brush, mask);
+  if (!(await fullGround())) {
+    say('The full ground is still being worked out. Begin the stroke when it is there.');
+    return false;
+  }
+  holdWork(true);
+  const begun = await engine().beginStroke(get().course!, use.id, standing === use.id, brush, mask);
   if (!begun.ok) {
+    holdWork(false);
+    workOut();
     say(begun.sentence);
     return false;
   }
@@ -112,12 +119,25 @@ export async function endStroke(): Promise<void> {
   on = null;
   await dabbing;
   const result = await engine().endStroke();
-  if (!result.ok) return say(result.sentence);
+  holdWork(false);
+  if (!result.ok || !result.value) {
+    workOut();
+    return result.ok ? undefined : say(result.sentence);
+  }
   const params = result.value;
-  if (!params) return;
   if (unstoredCount()) say('This browser has no room left: the stroke is kept in memory only. Save the project file.');
   if (ended.mask) setMask(ended.use, ended.mask, 'Paint', (m) => void (m.params = { ...m.params, ...params }));
-  else setUse(ended.use, 'Stroke', (use) => void (use.params = params as SculptParams));
+  else {
+    change(
+      'Stroke',
+      (course) => {
+        const found = findUse(course, ended.use);
+        if (found) found.line.steps[found.index].params = params as SculptParams;
+      },
+      undefined,
+      workOutBehind,
+    );
+  }
 }
 
 /** Plays the strokes of a hand step again on what lies beneath it now: asked for, never by itself. */

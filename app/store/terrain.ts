@@ -171,7 +171,7 @@ function takeLock(id: string): Promise<boolean> {
 /**
  * Changes the course. Changes of one gesture (a drag, a word being typed) are undone together.
  */
-export function change(label: string, recipe: (course: Course) => void, gesture?: string): void {
+export function change(label: string, recipe: (course: Course) => void, gesture?: string, work: () => void = workOut): void {
   const { course, readOnly, past } = get();
   if (!course || readOnly) return;
   const [next, forward, back] = produceWithPatches(course, recipe);
@@ -184,7 +184,7 @@ export function change(label: string, recipe: (course: Course) => void, gesture?
   forget(all.slice(0, all.length - remembered.length), get().future);
   set({ course: next, past: remembered, future: [] });
   keepSelection();
-  workOut();
+  work();
   saveSoon();
 }
 
@@ -257,9 +257,41 @@ let busy: 'preview' | 'full' | null = null;
 let rest: ReturnType<typeof setTimeout> | undefined;
 const REST = 220;
 
+/** Whether a stroke is under way: the ground is worked out again when it is over. */
+let held = false;
+
+/** While a hand is on the ground nothing else changes it. */
+export function holdWork(on: boolean): void {
+  held = on;
+  if (!on || busy === null) return;
+  clearTimeout(rest);
+  void engine().stop();
+}
+
+/** The full ground is seen, and will be until something changes: at once, or when it has been worked out. False after `patience` ms. */
+export async function fullGround(patience = 30_000): Promise<boolean> {
+  const there = () => get().picture?.preview === false && busy === null && rest === undefined;
+  for (const until = Date.now() + patience; Date.now() < until;) {
+    if (there()) return true;
+    await new Promise((resolve) => setTimeout(resolve, 30));
+  }
+  return there();
+}
+
+/** After a stroke the ground is seen as it is already, but for what steps after it make of it: no preview comes between. */
+export function workOutBehind(): void {
+  wanted++;
+  clearTimeout(rest);
+  rest = undefined;
+  const { picture } = get();
+  if (busy || !picture || picture.preview) return workOut();
+  wholeLater(wanted, 500);
+}
+
 export function workOut(): void {
   wanted++;
   clearTimeout(rest);
+  rest = undefined;
   if (busy === 'preview') return;
   if (busy === 'full') {
     void engine().stop();
@@ -279,12 +311,21 @@ async function step(): Promise<void> {
     await settle(course);
     return;
   }
+  wholeLater(turn, REST);
+}
+
+/** The full ground, when the hand rests. */
+function wholeLater(turn: number, wait: number): void {
   rest = setTimeout(async () => {
+    rest = undefined;
     if (turn !== wanted || busy) return;
+    if (held) return wholeLater(turn, wait);
+    const { course } = get();
+    if (!course) return;
     const whole = await pass('full', course, turn);
     if (turn !== wanted) return void step();
     if (whole) await settle(course);
-  }, REST);
+  }, wait);
 }
 
 /** Hears of every full ground that has been worked out. */
@@ -389,6 +430,7 @@ function takeStage(stage: StagePicture): void {
 export function stopWork(): void {
   givenUp = wanted;
   clearTimeout(rest);
+  rest = undefined;
   void engine().stop();
   set({ working: null });
 }

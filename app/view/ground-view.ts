@@ -64,6 +64,7 @@ export interface CameraPlace {
 export const SIDES = { south: 'From the south', west: 'From the west', north: 'From the north', east: 'From the east', above: 'From above' } as const;
 export type Side = keyof typeof SIDES;
 
+const BACKDROP = 0xc4c7c6;
 const MOST_PATCHES = 1500;
 /** Parts that a frame is drawn in where no graphics card stands behind the page. */
 const SOFTWARE_STRIPS = 4;
@@ -132,7 +133,7 @@ export class GroundView {
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: drawnInSoftware() });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
-    this.renderer.setClearColor(0xc4c7c6);
+    this.renderer.setClearColor(BACKDROP);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
     const ground = new Mesh(this.patches, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
     ground.frustumCulled = false;
@@ -157,6 +158,7 @@ export class GroundView {
       for (const texture of [this.uniforms.heights, this.uniforms.mask, this.uniforms.layer, this.uniforms.layerRamp, this.uniforms.ramp]) {
         if (texture.value) texture.value.needsUpdate = true;
       }
+      this.renderer.setClearColor(BACKDROP);
       this.strip = 0;
       this.pending = 0;
       this.redraw();

@@ -1,5 +1,5 @@
 import { UplandError } from '../errors';
-import { path } from './hand/path';
+import { path } from './hand/along';
 import { sculpt } from './hand/sculpt';
 import { deblock } from './mend/deblock';
 import { despike } from './mend/despike';

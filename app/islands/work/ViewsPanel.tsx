@@ -59,11 +59,11 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
       {walker && (
         <>
           <p>W A S D or the arrows go; the mouse looks around; Q and E sink and rise in the air; Escape ends it.</p>
-          <Row label="Pace">
+          <Row label="Pace" help="1.4, 4 and 12 metres a second.">
             <Segments
               label="Pace"
               value={walker.pace}
-              choices={{ walk: '1.4 m/s', run: '4 m/s', ride: '12 m/s' }}
+              choices={{ walk: 'Walk', run: 'Run', ride: 'Ride' }}
               onChange={(pace) => useTerrain.setState({ walker: { ...walker, pace: pace as Pace } })}
             />
           </Row>

@@ -166,7 +166,8 @@ const KEYS: Record<string, [keyof Going, number]> = {
 export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
   useEffect(() => {
     const element = canvas.current;
-    if (!element || !walking) return;
+    const looks = view.current;
+    if (!element || !looks || !walking) return;
     const held = new Set<string>();
     let frame = 0;
     let last = 0;
@@ -211,9 +212,9 @@ export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
       useTerrain.setState({ walker: { ...walker, heading: ((heading % 360) + 360) % 360, pitch } });
     };
     const up = () => (looking = null);
-    const seen = useTerrain.subscribe((state, before) => state.walker !== before.walker && view.current?.walk(state.walker));
+    const seen = useTerrain.subscribe((state, before) => state.walker !== before.walker && looks.walk(state.walker));
     const { walker } = useTerrain.getState();
-    view.current?.walk(walker);
+    looks.walk(walker);
     element.focus();
     window.addEventListener('keydown', key, true);
     window.addEventListener('keyup', off);
@@ -224,7 +225,7 @@ export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
     return () => {
       seen();
       cancelAnimationFrame(frame);
-      view.current?.walk(null);
+      looks.walk(null);
       window.removeEventListener('keydown', key, true);
       window.removeEventListener('keyup', off);
       window.removeEventListener('blur', none);
