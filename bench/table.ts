@@ -12,6 +12,7 @@ import { makeGround, previewGround } from '../core/field/ground';
 import { medianProgram } from '../core/kernels/programs/median';
 import { noiseProgram } from '../core/kernels/programs/noise';
 import { inPairs, print, timed, type Row } from './pairs';
+import { brushRows } from './brush';
 import { talusRow } from './talus';
 import { waterRows } from './water';
 
@@ -171,6 +172,7 @@ await row(
   { ms: 400 },
 );
 if (wants('talus')) rows.push(await talusRow());
+if (wants('brush')) rows.push(...(await brushRows()));
 kernels.close();
 print(rows);
 if (process.env.STAGES) {

@@ -67,11 +67,13 @@ try {
   await toggle('Contours');
   await radio('Relief');
   await toggle('Views');
+  await toggle('west');
   await toggle('Walk');
   await page.waitForTimeout(2500);
   await shot('work-walk');
   await page.keyboard.press('Escape');
   await toggle('Views');
+  await page.getByRole('button', { name: 'Show all of the ground' }).click();
   await card('Bedding');
   await radio('Relief');
   await page.getByRole('button', { name: 'Show', exact: true }).click();

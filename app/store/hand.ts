@@ -66,10 +66,10 @@ export async function beginStroke(): Promise<boolean> {
     say('The full ground is still being worked out. Begin the stroke when it is there.');
     return false;
   }
-  holdWork(true);
+  await holdWork(true);
   const begun = await engine().beginStroke(get().course!, use.id, standing === use.id, brush, mask);
   if (!begun.ok) {
-    holdWork(false);
+    void holdWork(false);
     workOut();
     say(begun.sentence);
     return false;
@@ -119,7 +119,7 @@ export async function endStroke(): Promise<void> {
   on = null;
   await dabbing;
   const result = await engine().endStroke();
-  holdWork(false);
+  void holdWork(false);
   if (!result.ok || !result.value) {
     workOut();
     return result.ok ? undefined : say(result.sentence);

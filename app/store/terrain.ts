@@ -259,18 +259,21 @@ const REST = 220;
 
 /** Whether a stroke is under way: the ground is worked out again when it is over. */
 let held = false;
+/** Whether what is to be worked out only follows strokes: the ground that is seen is right but for what later steps make of them. */
+let behind = false;
 
 /** While a hand is on the ground nothing else changes it. */
-export function holdWork(on: boolean): void {
+export async function holdWork(on: boolean): Promise<void> {
   held = on;
   if (!on || busy === null) return;
   clearTimeout(rest);
   void engine().stop();
+  for (let tries = 0; busy !== null && tries < 500; tries++) await new Promise((resolve) => setTimeout(resolve, 10));
 }
 
 /** The full ground is seen, and will be until something changes: at once, or when it has been worked out. False after `patience` ms. */
 export async function fullGround(patience = 30_000): Promise<boolean> {
-  const there = () => get().picture?.preview === false && busy === null && rest === undefined;
+  const there = () => get().picture?.preview === false && (behind || (busy === null && rest === undefined));
   for (const until = Date.now() + patience; Date.now() < until;) {
     if (there()) return true;
     await new Promise((resolve) => setTimeout(resolve, 30));
@@ -285,11 +288,13 @@ export function workOutBehind(): void {
   rest = undefined;
   const { picture } = get();
   if (busy || !picture || picture.preview) return workOut();
+  behind = true;
   wholeLater(wanted, 500);
 }
 
 export function workOut(): void {
   wanted++;
+  behind = false;
   clearTimeout(rest);
   rest = undefined;
   if (busy === 'preview') return;
@@ -324,7 +329,9 @@ function wholeLater(turn: number, wait: number): void {
     if (!course) return;
     const whole = await pass('full', course, turn);
     if (turn !== wanted) return void step();
-    if (whole) await settle(course);
+    if (!whole) return;
+    behind = false;
+    await settle(course);
   }, wait);
 }
 

@@ -113,6 +113,9 @@ export interface KernelExports {
   brushWeights(out: number, width: number, height: number, x: number, y: number, stepX: number, stepY: number, softness: number, strength: number): void;
   brushMeanRows(source: number, out: number, width: number, height: number, radius: number): void;
   brushMeanColumns(source: number, out: number, sums: number, width: number, height: number, radius: number): void;
+  brushAdd(to: number, toStride: number, from: number, fromStride: number, count: number, rows: number): void;
+  brushTowards(weights: number, target: number, now: number, count: number, strength: number): void;
+  brushAny(from: number, stride: number, count: number, rows: number): boolean;
   brushNoise(out: number, width: number, height: number, x: number, y: number, stepX: number, stepY: number, amount: number, seed: number): void;
   talusLimit(height: number, limit: number, stride: number, from: number, to: number, dropX: number, dropY: number, dropDiagonal: number): void;
   talusRelease(

@@ -158,3 +158,42 @@ export function brushNoise(out: usize, width: i32, height: i32, x: f64, y: f64, 
     }
   }
 }
+
+/** Adds `count` floats a row, `rows` of them: to[row · toStride + i] += from[row · fromStride + i]. */
+export function brushAdd(to: usize, toStride: i32, from: usize, fromStride: i32, count: i32, rows: i32): void {
+  for (let row = 0; row < rows; row++) {
+    let a = to + ((<usize>row * <usize>toStride) << 2);
+    let b = from + ((<usize>row * <usize>fromStride) << 2);
+    let i = 0;
+    for (; i + 4 <= count; i += 4) {
+      v128.store(a, f32x4.add(v128.load(a), v128.load(b)));
+      a += 16;
+      b += 16;
+    }
+    for (; i < count; i++) {
+      store<f32>(a, load<f32>(a) + load<f32>(b));
+      a += 4;
+      b += 4;
+    }
+  }
+}
+
+/** Whether any of the floats, `count` a row, `rows` of them, is not zero. */
+export function brushAny(from: usize, stride: i32, count: i32, rows: i32): boolean {
+  for (let row = 0; row < rows; row++) {
+    const at = from + ((<usize>row * <usize>stride) << 2);
+    for (let i = 0; i < count; i++) if (load<f32>(at + (<usize>i << 2)) != 0) return true;
+  }
+  return false;
+}
+
+/** Weights become changes: a share, strength · weight and at most all, of the way from `now` to `target`. All arrays begin at multiples of 16 bytes. */
+export function brushTowards(weights: usize, target: usize, now: usize, count: i32, strength: f32): void {
+  const s = f32x4.splat(strength);
+  const one = f32x4.splat(1);
+  const end = (<usize>count + 3) & ~3;
+  for (let i: usize = 0; i < end << 2; i += 16) {
+    const share = f32x4.pmin(one, f32x4.mul(s, v128.load(weights + i)));
+    v128.store(weights + i, f32x4.mul(share, f32x4.sub(v128.load(target + i), v128.load(now + i))));
+  }
+}

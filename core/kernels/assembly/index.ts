@@ -4,7 +4,7 @@ export { displaceRows, placeRows } from './sample';
 export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filters';
 export { medianWindows, quantise } from './median';
 export { medianRows3, medianRows5, medianRows7 } from './generated/median-networks';
-export { brushWeights, brushMeanRows, brushMeanColumns, brushNoise } from './brush';
+export { brushWeights, brushMeanRows, brushMeanColumns, brushNoise, brushAdd, brushAny, brushTowards } from './brush';
 export { talusHeight, talusHold, talusLimit, talusRelease, talusSettle } from './talus';
 export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';

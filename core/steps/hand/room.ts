@@ -1,4 +1,5 @@
 import { instantiate, type KernelExports } from '../../kernels/loader';
+import { TILE } from './tiles';
 
 const PAGE = 65_536;
 
@@ -7,6 +8,8 @@ export class BrushRoom {
   readonly kernels: KernelExports;
   private readonly memory = new WebAssembly.Memory({ initial: 16 });
   private next = 0;
+  /** A tile's worth of floats that every dab may use between two of its other uses. */
+  private tile: { at: number; view: Float32Array<ArrayBuffer> } | undefined;
 
   constructor() {
     this.kernels = instantiate('plain', this.memory);
@@ -16,8 +19,19 @@ export class BrushRoom {
   begin(floats: number): void {
     this.next = (this.kernels.heapBase() + 63) & ~63;
     // Every piece begins on a line of its own.
-    const missing = this.next + floats * 4 + 16 * 64 - this.memory.buffer.byteLength;
+    const missing = this.next + (floats + TILE * TILE) * 4 + 16 * 64 - this.memory.buffer.byteLength;
     if (missing > 0) this.memory.grow(Math.ceil(missing / PAGE));
+    this.tile = this.floats(TILE * TILE);
+  }
+
+  get oneTile(): { at: number; view: Float32Array<ArrayBuffer> } {
+    if (!this.tile) this.begin(0);
+    return this.tile!;
+  }
+
+  /** Where floats of this room begin; undefined for any others. */
+  placeOf(floats: Float32Array): number | undefined {
+    return floats.buffer === this.memory.buffer ? floats.byteOffset : undefined;
   }
 
   floats(count: number): { at: number; view: Float32Array<ArrayBuffer> } {

@@ -214,6 +214,12 @@ export class StrokeOnSurface {
       for (let i = 0; i < w.length; i++) if (w[i] !== 0) w[i] = amount(i);
       return w;
     };
+    /** The same, to heights that lie in the room as all else does. */
+    const all = (target: Floats) => {
+      const room = brushRoom();
+      room.kernels.brushTowards(room.placeOf(w)!, room.placeOf(target)!, room.placeOf(now)!, w.length, strength);
+      return w;
+    };
     /** A share of the way to somewhere. */
     const towards = (target: (i: number) => number) => each((i) => (target(i) - now[i]) * Math.min(1, strength * w[i]));
     const eastOf = (i: number) => (rectangle.left + (i % width) + this.pad) * this.spacing.x;
@@ -225,8 +231,7 @@ export class StrokeOnSurface {
         return each((i) => -strength * w[i]);
       case 'smooth': {
         const mean = localMean(brushRoom(), surface, rectangle, radius / 6);
-        for (let i = 0; i < w.length; i++) w[i] = (mean[i] - now[i]) * Math.min(1, strength * w[i]);
-        return w;
+        return all(mean);
       }
       case 'sharpen': {
         const mean = localMean(brushRoom(), surface, rectangle, radius / 8);
@@ -242,9 +247,13 @@ export class StrokeOnSurface {
         return w;
       }
       case 'flatten':
-        return towards(() => first.height);
+        return all(brushRoom().floats(w.length).view.fill(first.height));
       case 'level':
-        return towards(() => brush.height - datum);
+        return all(
+          brushRoom()
+            .floats(w.length)
+            .view.fill(brush.height - datum),
+        );
       case 'ramp': {
         const [a, b] = brush.ramp!;
         const [dx, dy] = [b.east - a.east, b.south - a.south];
@@ -280,8 +289,7 @@ export class StrokeOnSurface {
         const last = this.last[side];
         if (!last) return undefined;
         const [x, y] = [(place[0] - last[0]) / this.spacing.x, (place[1] - last[1]) / this.spacing.y];
-        const from = shifted(surface, rectangle, -x, -y);
-        return towards((i) => from[i]);
+        return all(shifted(surface, rectangle, -x, -y));
       }
       case 'clone': {
         const source = brush.source!;
@@ -290,7 +298,8 @@ export class StrokeOnSurface {
         const old = new Surface(surface.ground, surface.beneath, this.before);
         const lift = brush.onto ? first.height - old.between(source.east / this.spacing.x - this.pad, source.south / this.spacing.y - this.pad) : 0;
         const from = shifted(old, rectangle, x, y);
-        return towards((i) => from[i] + lift);
+        for (let i = 0; i < from.length; i++) from[i] += lift;
+        return all(from);
       }
       case 'stamp': {
         const form = formOf(brush.stamp, this.tools.form);

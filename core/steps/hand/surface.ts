@@ -1,6 +1,7 @@
 import type { Ground } from '../../field/ground';
 import { TILE, tileKey, type Tiles } from './tiles';
 import type { Rectangle } from './brush';
+import { brushRoom } from './room';
 
 type Floats = Float32Array<ArrayBuffer>;
 
@@ -38,7 +39,7 @@ export class Surface {
       if (!tile) out.fill(0, start, start + to - from);
       else {
         const first = (row % TILE) * TILE + from - column;
-        for (let i = 0; i < to - from; i++) out[start + i] = tile[first + i];
+        out.set(tile.subarray(first, first + to - from), start);
       }
     });
     return out;
@@ -51,15 +52,11 @@ export class Surface {
     const width = right - left;
     const [l, t, r, b] = [Math.max(0, left), Math.max(0, top), Math.min(across, right), Math.min(down, bottom)];
     if (l < r && t < b) {
-      eachTile({ left: l, top: t, right: r, bottom: b }, (key, row, column, from, to) => {
-        const tile = this.tiles.get(key);
-        const start = (row - top) * width + from - left;
-        const under = row * across + from;
-        out.set(this.beneath.subarray(under, under + to - from), start);
-        if (!tile) return;
-        const first = (row % TILE) * TILE + from - column;
-        for (let i = 0; i < to - from; i++) out[start + i] += tile[first + i];
-      });
+      for (let row = t; row < b; row++) out.set(this.beneath.subarray(row * across + l, row * across + r), (row - top) * width + l - left);
+      for (const part of tilesUnder({ left: l, top: t, right: r, bottom: b })) {
+        const tile = this.tiles.get(part.key);
+        if (tile) addRows(out, (part.top - top) * width + part.left - left, width, tile, part);
+      }
     }
     if (left < 0 || right > across) {
       for (let row = t; row < b; row++) {
@@ -101,15 +98,25 @@ export class Surface {
   /** Adds to the differences of a rectangle. Rounded before they are added, so that taking as much away leaves exactly zero. */
   add(rectangle: Rectangle, change: Floats): void {
     const width = rectangle.right - rectangle.left;
-    eachTile(rectangle, (key, row, column, from, to) => {
-      const start = (row - rectangle.top) * width + from - rectangle.left;
-      let i = 0;
-      while (i < to - from && change[start + i] === 0) i++;
-      if (i === to - from) return;
-      const tile = this.own(key);
-      const first = (row % TILE) * TILE + from - column;
-      for (; i < to - from; i++) tile[first + i] += change[start + i];
-    });
+    const room = brushRoom();
+    const at = room.placeOf(change);
+    for (const part of tilesUnder(rectangle)) {
+      const start = (part.top - rectangle.top) * width + part.left - rectangle.left;
+      const [count, rows] = [part.right - part.left, part.bottom - part.top];
+      if (at === undefined ? !anyIn(change, start, width, count, rows) : !room.kernels.brushAny(at + 4 * start, width, count, rows)) continue;
+      const tile = this.own(part.key);
+      if (at === undefined) {
+        for (let row = 0; row < rows; row++) {
+          for (let i = 0, to = part.first + row * TILE, from = start + row * width; i < count; i++) tile[to + i] += change[from + i];
+        }
+        continue;
+      }
+      // Through the room and back: rows are copied at once and added four by four.
+      const { at: held, view } = room.oneTile;
+      view.set(tile);
+      room.kernels.brushAdd(held + 4 * part.first, TILE, at + 4 * start, width, count, rows);
+      tile.set(view);
+    }
   }
 
   /** Draws the differences of a rectangle towards zero by a share each; all of it leaves exactly zero. */
@@ -129,6 +136,45 @@ export class Surface {
 }
 
 const areaOf = ({ left, top, right, bottom }: Rectangle) => (right - left) * (bottom - top);
+
+/** A part of a rectangle that lies in one tile; `first`: where it begins there. */
+interface Part extends Rectangle {
+  key: string;
+  first: number;
+}
+
+function* tilesUnder({ left, top, right, bottom }: Rectangle): Generator<Part, void, void> {
+  for (let tileRow = Math.floor(top / TILE); tileRow * TILE < bottom; tileRow++) {
+    for (let tileColumn = Math.floor(left / TILE); tileColumn * TILE < right; tileColumn++) {
+      const part = {
+        left: Math.max(left, tileColumn * TILE),
+        top: Math.max(top, tileRow * TILE),
+        right: Math.min(right, (tileColumn + 1) * TILE),
+        bottom: Math.min(bottom, (tileRow + 1) * TILE),
+      };
+      yield { ...part, key: tileKey(tileColumn, tileRow), first: (part.top - tileRow * TILE) * TILE + part.left - tileColumn * TILE };
+    }
+  }
+}
+
+/** Adds a part of a tile to rows of `width` floats, beginning at `start`. */
+function addRows(out: Floats, start: number, width: number, tile: Floats, { first, left, top, right, bottom }: Part): void {
+  const [count, rows] = [right - left, bottom - top];
+  const room = brushRoom();
+  const at = room.placeOf(out);
+  if (at !== undefined) {
+    const { at: held, view } = room.oneTile;
+    view.set(tile);
+    room.kernels.brushAdd(at + 4 * start, width, held + 4 * first, TILE, count, rows);
+    return;
+  }
+  for (let row = 0; row < rows; row++) for (let i = 0, to = start + row * width, from = first + row * TILE; i < count; i++) out[to + i] += tile[from + i];
+}
+
+function anyIn(floats: Floats, start: number, width: number, count: number, rows: number): boolean {
+  for (let row = 0; row < rows; row++) for (let i = start + row * width; i < start + row * width + count; i++) if (floats[i] !== 0) return true;
+  return false;
+}
 
 /** Calls for every stretch of a row inside one tile: its key, the row, the tile's first column, and the stretch. */
 function eachTile({ left, top, right, bottom }: Rectangle, visit: (key: string, row: number, column: number, from: number, to: number) => void): void {
