@@ -113,9 +113,10 @@ export class Surface {
       }
       // Through the room and back: rows are copied at once and added four by four.
       const { at: held, view } = room.oneTile;
-      view.set(tile);
-      room.kernels.brushAdd(held + 4 * part.first, TILE, at + 4 * start, width, count, rows);
-      tile.set(view);
+      const own = tile.subarray(part.first, part.first + (rows - 1) * TILE + count);
+      view.set(own);
+      room.kernels.brushAdd(held, TILE, at + 4 * start, width, count, rows);
+      own.set(view.subarray(0, own.length));
     }
   }
 
@@ -164,8 +165,8 @@ function addRows(out: Floats, start: number, width: number, tile: Floats, { firs
   const at = room.placeOf(out);
   if (at !== undefined) {
     const { at: held, view } = room.oneTile;
-    view.set(tile);
-    room.kernels.brushAdd(at + 4 * start, width, held + 4 * first, TILE, count, rows);
+    view.set(tile.subarray(first, first + (rows - 1) * TILE + count));
+    room.kernels.brushAdd(at + 4 * start, width, held, TILE, count, rows);
     return;
   }
   for (let row = 0; row < rows; row++) for (let i = 0, to = start + row * width, from = first + row * TILE; i < count; i++) out[to + i] += tile[from + i];
