@@ -247,7 +247,7 @@ export function BrushPart({ use, paints, readOnly }: { use: StepUse; paints: boo
           </select>
         </Row>
       </details>
-      <p className={settings.hint}>Draw with the left button; turn the view with the right one, move it with both keys and Shift.</p>
+      <p className={settings.hint}>Draw with the left button; the right one turns the relief, with Shift it moves it.</p>
       {!paints && Number(use.params.strokes ?? 0) > 0 && ((use.params.record as string[] | undefined)?.length ?? 0) > 0 && (
         <div className={settings.actions}>
           <Button

@@ -25,7 +25,7 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
       return at ? [at.east, at.south, event.pointerType === 'mouse' ? 1 : Math.min(1, Math.max(0, event.pressure))] : null;
     };
     const down = (event: PointerEvent) => {
-      if (event.button !== 0 || ready || event.shiftKey) return;
+      if (event.button !== 0 || ready) return;
       const at = place(event);
       if (!at) return;
       element.setPointerCapture(event.pointerId);
