@@ -1,8 +1,6 @@
 import {
   around,
-  discRectangle,
   makeBrush,
-  mirrored,
   resample,
   StrokeOnSurface,
   STROKES_A_FILE,
@@ -98,7 +96,7 @@ export class Stroke {
     for (const place of places) {
       const [east, south, pressure = 1] = place;
       this.places.push([east, south, pressure]);
-      const reach = discs(this.brush, place, ground);
+      const reach = this.stroke.reachOf(place);
       const old = reach.map((r) => this.surface.differences(r));
       const rectangle = await this.stroke.dab(place);
       if (!rectangle) continue;
@@ -242,21 +240,6 @@ export class PaintStroke {
     return Uint8Array.from(unrollTiles(this.surface.tiles, this.ground.across, this.ground.down), (w) => Math.round(w * 255));
   }
 }
-
-/** The samples that a dab can touch, and its image in the mirror. */
-function discs(brush: Brush, place: StrokePlace, ground: Ground): Rectangle[] {
-  const out = [discRectangle(brush.radius, ground, place[0], place[1])];
-  if (brush.mirror) {
-    const image = mirrored(brush, place, (degrees) => [Math.sin((degrees * Math.PI) / 180), Math.cos((degrees * Math.PI) / 180)])!;
-    // A little wider: this sine is the browser's own.
-    out.push(discRectangle(brush.radius * 1.001, ground, image[0], image[1]));
-  }
-  const found = out.filter((r) => r !== undefined);
-  // Where both overlap, what is common must not be counted twice.
-  return found.length === 2 && overlap(found[0], found[1]) ? [around(found[0], found[1])] : found;
-}
-
-const overlap = (a: Rectangle, b: Rectangle) => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
 
 function cut(height: Floats, across: number, rectangle: Rectangle): Patch {
   const { left, top, right, bottom } = rectangle;

@@ -1,7 +1,7 @@
-import { findUse, type StrokePlace } from '@upland-cast/core';
+import { findUse, spacingOf, TILE, tileKey, type Rectangle, type StrokePlace } from '@upland-cast/core';
 import { engine, listening } from '../engine/client';
 import { unstoredCount } from '../storage/assets';
-import { heightAt, type HeightSource } from '../view/pick';
+import type { HeightSource } from '../view/pick';
 import type { Patch, SculptParams } from '../engine/protocol';
 import { setMask, setUse, showMask } from './course';
 import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind } from './terrain';
@@ -17,14 +17,37 @@ export function onPatch(listener: PatchListener): () => void {
   return () => patchListeners.delete(listener);
 }
 
-/** The ground as it was before the latest stroke. */
-let before: HeightSource | null = null;
+/** The ground as it was before the latest stroke, in the tiles that the stroke touched. */
+const before = new Map<string, Float32Array>();
+let across = 0;
 
-/** What the latest stroke did to a place, metres; null while there was none on this ground. */
+/** Keeps what a patch is about to change, the first time that it does. */
+function remember({ left, top, right, bottom }: Rectangle, { ground, height }: HeightSource): void {
+  for (let row = Math.floor(top / TILE); row * TILE < bottom; row++) {
+    for (let column = Math.floor(left / TILE); column * TILE < right; column++) {
+      const key = tileKey(column, row);
+      if (before.has(key)) continue;
+      const tile = new Float32Array(TILE * TILE);
+      const [from, to] = [column * TILE, Math.min(ground.across, (column + 1) * TILE)];
+      for (let y = row * TILE; y < Math.min(ground.down, (row + 1) * TILE); y++) {
+        tile.set(height.subarray(y * ground.across + from, y * ground.across + to), (y - row * TILE) * TILE);
+      }
+      before.set(key, tile);
+    }
+  }
+}
+
+/** What the latest stroke did to the sample nearest a place, metres; null while there was none on this ground. */
 export function strokeChangeAt(east: number, south: number): number | null {
   const { picture } = get();
-  if (!before || !picture || picture.height.length !== before.height.length || picture.preview) return null;
-  return heightAt(picture, east, south) - heightAt(before, east, south);
+  if (!picture || picture.preview || picture.ground.across !== across) return null;
+  const { ground, height } = picture;
+  const spacing = spacingOf(ground);
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const x = Math.min(ground.across - 1, Math.max(0, Math.round(east / spacing.x - pad)));
+  const y = Math.min(ground.down - 1, Math.max(0, Math.round(south / spacing.y - pad)));
+  const tile = before.get(tileKey(Math.floor(x / TILE), Math.floor(y / TILE)));
+  return tile ? height[y * ground.across + x] - tile[(y % TILE) * TILE + (x % TILE)] : 0;
 }
 
 /** What the stroke under way is on: a hand step, or the painted mask of a step. */
@@ -75,8 +98,8 @@ export async function beginStroke(): Promise<boolean> {
     return false;
   }
   on = { use: use.id, mask };
-  const { picture } = get();
-  before = picture && !mask ? { ground: picture.ground, height: picture.height.slice() } : null;
+  before.clear();
+  across = mask ? 0 : (get().picture?.ground.across ?? 0);
   waiting = [];
   // While it is painted the mask itself is seen, not what the step makes of it.
   if (begun.value !== true) useTerrain.setState({ mask: { use: use.id, weights: begun.value, share: 0 } });
@@ -101,14 +124,16 @@ function applyPatch(patch: Patch): void {
   const { picture, mask } = get();
   if (!picture) return;
   const { left, top, right, bottom } = patch.rectangle;
-  const { across } = picture.ground;
+  const samplesAcross = picture.ground.across;
   const width = right - left;
   if (patch.painted && mask) {
     for (let row = top; row < bottom; row++) {
-      for (let x = 0; x < width; x++) mask.weights[row * across + left + x] = Math.round(255 * patch.height[(row - top) * width + x]);
+      for (let x = 0; x < width; x++) mask.weights[row * samplesAcross + left + x] = Math.round(255 * patch.height[(row - top) * width + x]);
     }
   } else {
-    for (let row = top; row < bottom; row++) picture.height.set(patch.height.subarray((row - top) * width, (row - top + 1) * width), row * across + left);
+    remember(patch.rectangle, picture);
+    for (let row = top; row < bottom; row++)
+      picture.height.set(patch.height.subarray((row - top) * width, (row - top + 1) * width), row * samplesAcross + left);
   }
   patchListeners.forEach((listener) => listener(patch));
 }

@@ -51,14 +51,27 @@ export class StrokeOnSurface {
     if (brush.kind === 'stamp' && brush.stamp.length === 64 && !tools.form) throw new UplandError('brush', 'The file of this stamp is not there.');
   }
 
+  /** The place, and its image in the mirror. */
+  private both(place: StrokePlace): StrokePlace[] {
+    const { sin, cos } = exactMath();
+    const image = mirrored(this.brush, place, (degrees) => [sin(degrees * DEGREE), cos(degrees * DEGREE)]);
+    return image ? [place, image] : [place];
+  }
+
+  /** The samples that a dab at a place can touch: rectangles that do not overlap. */
+  reachOf(place: StrokePlace): Rectangle[] {
+    const { ground } = this.surface;
+    const [one, other] = this.both(place).map(([east, south]) => discRectangle(this.brush.radius, ground, east, south));
+    if (!one || !other) return [one, other].filter((r) => r !== undefined);
+    const apart = one.right <= other.left || other.right <= one.left || one.bottom <= other.top || other.bottom <= one.top;
+    return apart ? [one, other] : [around(one, other)];
+  }
+
   /** Dabs at a place, and at the one in the mirror; the samples that may have changed. */
   async dab(place: StrokePlace): Promise<Rectangle | undefined> {
     let whole: Rectangle | undefined;
     const { kind } = this.brush;
-    const { sin, cos } = exactMath();
-    const image = mirrored(this.brush, place, (degrees) => [sin(degrees * DEGREE), cos(degrees * DEGREE)]);
-    for (const [side, at] of [place, image].entries()) {
-      if (!at) continue;
+    for (const [side, at] of this.both(place).entries()) {
       const done = kind === 'talus' || kind === 'runoff' ? await this.weathered(kind, at) : this.dry(kind, at, side);
       this.last[side] = at;
       if (done) whole = whole ? around(whole, done) : done;
