@@ -51,7 +51,7 @@ export * from './formats';
 export * from './formats/format';
 export * from './formats/heights';
 export * from './formats/asset';
-export { encodeRgb } from './formats/png';
+export { encodeImage, encodeRgb, type Image } from './formats/png';
 export { writeLayer } from './delivery/layer';
 export { parseRawSpec } from './formats/raw';
 export * from './delivery/encode';

@@ -1,5 +1,6 @@
 import { proxy, wrap, type Remote } from 'comlink';
 import type { EngineApi } from './engine.worker';
+import { lookElsewhere } from '../storage/assets';
 import type { Listener } from './protocol';
 
 let remote: Remote<EngineApi> | undefined;
@@ -8,7 +9,8 @@ let remote: Remote<EngineApi> | undefined;
 export function engine(): Remote<EngineApi> {
   if (!remote) {
     const worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module', name: 'engine' });
-    remote = wrap<EngineApi>(worker);
+    const made = (remote = wrap<EngineApi>(worker));
+    lookElsewhere({ unstored: (sha) => made.unstored(sha), unstoredCount: () => made.unstoredCount() });
   }
   return remote;
 }

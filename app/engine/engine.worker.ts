@@ -57,7 +57,7 @@ import {
   type Mesh,
   type StrokePlace,
 } from '@upland-cast/core';
-import { keepAsset, loadAsset } from '../storage/assets';
+import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
 import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
 import { browserKernels } from './kernels';
 import {
@@ -91,6 +91,7 @@ import {
   type BrushParts,
 } from './protocol';
 import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../view/drapes';
+import { patchErrors } from '../view/quadtree';
 import { reliefPixels } from './relief';
 import * as hand from './hand';
 
@@ -169,6 +170,15 @@ const api = {
     return { threads: kernels.threads, isolated: self.crossOriginIsolated, held: cache.bytes, limit: cache.limit };
   },
 
+  /** An asset that the browser had no room for, which lives here only. */
+  unstored(sha: string): Uint8Array<ArrayBuffer> | null {
+    return unstoredHere(sha);
+  },
+
+  unstoredCount(): Promise<number> {
+    return unstoredCount();
+  },
+
   stop(): void {
     running?.abort();
   },
@@ -203,6 +213,7 @@ const api = {
         shareUnderWater: shareUnderWater(field, course.ground.sea),
         preview: ground !== course.ground,
         took: performance.now() - began,
+        patchErrors: patchErrors(field),
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
         layer: layer ? await layerPicture(layer, { ...field, ground: { ...ground, sea: course.ground.sea } }, evaluation, of, standing) : undefined,
         reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),

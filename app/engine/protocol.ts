@@ -33,6 +33,8 @@ export interface Picture {
   /** A preview stands for the full ground until that is worked out. */
   preview: boolean;
   took: number;
+  /** How far the patches that it is drawn with lie off the ground. */
+  patchErrors?: Float32Array<ArrayBuffer>;
 }
 
 /** A heightmap that was kept as an asset. */

@@ -16,7 +16,7 @@ export async function keepAsset(bytes: Uint8Array<ArrayBuffer>): Promise<string>
 }
 
 export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
-  const held = unstored.get(sha);
+  const held = unstored.get(sha) ?? (await elsewhere?.unstored(sha));
   if (held) return held;
   const row = await db.assets.get(sha);
   if (!row)
@@ -27,8 +27,19 @@ export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
   return new Uint8Array(await row.bytes.arrayBuffer());
 }
 
-/** How many assets live in memory only. */
-export const unstoredCount = () => unstored.size;
+/** Assets that live in the memory of another thread only: what the engine could not store. */
+interface Elsewhere {
+  unstored(sha: string): Promise<Uint8Array<ArrayBuffer> | null>;
+  unstoredCount(): Promise<number>;
+}
+let elsewhere: Elsewhere | undefined;
+export const lookElsewhere = (holder: Elsewhere): void => void (elsewhere = holder);
+
+/** How many assets live in memory only, here and in the engine. */
+export const unstoredCount = async (): Promise<number> => unstored.size + ((await elsewhere?.unstoredCount()) ?? 0);
+
+/** An asset that lives in this thread's memory only. */
+export const unstoredHere = (sha: string): Uint8Array<ArrayBuffer> | null => unstored.get(sha) ?? null;
 
 /** The file on disk that an asset came from, as it is now; null where there is no way back to it, or it was refused. */
 export async function fileAgain(sha: string): Promise<File | null> {

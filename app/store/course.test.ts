@@ -4,7 +4,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest';
 const never = new Proxy({}, { get: (_, key) => (key === 'then' ? undefined : () => new Promise(() => undefined)) });
 vi.mock('../engine/client', () => ({ engine: () => never, listening: (l: unknown) => l }));
 vi.mock('../storage/db', () => ({ db: {} }));
-vi.mock('../storage/assets', () => ({ unstoredCount: () => 0 }));
+vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
 
 const { allUses, makeCourse, makeGround, makeTributary, stepUse } = await import('@upland-cast/core');

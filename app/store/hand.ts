@@ -4,7 +4,7 @@ import { unstoredCount } from '../storage/assets';
 import type { HeightSource } from '../view/pick';
 import type { Patch, SculptParams } from '../engine/protocol';
 import { setMask, setUse, showMask } from './course';
-import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind } from './terrain';
+import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind, type BrushSettings } from './terrain';
 
 const { getState: get } = useTerrain;
 
@@ -72,8 +72,8 @@ export function paint(mask: string | null): void {
 }
 
 /** Begins a stroke on the selected hand step, or on the mask that is painted; false when there is neither or the ground is not ready. */
-export async function beginStroke(): Promise<boolean> {
-  const { selected, course, readOnly, standing, brush } = get();
+export async function beginStroke(brush: BrushSettings): Promise<boolean> {
+  const { selected, course, readOnly, standing } = get();
   const use = course ? findUse(course, selected)?.use : undefined;
   const mask = paintedMask();
   if (!use || (use.step !== 'sculpt' && !mask) || readOnly) return false;
@@ -150,7 +150,7 @@ export async function endStroke(): Promise<void> {
     return result.ok ? undefined : say(result.sentence);
   }
   const params = result.value;
-  if (unstoredCount()) say('This browser has no room left: the stroke is kept in memory only. Save the project file.');
+  if (await unstoredCount()) say('This browser has no room left: the stroke is kept in memory only. Save the project file.');
   if (ended.mask) setMask(ended.use, ended.mask, 'Paint', (m) => void (m.params = { ...m.params, ...params }));
   else {
     change(

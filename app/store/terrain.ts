@@ -37,6 +37,7 @@ export interface ViewSettings {
   water: boolean;
   spots: boolean;
   views: boolean;
+  everySample: boolean;
   exaggeration: number;
   /** Degrees clockwise from north that the sun stands at. */
   sun: number;
@@ -118,7 +119,7 @@ export const useTerrain = create<State>(() => ({
   tool: 'none',
   engineBytes: null,
   sheet: sheetNow(),
-  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, views: false, exaggeration: 1, sun: 315 },
+  view: { camera: 'relief', drape: 'tint', contours: false, meshLines: false, water: true, spots: false, views: false, everySample: false, exaggeration: 1, sun: 315 },
   brush: { ...makeBrush({ kind: 'raise', radius: 160, strength: 2, softness: 0.8 }), rate: 0 },
   painting: null,
   walker: null,
@@ -476,7 +477,7 @@ export async function saveNow(): Promise<void> {
       forgotten.clear();
       await sweepAssets(some);
     }
-    set({ savedAt: at, saveFault: unstoredCount() ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
+    set({ savedAt: at, saveFault: (await unstoredCount()) ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
   } catch (error) {
     const full = error instanceof Error && /quota/i.test(`${error.name} ${error.message}`);
     set({

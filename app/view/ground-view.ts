@@ -1,9 +1,12 @@
 import {
+  Box3,
   DataTexture,
   FloatType,
+  Frustum,
   GLSL3,
   InstancedBufferAttribute,
   LinearFilter,
+  Matrix4,
   Mesh,
   NearestFilter,
   OrthographicCamera,
@@ -24,7 +27,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground, Rectangle } from '@upland-cast/core';
 import { heightAt, pick, type HeightSource } from './pick';
 import { patchGeometry, wallGeometry } from './geometry';
-import { choosePatches } from './quadtree';
+import { choosePatches, deepestLevel, forget, type PatchNode } from './quadtree';
 import { EYES, type Walker } from './walk';
 import { rampPixels, roundInterval, TINT } from './ramp';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
@@ -39,6 +42,8 @@ export interface ViewOptions {
   exaggeration: number;
   /** Degrees clockwise from north. */
   sun: number;
+  /** Every sample is drawn, as far as there is room, however far away it lies. */
+  everySample: boolean;
   /** Left button and one finger belong to the brush. */
   sculpting: boolean;
 }
@@ -64,8 +69,17 @@ export interface CameraPlace {
 export const SIDES = { south: 'From the south', west: 'From the west', north: 'From the north', east: 'From the east', above: 'From above' } as const;
 export type Side = keyof typeof SIDES;
 
+interface Ring {
+  east: number;
+  south: number;
+  /** Metres. */
+  radius: number;
+}
+
 const BACKDROP = 0xc4c7c6;
-const MOST_PATCHES = 1500;
+const MOST_PATCHES = 4096;
+/** Pixels that a patch may lie off the ground before it is split. */
+const FINE = 0.7;
 /** Parts that a frame is drawn in where no graphics card stands behind the page. */
 const SOFTWARE_STRIPS = 4;
 
@@ -93,6 +107,7 @@ export class GroundView {
     contours: { value: 0 },
     meshLines: { value: 0 },
     brush: { value: new Vector3() },
+    brushTwin: { value: new Vector3() },
     mask: { value: null as DataTexture | null },
     masked: { value: 0 },
     ramp: { value: ramp(TINT) },
@@ -113,8 +128,11 @@ export class GroundView {
     water: true,
     exaggeration: 1,
     sun: 315,
+    everySample: false,
     sculpting: false,
   };
+  /** How far patches lie off the ground, of `patchErrors`; null while it is not known. */
+  private errors: Float32Array | null = null;
   private walking = false;
   private beforeWalk: CameraPlace | null = null;
   private pending = 0;
@@ -167,8 +185,9 @@ export class GroundView {
   }
 
   /** Shows a ground; the camera stays unless the land itself changed its size. */
-  setGround(source: HeightSource, range: { low: number; high: number }): void {
+  setGround(source: HeightSource, range: { low: number; high: number }, errors: Float32Array | null = null): void {
     const { ground, height } = source;
+    this.errors = errors;
     const u = this.uniforms;
     const same = this.source && this.source.ground.across === ground.across && this.source.ground.down === ground.down;
     this.source = source;
@@ -236,6 +255,11 @@ export class GroundView {
     piece.needsUpdate = true;
     this.renderer.copyTextureToTexture(piece, texture, null, new Vector2(left, top));
     piece.dispose();
+    if (this.errors) {
+      const longest = Math.max(source.ground.width, source.ground.depth);
+      const [x, y] = [source.ground.width / longest / source.ground.across, source.ground.depth / longest / source.ground.down];
+      forget(this.errors, (left - 1) * x, (top - 1) * y, (right + 1) * x, (bottom + 1) * y);
+    }
     this.redraw();
   }
 
@@ -307,8 +331,10 @@ export class GroundView {
     return { x: ((p.x + 1) / 2) * this.canvas.clientWidth, y: ((1 - p.y) / 2) * this.canvas.clientHeight };
   }
 
-  setBrush(brush: { east: number; south: number; radius: number } | null): void {
+  /** The rings of the brush, and of its twin in the mirror. */
+  setBrush(brush: Ring | null, twin: Ring | null = null): void {
     this.uniforms.brush.value.set(brush?.east ?? 0, brush?.south ?? 0, brush?.radius ?? 0);
+    this.uniforms.brushTwin.value.set(twin?.east ?? 0, twin?.south ?? 0, twin?.radius ?? 0);
     this.redraw();
   }
 
@@ -515,26 +541,56 @@ export class GroundView {
     this.overlays.forEach((moved) => moved());
   }
 
+  /**
+   * Chooses the patches: one is fine enough where no sample of it would be drawn `FINE` pixels
+   * off its place. Where there is no room for so many the bound is raised.
+   */
   private choose(ground: Ground): void {
     const longest = Math.max(ground.width, ground.depth);
     const samples = Math.max(ground.across, ground.down);
-    const eye = this.perspective.position;
-    // The top of the ground, from the middle that y counts from.
-    const high = (this.range.high - ground.datum - this.uniforms.middle.value) * this.options.exaggeration;
-    const distance = (x: number, z: number, size: number) => {
+    const { camera, perspective, uniforms, errors } = this;
+    const { exaggeration, everySample } = this.options;
+    const eye = perspective.position;
+    // Top and foot of the ground, from the middle that y counts from.
+    const middle = ground.datum + uniforms.middle.value;
+    const high = (this.range.high - middle) * exaggeration;
+    const low = (Math.min(this.range.low, ground.sea) - middle) * exaggeration - longest / 20;
+    const away = (x: number, z: number, size: number) => {
       const dx = Math.max(x - ground.width / 2 - eye.x, 0, eye.x - (x + size - ground.width / 2));
       const dz = Math.max(z - ground.depth / 2 - eye.z, 0, eye.z - (z + size - ground.depth / 2));
       return Math.hypot(dx, Math.max(0, eye.y - high), dz);
     };
+    const pixelsARadian = (this.renderer.getDrawingBufferSize(new Vector2()).y / 2 / Math.tan((perspective.fov * Math.PI) / 360)) * exaggeration;
+    perspective.updateMatrixWorld();
+    const frustum = new Frustum().setFromProjectionMatrix(new Matrix4().multiplyMatrices(perspective.projectionMatrix, perspective.matrixWorldInverse));
+    const seen = (x: number, z: number, size: number) =>
+      frustum.intersectsBox(
+        new Box3(
+          new Vector3(x - ground.width / 2, low, z - ground.depth / 2),
+          new Vector3(x + size - ground.width / 2, high + 50 * exaggeration, z + size - ground.depth / 2),
+        ),
+      );
+    const known = errors && errors.length === (4 ** (deepestLevel(samples) + 1) - 1) / 3;
+    let nodes: PatchNode[] = [];
     // Seen from straight above the shape of the patches does not show: few will do.
-    const nodes = choosePatches(this.options.camera === 'plan' ? () => Infinity : distance, ground, samples, 2.6).slice(0, MOST_PATCHES);
+    if (camera === this.orthographic) nodes = choosePatches(() => false, ground, samples);
+    else {
+      for (let fine = everySample ? 0 : FINE; ; fine = Math.max(0.1, fine * 1.5)) {
+        const coarse = (x: number, z: number, size: number, index: number) =>
+          fine === 0 || (known ? errors[index] * pixelsARadian > fine * away(x, z, size) : away(x, z, size) * fine < 1.8 * size);
+        nodes = choosePatches(coarse, ground, samples, seen);
+        if (nodes.length <= MOST_PATCHES) break;
+      }
+    }
     nodes.forEach((node, i) => {
       const [across, down] = [longest / ground.width, longest / ground.depth];
       this.patchAt.setXYZW(i, node.x * across, node.z * down, node.size * across, node.size * down);
     });
-    this.uniforms.skirt.value = this.options.camera === 'plan' ? 0 : longest / 60;
+    uniforms.skirt.value = camera === this.orthographic ? 0 : longest / 60;
     this.patchAt.needsUpdate = true;
     this.patches.instanceCount = nodes.length;
+    // Read by the browser tests.
+    this.canvas.dataset.patches = String(nodes.length);
   }
 
   private aspect(ground: Ground): Aspect {

@@ -53,6 +53,7 @@ uniform sampler2D layerRamp;
 uniform float contours;    // metres from line to line; 0: none
 uniform float meshLines;   // samples from line to line; 0: none
 uniform vec3 brush;        // east, south, radius in metres; radius 0: none
+uniform vec3 brushTwin;    // the same in its mirror
 uniform sampler2D ramp;
 uniform sampler2D mask;    // where a step acts, 0 to 1
 uniform float masked;      // 1: shown
@@ -63,6 +64,15 @@ out vec4 colour;
 float line(float value, float width) {
   float away = abs(fract(value - 0.5) - 0.5) / max(fwidth(value), 1e-6);
   return 1.0 - smoothstep(width - 0.5, width + 0.5, away);
+}
+
+/** The brush's footprint, lying on the ground. */
+void ringed(inout vec3 shaded, vec3 ring, float strength) {
+  if (ring.z <= 0.0) return;
+  float r = length(place * extent - ring.xy) / ring.z;
+  float away = abs(r - 1.0) / max(fwidth(r), 1e-6);
+  shaded = mix(shaded, vec3(0.98, 0.97, 0.93), (1.0 - smoothstep(1.0, 2.2, away)) * 0.9 * strength);
+  shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, away)) * 0.9 * strength);
 }
 
 void main() {
@@ -124,14 +134,8 @@ void main() {
     vec2 at = place * steps / meshLines;
     shaded = mix(shaded, vec3(0.13, 0.16, 0.17), max(line(at.x, 0.5), line(at.y, 0.5)) * 0.5);
   }
-  if (brush.z > 0.0) {
-    vec2 there = place * extent - brush.xy;
-    float r = length(there) / brush.z;
-    float width = fwidth(r);
-    float ring = 1.0 - smoothstep(1.0, 2.2, abs(r - 1.0) / max(width, 1e-6));
-    shaded = mix(shaded, vec3(0.98, 0.97, 0.93), ring * 0.9);
-    shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, abs(r - 1.0) / max(width, 1e-6))) * 0.9);
-  }
+  ringed(shaded, brush, 1.0);
+  ringed(shaded, brushTwin, 0.6);
   // Skirts take the colour of the ground they hang from, so that they do not show.
   colour = vec4(pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
 }

@@ -66,16 +66,28 @@ export function curvatureOf(
   return out;
 }
 
-/** Tangent-space normals as 8-bit colour, +X right, +Y up or down; a plane that rises 45° to the east is (37, 128, 218). */
-export function normalMap(field: Field, green: 'up' | 'down' = 'up'): Uint8Array<ArrayBuffer> {
+export interface NormalOptions {
+  /** Which way the green channel points on a tangent map. */
+  green?: 'up' | 'down';
+  bits?: 8 | 16;
+  /** `tangent`: +X east, +Y north, +Z up. `world-y`: x east, y up, z south. `world-z`: x east, y north, z up, whatever `green` is. */
+  space?: 'tangent' | 'world-y' | 'world-z';
+}
+
+/** Normals as colour, full scale for 1 and none for −1; a plane that rises 45° to the east is (37, 128, 218) in tangent space. */
+export function normalMap(field: Field, { green = 'up', bits = 8, space = 'tangent' }: NormalOptions = {}): Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> {
   const { across, down } = field.ground;
-  const out = new Uint8Array(across * down * 3);
-  const code = (v: number) => Math.round((v * 0.5 + 0.5) * 255);
+  const out = bits === 16 ? new Uint16Array(across * down * 3) : new Uint8Array(across * down * 3);
+  const top = bits === 16 ? 65_535 : 255;
+  const code = (v: number) => Math.round((v * 0.5 + 0.5) * top);
+  const northOf = space === 'tangent' && green === 'down' ? -1 : 1;
   eachGradient(field.height, across, down, spacingOf(field.ground), (i, east, south) => {
     const length = Math.sqrt(east * east + south * south + 1);
-    out[3 * i] = code(-east / length);
-    out[3 * i + 1] = code((green === 'up' ? south : -south) / length);
-    out[3 * i + 2] = code(1 / length);
+    // A normal leans against the rise: west of a rise to the east, north of a rise to the south.
+    const [toEast, toNorth, up] = [-east / length, south / length, 1 / length];
+    out[3 * i] = code(toEast);
+    out[3 * i + 1] = space === 'world-y' ? code(up) : code(northOf * toNorth);
+    out[3 * i + 2] = space === 'world-y' ? code(-toNorth) : code(up);
   });
   return out;
 }

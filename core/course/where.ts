@@ -1,9 +1,12 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
 import type { Ground } from '../field/ground';
+import { gridOf } from '../field/window';
+import { noiseProgram } from '../kernels/programs/noise';
 import { maskById } from '../masks';
 import { equalised, gained } from '../masks/mask';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
+import { octavesOf } from '../steps/source/octaves';
 import { checkedSettings, toDatum } from './settings';
 
 export const COMBINES = { multiply: 'All of them', add: 'Their sum', larger: 'The larger' } as const;
@@ -18,6 +21,9 @@ export const maskUseSchema = z.object({
   equalise: z.boolean().default(false),
   /** 0.5 leaves the weights, more pushes them towards 0 and 1, less towards the middle. */
   gain: z.number().min(0).max(1).default(0.5),
+  /** How much noise frays the border, where the weight is neither 0 nor 1; and the size of its patches, metres. */
+  ragged: z.number().min(0).max(1).default(0),
+  raggedSize: z.number().min(1).max(10_000).default(120),
 });
 export type MaskUse = z.infer<typeof maskUseSchema>;
 
@@ -64,7 +70,7 @@ export function reachOfWhere(where: Where, ground: Ground): number {
 /** What of the masks changes the heights, for a stage's key. */
 export const keyOfWhere = (where: Where) =>
   active(where)
-    .map((mask) => [mask.kind, settingsOfMask(mask), mask.invert, mask.equalise, mask.gain])
+    .map((mask) => [mask.kind, settingsOfMask(mask), mask.invert, mask.equalise, mask.gain, ...(mask.ragged > 0 ? [mask.ragged, mask.raggedSize] : [])])
     .concat(active(where).length > 1 ? [[where.combine]] : []);
 
 /** The weights of all masks together, 0 to 1; null where the step acts everywhere. */
@@ -75,6 +81,7 @@ export async function weightsOf(where: Where, input: StepInput, context: StepCon
     let weights = await kind.weigh(input, toDatum(kind.params, settingsOfMask(mask), context.ground) as never, context);
     if (weights.length !== input.height.length) throw new UplandError('mask', `The mask "${kind.title}" has another size than the ground.`);
     if (mask.equalise) weights = equalised(weights);
+    if (mask.ragged > 0) weights = await frayed(weights, mask, context);
     weights = gained(weights, mask.gain);
     if (mask.invert) {
       const turned = new Float32Array(weights.length);
@@ -84,6 +91,19 @@ export async function weightsOf(where: Where, input: StepInput, context: StepCon
     all = all ? combined(all, weights, where.combine) : weights;
   }
   return all;
+}
+
+/** Weights between 0 and 1 pushed to either side by fractal noise; 0 and 1 stay. */
+async function frayed(weights: Float32Array<ArrayBuffer>, { ragged, raggedSize }: MaskUse, { ground, window, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
+  const grid = gridOf(ground, window);
+  const octaves = octavesOf({ seed: 7919, feature: raggedSize, octaves: 5, gain: 0.6, lacunarity: 2.03 }, Math.max(grid.stepX, grid.stepY));
+  const noise = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0 }, null, { signal });
+  for (let i = 0; i < noise.length; i++) {
+    const w = weights[i];
+    const moved = w + ragged * 4 * w * (1 - w) * noise[i] * 1.6;
+    noise[i] = moved < 0 ? 0 : moved > 1 ? 1 : moved;
+  }
+  return noise;
 }
 
 function combined(a: Float32Array<ArrayBuffer>, b: Float32Array<ArrayBuffer>, how: Where['combine']): Float32Array<ArrayBuffer> {

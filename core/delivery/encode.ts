@@ -9,6 +9,8 @@ export interface Encoding {
   type: SampleType;
   /** Integer types: the metres, absolute, that the smallest and largest code stand for. */
   range?: { low: number; high: number };
+  /** Floats that hold 0 at one height and 1 at another (metres, absolute) instead of metres. */
+  unit?: { low: number; high: number };
   options?: WriteOptions;
   noData?: number | null;
 }
@@ -42,7 +44,9 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   const samples = makeSamples(type, height.length);
   const base: Omit<Page, 'scale' | 'offset'> = { width: ground.across, height: ground.down, type, samples, ground, noData, options: encoding.options ?? {} };
   if (!codes) {
-    for (let i = 0; i < height.length; i++) samples[i] = valid && !valid[i] ? noData! : height[i] + ground.datum;
+    const { low, high } = encoding.unit ?? { low: 0, high: 1 };
+    if (!(high > low)) throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
+    for (let i = 0; i < height.length; i++) samples[i] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
     return { page: { ...base, scale: 1, offset: 0 }, step: 0, clipped: 0 };
   }
   if (!range) throw new UplandError('no-range', 'Whole-number samples need a range: the metres that the smallest and the largest code stand for.');

@@ -54,6 +54,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   }
 
   const codes = CODES[encoding.type];
+  const { unit } = encoding;
   const low = encoding.range?.low ?? 0;
   const first = codes?.min ?? 0;
   let worst = 0;
@@ -73,7 +74,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
       holes++;
       continue;
     }
-    const read = codes && encoding.range ? low + (sample - first) * step : encoding.type === 'f32' ? Math.fround(sample) : sample;
+    const read = codes && encoding.range ? low + (sample - first) * step : unit ? unit.low + sample * (unit.high - unit.low) : encoding.type === 'f32' ? Math.fround(sample) : sample;
     if (codes && encoding.range && (truth < low - step / 2 || truth > encoding.range.high + step / 2)) {
       proof.clipped++;
       const end = truth < low ? first : codes.max;
@@ -100,6 +101,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
 /** Half a code and what float64 arithmetic on it loses; for floats the bits, and for decimal text its printed digits. */
 function allowance(encoding: Encoding, step: number, { height, ground }: Field): number {
   if (step > 0) return step * (0.5 + 1e-6);
+  if (encoding.unit) return encoding.type === 'f32' ? (encoding.unit.high - encoding.unit.low) * 2 ** -23 * 1.01 : 1e-9;
   if (encoding.type === 'f32' && ground.datum === 0) return 0;
   let far = 0;
   for (let i = 0; i < height.length; i++) far = Math.max(far, Math.abs(height[i] + ground.datum));

@@ -229,20 +229,33 @@ function paeth(left: number, up: number, corner: number): number {
   return a <= b && a <= c ? left : b <= c ? up : corner;
 }
 
-/** An 8-bit RGB PNG, for maps that are colour. */
-export function encodeRgb(rgb: Uint8Array, width: number, height: number): Uint8Array<ArrayBuffer> {
-  return pack(width, height, 8, 2, 3, (y, row) => row.set(rgb.subarray(y * width * 3, (y + 1) * width * 3)));
+/** A picture of 1, 3 or 4 channels, interleaved, of 8 or 16 bits. */
+export interface Image {
+  width: number;
+  height: number;
+  channels: 1 | 3 | 4;
+  samples: Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer>;
 }
 
-function write({ width, height, type, samples }: Page): Uint8Array<ArrayBuffer> {
-  if (type === 'u8') return pack(width, height, 8, 0, 1, (y, row) => row.set((samples as Uint8Array).subarray(y * width, (y + 1) * width)));
-  return pack(width, height, 16, 0, 2, (y, row) => {
-    for (let x = 0, i = y * width; x < width; x++, i++) {
+/** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. */
+export function encodeImage({ width, height, channels, samples }: Image): Uint8Array<ArrayBuffer> {
+  const colour = { 1: 0, 3: 2, 4: 6 }[channels];
+  const across = width * channels;
+  if (samples instanceof Uint8Array) return pack(width, height, 8, colour, channels, (y, row) => row.set(samples.subarray(y * across, (y + 1) * across)));
+  return pack(width, height, 16, colour, 2 * channels, (y, row) => {
+    for (let x = 0, i = y * across; x < across; x++, i++) {
       row[2 * x] = samples[i] >> 8;
       row[2 * x + 1] = samples[i];
     }
   });
 }
+
+/** An 8-bit RGB PNG, for maps that are colour. */
+export const encodeRgb = (samples: Uint8Array<ArrayBuffer>, width: number, height: number): Uint8Array<ArrayBuffer> =>
+  encodeImage({ width, height, channels: 3, samples });
+
+const write = ({ width, height, samples }: Page): Uint8Array<ArrayBuffer> =>
+  encodeImage({ width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> });
 
 /** A whole file out of rows; `back` is the bytes of one pixel. */
 function pack(

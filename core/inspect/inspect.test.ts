@@ -91,8 +91,8 @@ describe('surfaces', () => {
     const map = normalMap(fieldFrom(groundOf(9), (east) => east));
     [37, 128, 218].forEach((want, k) => expect(Math.abs(map[3 * 40 + k] - want)).toBeLessThanOrEqual(1));
     const north = fieldFrom(groundOf(9), (_, south) => -south);
-    expect(normalMap(north, 'up')[121]).toBeLessThan(60);
-    expect(normalMap(north, 'down')[121]).toBeGreaterThan(195);
+    expect(normalMap(north, { green: 'up' })[121]).toBeLessThan(60);
+    expect(normalMap(north, { green: 'down' })[121]).toBeGreaterThan(195);
   });
 
   it('curvature of a bowl is one over its radius along both ways, and none of a plane', () => {

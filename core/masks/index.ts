@@ -2,7 +2,7 @@ import { UplandError } from '../errors';
 import { imageMask, layerMask, paintedMask, tributaryMask } from './given';
 import type { MaskKind } from './mask';
 import { edgeMask, noiseMask } from './pattern';
-import { aspectMask, curvatureMask, heightMask, slopeMask } from './terrain';
+import { aspectMask, curvatureMask, flowMask, heightMask, reliefMask, slopeMask } from './terrain';
 
 /** Every kind of mask there is, in the order they are offered. */
 export const maskKinds: readonly MaskKind[] = [
@@ -10,6 +10,8 @@ export const maskKinds: readonly MaskKind[] = [
   slopeMask,
   aspectMask,
   curvatureMask,
+  reliefMask,
+  flowMask,
   noiseMask,
   edgeMask,
   imageMask,

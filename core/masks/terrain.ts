@@ -1,11 +1,13 @@
 import { z } from 'zod';
+import { drainageOf, spreadAccumulation } from '../analysis/drainage';
 import { curvatureOf } from '../analysis/surface';
 import { eachGradient } from '../analysis/slope';
 import { gaussian, gaussianReach } from '../field/gaussian';
 import { spacingOf } from '../field/ground';
 import { DEGREE, exactMath } from '../kernels/math';
+import type { Kernels } from '../kernels/pool';
 import { steepnessProgram } from '../kernels/programs/steepness';
-import { choice, degrees, distance, elevation, plain } from '../steps/params';
+import { choice, degrees, distance, elevation, plain, ratio } from '../steps/params';
 import { boundedBy, defineMask, within } from './mask';
 
 export const heightMask = defineMask({
@@ -103,5 +105,69 @@ export const curvatureMask = defineMask({
     const bounds = { low, high, softness };
     for (let i = 0; i < curved.length; i++) curved[i] = within(-1_000 * curved[i], bounds);
     return curved;
+  },
+});
+
+/**
+ * By how high a place stands among its surroundings, whatever its elevation: 0 % in the deepest
+ * hollows, 50 % on an even slope, 100 % on the sharpest tops. The height over the mean of a size
+ * around, against how much the ground differs from that mean there: ½ + d / (4 σ).
+ */
+export const reliefMask = defineMask({
+  id: 'relief',
+  title: 'Relief',
+  summary: 'Peaks and crests, or hollows, wherever they lie.',
+  params: z.object({
+    size: distance(600, { min: 1, max: 20_000, logarithmic: true, label: 'Size', help: 'How far around the ground is looked at.' }),
+    low: ratio(0.6, { label: 'From', help: '0 % the deepest hollows, 50 % even slopes, 100 % the sharpest tops.' }),
+    high: ratio(1, { label: 'To' }),
+    softness: ratio(0.15, { label: 'Softness' }),
+  }),
+  reach({ size }, ground) {
+    const { x, y } = spacingOf(ground);
+    return 2 * Math.max(x, y) * (1 + gaussianReach(size / 2 / Math.min(x, y)));
+  },
+  weigh: async ({ height }, params, { ground, window, kernels, signal }) =>
+    boundedBy(await reliefOf(kernels, height, window, spacingOf(ground), params.size, signal), params),
+});
+
+/** Where every sample stands among its surroundings of `size` metres, 0 to 1. */
+export async function reliefOf(
+  kernels: Kernels,
+  height: Float32Array,
+  { across, down }: { across: number; down: number },
+  spacing: { x: number; y: number },
+  size: number,
+  signal?: AbortSignal,
+): Promise<Float32Array<ArrayBuffer>> {
+  const [sigmaX, sigmaY] = [size / 2 / spacing.x, size / 2 / spacing.y];
+  const mean = await gaussian(kernels, height, across, down, sigmaX, sigmaY, { signal });
+  const away = mean.map((m, i) => height[i] - m);
+  const spread = await gaussian(kernels, away.map((d) => d * d), across, down, sigmaX, sigmaY, { signal });
+  for (let i = 0; i < away.length; i++) {
+    const sigma = Math.sqrt(Math.max(0, spread[i]));
+    const share = sigma > 1e-6 ? 0.5 + away[i] / (4 * sigma) : 0.5;
+    away[i] = share < 0 ? 0 : share > 1 ? 1 : share;
+  }
+  return away;
+}
+
+/** By the land that drains through a place, whatever a step left behind: depressions filled, water spread over all lower neighbours (Freeman 1991). */
+export const flowMask = defineMask({
+  id: 'flow',
+  title: 'Flow',
+  summary: 'Where water gathers on the ground as it is.',
+  params: z.object({
+    low: distance(20_000, { min: 0, max: 1e10, logarithmic: true, label: 'From', help: 'Square metres of land that drain through.' }),
+    high: distance(1e10, { min: 0, max: 1e10, logarithmic: true, label: 'To', help: 'Square metres.' }),
+    softness: distance(10_000, { min: 0, max: 1e10, logarithmic: true, label: 'Softness', help: 'Over so many square metres it fades out.' }),
+  }),
+  reach: () => Infinity,
+  async weigh({ height }, params, { ground, kernels, signal }) {
+    const field = { ground, height: height as Float32Array<ArrayBuffer> };
+    const flow = spreadAccumulation(field, await drainageOf(kernels, field, { signal }), 'multiple');
+    const { x, y } = spacingOf(ground);
+    for (let i = 0; i < flow.length; i++) flow[i] *= x * y;
+    return boundedBy(flow, params);
   },
 });

@@ -51,7 +51,7 @@ async function draw(page: Page, from: [number, number], to: [number, number], st
 const BRUSHES = ['Raise', 'Lower', 'Smooth', 'Roughen', 'Flatten', 'To a height', 'To a slope', 'Scrape', 'Sharpen ridges', 'Lift highs', 'Lift lows', 'Sink highs', 'Sink lows', 'Smear', 'Clone', 'Stamp', 'Slide', 'Rain', 'Restore']; // prettier-ignore
 
 describe('hand work', () => {
-  it('takes every brush, one stroke after another without waiting; after a reload all are undone, to the bit', async () => {
+  it('takes every brush, one stroke after another without waiting; after a reload a hundred are undone, to the bit', async () => {
     const { context, page, faults } = await app.person();
     const { x, y } = await atHandWork(page);
     const before = await stored(page, 'hand');
@@ -71,14 +71,23 @@ describe('hand work', () => {
       await draw(page, [x - 40, y - 30 + 3 * n], [x + 40, y - 20 + 3 * n]);
       await strokes(page, DEMO_STROKES + n + 1).waitFor({ timeout: 30_000 });
     }
+    // A hundred in all, so that undo is tried in depth.
+    await page.getByRole('radio', { name: 'Raise', exact: true }).click();
+    for (let n = BRUSHES.length; n < 100; n++) {
+      await page.mouse.move(x - 70 + 12 * (n % 12), y - 60 + 14 * Math.floor(n / 12));
+      await page.mouse.down();
+      await page.mouse.up();
+      if (n % 10 === 9) await strokes(page, DEMO_STROKES + n + 1).waitFor({ timeout: 30_000 });
+    }
+    await strokes(page, DEMO_STROKES + 100).waitFor({ timeout: 30_000 });
     await page.locator('[role=status] progress').waitFor({ state: 'detached', timeout: 60_000 });
     await page.waitForTimeout(1200);
     const worked = await stored(page, 'hand');
-    expect(worked.params.strokes).toBe(DEMO_STROKES + BRUSHES.length);
+    expect(worked.params.strokes).toBe(DEMO_STROKES + 100);
     expect(worked.params.tiles).not.toEqual(before.params.tiles);
     await page.reload();
     await fullGround(page);
-    for (let n = 0; n < BRUSHES.length; n++) await page.getByRole('button', { name: 'Undo' }).click();
+    for (let n = 0; n < 100; n++) await page.getByRole('button', { name: 'Undo' }).click();
     await strokes(page, DEMO_STROKES).waitFor();
     // Tiles are kept by the SHA-256 of their bytes: the same names are the same bits.
     await expect.poll(async () => (await stored(page, 'hand')).params, { timeout: 10_000 }).toEqual(before.params);
@@ -176,7 +185,111 @@ describe('hand work', () => {
   });
 });
 
+describe('a stroke', () => {
+  it('goes on in memory where the browser’s room ends in mid-stroke, and says so', async () => {
+    const { context, page, faults } = await app.person();
+    const { x, y } = await atHandWork(page);
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    await page.mouse.move(x + 30, y, { steps: 4 });
+    // As a browser answers whose quota is used up, to the page and to the engine alike.
+    const full = () => {
+      IDBObjectStore.prototype.put = IDBObjectStore.prototype.add = () => {
+        throw new DOMException('The quota has been exceeded.', 'QuotaExceededError');
+      };
+    };
+    await page.evaluate(full);
+    for (const worker of page.workers()) await worker.evaluate(full);
+    await page.mouse.move(x + 60, y, { steps: 4 });
+    await page.mouse.up();
+    await strokes(page, DEMO_STROKES + 1).waitFor({ timeout: 30_000 });
+    await page.getByText(/no room left: the stroke is kept in memory only/).waitFor({ timeout: 10_000 });
+    // What is there goes on being worked with: another stroke on top, and undone.
+    await draw(page, [x - 30, y + 20], [x + 30, y + 20]);
+    await strokes(page, DEMO_STROKES + 2).waitFor({ timeout: 30_000 });
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await strokes(page, DEMO_STROKES + 1).waitFor();
+    // The project file has what only memory holds.
+    const saved = page.waitForEvent('download');
+    await page.getByRole('button', { name: /^(Not saved|Saved|Saving)/ }).click();
+    await page.getByRole('button', { name: 'Save the project file' }).click();
+    expect((await saved).suggestedFilename()).toMatch(/\.uplandcast$/);
+    expect(faults.filter((f) => !/quota/i.test(f))).toEqual([]);
+    await context.close();
+  });
+
+  it('dabs on while it is held still, says what it did, and stays where another step acts', async () => {
+    const { context, page, faults } = await app.person();
+    const { x, y } = await atHandWork(page);
+    const readout = page.locator('[aria-live=off]');
+    const change = async () => Number(((await readout.textContent()) ?? '').match(/stroke ([+−]?[\d.]+)/)?.[1]?.replace('−', '-') ?? NaN);
+    await page.getByText('More about the brush').click();
+    await page.getByLabel('Held still', { exact: true }).selectOption('12');
+    const hold = async (time: number) => {
+      await page.mouse.move(x, y);
+      await page.mouse.down();
+      await page.waitForTimeout(time);
+      await page.mouse.up();
+      await page.mouse.move(x + 1, y);
+      await page.mouse.move(x, y);
+    };
+    await hold(1500);
+    await strokes(page, DEMO_STROKES + 1).waitFor({ timeout: 30_000 });
+    const held = await change();
+    const strength = Number((await page.getByLabel('Strength', { exact: true }).first().inputValue()).replace(/[^\d.]/g, ''));
+    expect(held).toBeGreaterThan(2.5 * strength);
+    // Only where the quarry acts: here it does not.
+    await page.getByLabel('Only where').selectOption({ label: 'Quarry benches acts' });
+    await hold(600);
+    await strokes(page, DEMO_STROKES + 2).waitFor({ timeout: 30_000 });
+    expect(await change()).toBe(0);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});
+
 describe('the view', () => {
+  it('has the outline of the real grid, within a pixel, whatever the level of detail; and says what it holds', async () => {
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address);
+    await page.getByRole('button', { name: 'Views', exact: true }).click();
+    await page.getByText(/view [\d.]+ .iB · stages [\d.]+ .iB of/).waitFor();
+    /** The first row of every column that is not backdrop, and how many patches were drawn. */
+    const outline = () =>
+      page.evaluate(() => {
+        const canvas = document.querySelector<HTMLCanvasElement>('canvas[data-ground]')!;
+        const copy = document.createElement('canvas');
+        [copy.width, copy.height] = [canvas.width, canvas.height];
+        const pen = copy.getContext('2d')!;
+        pen.drawImage(canvas, 0, 0);
+        const { data } = pen.getImageData(0, 0, copy.width, copy.height);
+        const rows: number[] = [];
+        for (let x = 0; x < copy.width; x++) {
+          let y = 0;
+          while (y < copy.height && data[(y * copy.width + x) * 4] === 0xc4 && data[(y * copy.width + x) * 4 + 1] === 0xc7) y++;
+          rows.push(y);
+        }
+        return { rows, patches: Number(canvas.dataset.patches) };
+      });
+    for (const side of ['south', 'east']) {
+      await page.getByRole('button', { name: side, exact: true }).click();
+      await page.waitForTimeout(2500);
+      const usual = await outline();
+      await page.getByRole('switch', { name: 'Every sample' }).click();
+      await expect.poll(async () => (await outline()).patches, { timeout: 30_000 }).toBe(1024);
+      await page.waitForTimeout(6000);
+      const every = await outline();
+      await page.getByRole('switch', { name: 'Every sample' }).click();
+      const apart = usual.rows.map((y, x) => Math.abs(y - every.rows[x]));
+      console.log(`measured: from the ${side} ${usual.patches} patches of 1024, outline off by ${Math.max(...apart)} pixels at the most`);
+      // Rows are whole pixels: less than one apart is one row at the most.
+      expect(Math.max(...apart)).toBeLessThanOrEqual(1);
+      expect(usual.patches).toBeLessThan(700);
+    }
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
   it('shows no gap between its patches, from above and from aside', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);

@@ -5,7 +5,7 @@ import { figure } from '../../components/format';
 import { GroundView, type Aspect } from '../../view/ground-view';
 import { heightAt, slopeAt } from '../../view/pick';
 import { roundInterval, TINT } from '../../view/ramp';
-import { findUse, stepById } from '@upland-cast/core';
+import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../store/course';
 import { onPatch, paintedMask, strokeChangeAt } from '../../store/hand';
 import { keepWork, setDrape, stopWork, useTerrain, type ViewSettings } from '../../store/terrain';
@@ -65,7 +65,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
 
   useEffect(() => {
     if (!picture) return;
-    view.current?.setGround(picture, { low: picture.statistics.lowest, high: picture.statistics.highest });
+    view.current?.setGround(picture, { low: picture.statistics.lowest, high: picture.statistics.highest }, picture.patchErrors);
     // Read by the browser tests: when a ground was first put on the screen, and which.
     canvas.current!.dataset.ground = picture.preview ? 'preview' : 'full';
     canvas.current!.dataset.took = picture.took.toFixed(0);
@@ -108,7 +108,9 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       useTerrain.setState({
         cursor: { ...place, elevation: heightAt(now, place.east, place.south) + now.ground.datum, slope: slopeAt(now, place.east, place.south) },
       });
-      if (sculpting) view.current?.setBrush({ ...place, radius: round.radius });
+      if (!sculpting) return;
+      const twin = mirrored(round, [place.east, place.south], (d) => [Math.sin((d * Math.PI) / 180), Math.cos((d * Math.PI) / 180)]);
+      view.current?.setBrush({ ...place, radius: round.radius }, twin ? { east: twin[0], south: twin[1], radius: round.radius } : null);
     };
     const onLeave = () => {
       useTerrain.setState({ cursor: null });

@@ -3,6 +3,7 @@ import { findUse, paramsOf, splineThrough, stepById, type Place } from '@upland-
 import { setParam } from '../../store/course';
 import { sectionOf, setSection, setSpot } from '../../store/keeping';
 import { endGesture, useTerrain } from '../../store/terrain';
+import { banksOf } from '../../view/banks';
 import type { GroundView } from '../../view/ground-view';
 import css from './ViewOverlay.module.css';
 
@@ -39,9 +40,15 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
   const screen = points.map(at);
   const drawn = drawnLine(points, lined?.meta.closed ?? false, width / 200).map(at);
   const section = sectionOf(course);
+  // The edges of what a path step makes, and where its banks meet the ground.
+  const banks =
+    use?.step === 'path' && use.on && drawn.length > 1 ? banksOf(picture, splineThrough(points, width / 200), Number(use.params.width), Number(use.params.bank)) : [];
   return (
     <svg className={css.overlay} aria-label="Over the ground">
       {lined && drawn.length > 1 && <path className={css.line} d={pathOf(drawn)} />}
+      {banks.map((line, i) => (
+        <path key={i} className={i < 2 ? css.edge : css.foot} d={pathOf(line.map(at))} />
+      ))}
       {lined &&
         screen.map((p, i) => (
           <Handle

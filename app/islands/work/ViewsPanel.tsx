@@ -1,5 +1,5 @@
 import { Eye, Footprints, Plane, Trash2 } from 'lucide-react';
-import { Button, NumberField, Row, Segments, TextField } from '../../components/controls';
+import { Button, NumberField, Row, Segments, Switch, TextField } from '../../components/controls';
 import { bytes } from '../../components/format';
 import { keepView, nameView, removeView } from '../../store/keeping';
 import { useTerrain } from '../../store/terrain';
@@ -109,6 +109,13 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
       <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameraPlace())}>
         Keep this view
       </Button>
+      <Row label="Every sample" help="Draws the real grid everywhere, not only where a difference could be seen. Slower.">
+        <Switch
+          label="Every sample"
+          on={settings.everySample}
+          onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })}
+        />
+      </Row>
       {view && (
         <p className="number">
           view {bytes(view.bytes)}

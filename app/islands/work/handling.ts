@@ -17,8 +17,9 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
     const element = canvas.current;
     if (!element || !sculpting) return;
     let last: StrokePlace | null = null;
+    /** Whether the stroke in hand could be begun; strokes follow one another. */
     let ready: Promise<boolean> | null = null;
-    let over = false;
+    let before: Promise<unknown> = Promise.resolve();
     let held: ReturnType<typeof setInterval> | undefined;
     const place = (event: PointerEvent): StrokePlace | null => {
       const at = view.current?.placeAt(event.clientX, event.clientY);
@@ -29,15 +30,14 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
       const at = place(event);
       if (!at) return;
       element.setPointerCapture(event.pointerId);
-      over = false;
-      ready = beginStroke();
+      const { brush } = useTerrain.getState();
+      const mine = (ready = before.then(() => beginStroke(brush)));
       last = at;
-      void ready.then((ok) => ok && strokeTo([at]));
-      const { rate } = useTerrain.getState().brush;
-      if (rate > 0) held = setInterval(() => void ready?.then((ok) => ok && !over && last && strokeTo([last])), 1000 / rate);
+      void mine.then((ok) => ok && strokeTo([at]));
+      if (brush.rate > 0) held = setInterval(() => void mine.then((ok) => ok && ready === mine && last && strokeTo([last])), 1000 / brush.rate);
     };
     const move = (event: PointerEvent) => {
-      if (!ready || over) return;
+      if (!ready) return;
       const { radius, spacing } = useTerrain.getState().brush;
       const places: StrokePlace[] = [];
       // Where the hand really went between two frames.
@@ -53,13 +53,10 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
     };
     const up = () => {
       clearInterval(held);
-      if (!ready || over) return;
-      over = true;
+      if (!ready) return;
+      before = ready.then((ok) => (ok ? endStroke() : undefined));
+      ready = null;
       last = null;
-      void ready.then(async (ok) => {
-        if (ok) await endStroke();
-        ready = null;
-      });
     };
     // A stroke does not wait for a hand that is somewhere else.
     const hidden = () => document.hidden && up();

@@ -1,0 +1,267 @@
+import { z } from 'zod';
+import { UplandError } from '../errors';
+import { resample } from '../field/resample';
+import { spacingOf, type Ground } from '../field/ground';
+import { reliefOf } from '../masks/terrain';
+import { evaluate, maskAt, type EvaluateOptions, type Evaluation } from '../course/evaluate';
+import { stepUse, type Course } from '../course/schema';
+import { whereSchema } from '../course/where';
+
+/** Red, green and blue as they are on a screen (sRGB), 0 to 255. */
+export const colourSchema = z.tuple([z.int().min(0).max(255), z.int().min(0).max(255), z.int().min(0).max(255)]);
+export type Colour = z.infer<typeof colourSchema>;
+
+const layerSchema = z.object({
+  id: z.string().min(1).max(64),
+  name: z.string().min(1).max(80),
+  colour: colourSchema,
+  /** A picture that repeats, by its SHA-256, and how many metres one of it covers; empty: the plain colour. */
+  picture: z
+    .string()
+    .regex(/^([0-9a-f]{64})?$/)
+    .default(''),
+  pictureSize: z.number().positive().max(100_000).default(64),
+  strength: z.number().min(0).max(1).default(1),
+  where: whereSchema.default({ masks: [], combine: 'multiply' }),
+});
+export type CoverLayer = z.infer<typeof layerSchema>;
+
+export const RAMPS = { height: 'Height', rank: 'Rank', relief: 'Relief' } as const;
+
+/** What the ground is covered with: a ramp beneath, and layers over it, each where its rules say. */
+export const coverSchema = z.object({
+  /** What drives the ramp: the height between lowest and highest; the share of the ground that lies lower; or how a place stands among its surroundings. */
+  ramp: z.enum(Object.keys(RAMPS) as [keyof typeof RAMPS, ...(keyof typeof RAMPS)[]]).default('relief'),
+  reach: z.number().min(1).max(20_000).default(900),
+  stops: z
+    .array(z.object({ at: z.number().min(0).max(1), colour: colourSchema }))
+    .min(1)
+    .max(16),
+  layers: z.array(layerSchema).max(7).default([]),
+});
+export type Cover = z.infer<typeof coverSchema>;
+
+/** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
+export const usualCover = (): Cover =>
+  coverSchema.parse({
+    ramp: 'relief',
+    stops: [
+      { at: 0, colour: [72, 74, 44] },
+      { at: 0.35, colour: [103, 103, 58] },
+      { at: 0.6, colour: [139, 127, 79] },
+      { at: 1, colour: [168, 158, 123] },
+    ],
+    layers: [
+      {
+        id: 'peat',
+        name: 'Peat and rushes',
+        colour: [70, 61, 42],
+        where: { masks: [{ id: 'peat-flow', kind: 'flow', params: { low: 60_000, high: 1e10, softness: 50_000 }, ragged: 0.5, raggedSize: 90 }] },
+      },
+      {
+        id: 'scree',
+        name: 'Scree',
+        colour: [133, 127, 118],
+        where: { masks: [{ id: 'scree-slope', kind: 'slope', params: { low: 28, high: 44, softness: 6 }, ragged: 0.6, raggedSize: 160 }] },
+      },
+      {
+        id: 'crag',
+        name: 'Crag',
+        colour: [98, 96, 95],
+        where: { masks: [{ id: 'crag-slope', kind: 'slope', params: { low: 42, high: 90, softness: 7 }, ragged: 0.5, raggedSize: 120 }] },
+      },
+    ],
+  });
+
+/** A picture that repeats: 8-bit colour, three bytes a pixel. */
+export interface Picture {
+  width: number;
+  height: number;
+  rgb: Uint8Array;
+}
+
+export interface CoverOptions extends EvaluateOptions {
+  /** The pictures that layers repeat, by SHA-256. */
+  picture?(sha: string): Promise<Picture>;
+}
+
+/**
+ * How much of each part of the cover lies at every sample, 0 to 1, the ramp first: a layer covers
+ * what is beneath it as far as its weight goes, so the parts add up to 1.
+ */
+export async function coverWeights(course: Course, evaluation: Evaluation, cover: Cover, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer>[]> {
+  const count = evaluation.height.length;
+  const parts = [new Float32Array(count).fill(1)];
+  // Layers are weighed as the masks of steps that change nothing, at the end of the course.
+  const uses = cover.layers.map((layer) => stepUse('shift', { by: 0 }, { id: `cover-${layer.id}`, name: layer.name, where: layer.where }));
+  const extended = { ...course, stem: [...course.stem, ...uses] };
+  const whole = await evaluate(extended, { ...options, ground: evaluation.ground });
+  for (const [k, layer] of cover.layers.entries()) {
+    const stage = whole.stages.find((s) => s.use.id === uses[k].id);
+    if (stage?.fault) throw new UplandError('cover', `“${layer.name}” of the ground colour: ${stage.fault}`);
+    const weights = await maskAt(extended, whole, uses[k].id, options);
+    const own = new Float32Array(count);
+    for (let i = 0; i < count; i++) own[i] = layer.strength * (weights ? weights[i] : 1);
+    for (const part of parts) for (let i = 0; i < count; i++) part[i] *= 1 - own[i];
+    parts.push(own);
+  }
+  return parts;
+}
+
+/** What drives the ramp, 0 to 1 at every sample. */
+export async function rampValues({ ground, height }: Evaluation, cover: Cover, { kernels, signal }: EvaluateOptions): Promise<Float32Array<ArrayBuffer>> {
+  if (cover.ramp === 'relief') return reliefOf(kernels, height, ground, spacingOf(ground), cover.reach, signal);
+  if (cover.ramp === 'rank') return ranks(height);
+  let [low, high] = [Infinity, -Infinity];
+  for (let i = 0; i < height.length; i++) {
+    if (height[i] < low) low = height[i];
+    if (height[i] > high) high = height[i];
+  }
+  const scale = high > low ? 1 / (high - low) : 0;
+  return Float32Array.from(height, (h) => (h - low) * scale);
+}
+
+const BINS = 65_536;
+
+/** The share of the samples that lie lower, counted in 65 536 bins with straight lines between them. */
+export function ranks(height: Float32Array): Float32Array<ArrayBuffer> {
+  let [low, high] = [Infinity, -Infinity];
+  for (let i = 0; i < height.length; i++) {
+    if (height[i] < low) low = height[i];
+    if (height[i] > high) high = height[i];
+  }
+  const out = new Float32Array(height.length);
+  if (!(high > low)) return out;
+  const scale = (BINS - 1) / (high - low);
+  const below = new Float64Array(BINS + 1);
+  for (let i = 0; i < height.length; i++) below[Math.floor((height[i] - low) * scale) + 1]++;
+  for (let b = 1; b <= BINS; b++) below[b] += below[b - 1];
+  for (let i = 0; i < out.length; i++) {
+    const at = (height[i] - low) * scale;
+    const bin = Math.floor(at);
+    out[i] = (below[bin] + (below[bin + 1] - below[bin]) * (at - bin)) / height.length;
+  }
+  return out;
+}
+
+/** The ground's colour, 8-bit sRGB, three bytes a sample; mixed in linear light (IEC 61966-2-1). */
+export async function groundColour(course: Course, evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<Uint8Array<ArrayBuffer>> {
+  const { ground } = evaluation;
+  const parts = await coverWeights(course, evaluation, cover, options);
+  const values = await rampValues(evaluation, cover, options);
+  const stops = [...cover.stops].sort((a, b) => a.at - b.at);
+  const table = new Float64Array(3 * 257);
+  for (let k = 0; k <= 256; k++) {
+    const t = k / 256;
+    const upper = stops.findIndex((s) => s.at >= t);
+    const [a, b] = upper < 0 ? [stops.at(-1)!, stops.at(-1)!] : [stops[Math.max(0, upper - 1)], stops[upper]];
+    const share = b.at > a.at ? Math.min(1, Math.max(0, (t - a.at) / (b.at - a.at))) : 0;
+    for (let c = 0; c < 3; c++) table[3 * k + c] = TO_LINEAR[a.colour[c]] + (TO_LINEAR[b.colour[c]] - TO_LINEAR[a.colour[c]]) * share;
+  }
+  const light = new Float32Array(3 * values.length);
+  for (let i = 0; i < values.length; i++) {
+    const at = Math.min(255.999, Math.max(0, values[i] * 256));
+    const [k, u] = [Math.floor(at), at - Math.floor(at)];
+    for (let c = 0; c < 3; c++) light[3 * i + c] = parts[0][i] * (table[3 * k + c] + (table[3 * k + 3 + c] - table[3 * k + c]) * u);
+  }
+  for (const [k, layer] of cover.layers.entries()) {
+    const weights = parts[k + 1];
+    const picture = layer.picture ? await options.picture?.(layer.picture) : undefined;
+    if (layer.picture && !picture) throw new UplandError('cover', `The picture of “${layer.name}” is not here.`);
+    if (picture) addPicture(light, weights, ground, picture, layer.pictureSize);
+    else {
+      const [r, g, b] = layer.colour.map((c) => TO_LINEAR[c]);
+      for (let i = 0; i < weights.length; i++) {
+        light[3 * i] += weights[i] * r;
+        light[3 * i + 1] += weights[i] * g;
+        light[3 * i + 2] += weights[i] * b;
+      }
+    }
+  }
+  const out = new Uint8Array(light.length);
+  for (let i = 0; i < light.length; i++) out[i] = toScreen(light[i]);
+  return out;
+}
+
+/** Lays a repeating picture, sized in metres, through weights; averaged over what a sample covers, so that it does not flicker. */
+function addPicture(light: Float32Array, weights: Float32Array, ground: Ground, { width, height, rgb }: Picture, size: number): void {
+  const spacing = spacingOf(ground);
+  const texel = size / width;
+  // The picture as a field for each channel, brought to whole texels a sample when a sample is larger than a texel.
+  const factor = Math.max(1, Math.round(Math.max(spacing.x, spacing.y) / texel));
+  const [across, down] = [Math.max(1, Math.round(width / factor)), Math.max(1, Math.round(height / factor))];
+  const own: Ground = { width, depth: height, across: width, down: height, registration: 'area', datum: 0, sea: 0 };
+  const channels = [0, 1, 2].map((c) => {
+    const plane = new Float32Array(width * height);
+    for (let i = 0; i < plane.length; i++) plane[i] = TO_LINEAR[rgb[3 * i + c]];
+    return across === width && down === height ? plane : resample({ ground: own, height: plane }, { ...own, across, down }, 'average').height;
+  });
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const tall = (size * height) / width;
+  for (let row = 0, i = 0; row < ground.down; row++) {
+    const y = (((row + pad) * spacing.y) / tall) % 1;
+    const v = Math.min(down - 1, Math.floor(y * down));
+    for (let column = 0; column < ground.across; column++, i++) {
+      if (weights[i] === 0) continue;
+      const x = (((column + pad) * spacing.x) / size) % 1;
+      const at = v * across + Math.min(across - 1, Math.floor(x * across));
+      for (let c = 0; c < 3; c++) light[3 * i + c] += weights[i] * channels[c][at];
+    }
+  }
+}
+
+/** Screen values as linear light: IEC 61966-2-1, its inverse by a table so that engines agree. */
+const TO_LINEAR = Float64Array.from(
+  // x^2.4 = x² · x^0.4, the latter by Newton's fifth root of x²: products and quotients only.
+  { length: 256 },
+  (_, code) => {
+    const v = code / 255;
+    if (v <= 0.04045) return v / 12.92;
+    const x = (v + 0.055) / 1.055;
+    let root = 0.5 + 0.5 * x * x;
+    for (let k = 0; k < 60; k++) root = (4 * root + (x * x) / (root * root * root * root)) / 5;
+    return x * x * root;
+  },
+);
+
+/** The codes of linear light in 65 535 steps: some twenty to a code where it is darkest. */
+const TO_SCREEN = new Uint8Array(65_536);
+for (let i = 0, code = 0; i < TO_SCREEN.length; i++) {
+  while (code < 255 && i / 65_535 > (TO_LINEAR[code] + TO_LINEAR[code + 1]) / 2) code++;
+  TO_SCREEN[i] = code;
+}
+
+const toScreen = (light: number): number => TO_SCREEN[light <= 0 ? 0 : light >= 1 ? 65_535 : Math.round(light * 65_535)];
+
+/**
+ * Weights as whole numbers that add up to exactly full scale at every sample: rounded down, and
+ * the rest given to those that lost the most (largest remainder). Channels side by side in fours,
+ * red to alpha, in one or two pictures; a channel that is not there is 0.
+ */
+export function packWeights(parts: readonly Float32Array[], bits: 8 | 16): (Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer>)[] {
+  if (parts.length < 2 || parts.length > 8) throw new UplandError('weights', `Weights go into two to eight channels; there are ${parts.length}.`);
+  const full = bits === 16 ? 65_535 : 255;
+  const count = parts[0].length;
+  const pictures = Array.from({ length: Math.ceil(parts.length / 4) }, () => (bits === 16 ? new Uint16Array(4 * count) : new Uint8Array(4 * count)));
+  const whole = new Int32Array(parts.length);
+  const lost = new Float64Array(parts.length);
+  for (let i = 0; i < count; i++) {
+    let sum = 0;
+    for (const part of parts) sum += Math.max(0, part[i]);
+    let left = full;
+    for (let k = 0; k < parts.length; k++) {
+      const share = sum > 0 ? (Math.max(0, parts[k][i]) / sum) * full : k === 0 ? full : 0;
+      whole[k] = Math.floor(share);
+      lost[k] = share - whole[k];
+      left -= whole[k];
+    }
+    for (; left > 0; left--) {
+      let most = 0;
+      for (let k = 1; k < parts.length; k++) if (lost[k] > lost[most]) most = k;
+      whole[most]++;
+      lost[most] = -1;
+    }
+    for (let k = 0; k < parts.length; k++) pictures[k >> 2][4 * i + (k & 3)] = whole[k];
+  }
+  return pictures;
+}
