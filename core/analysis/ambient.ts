@@ -37,14 +37,15 @@ export function ambientShade({ ground, height }: Field, options: AmbientOptions 
     options.progress?.(k / half);
     // Each line serves its two opposite directions.
     const angle = ((k + 0.5) * 180 * DEGREE) / half;
-    const [east, south] = [cos(angle) / spacing.x, sin(angle) / spacing.y];
+    const [toEast, toSouth] = [cos(angle), sin(angle)];
+    const [east, south] = [toEast / spacing.x, toSouth / spacing.y];
     const alongX = Math.abs(east) >= Math.abs(south);
     const [long, wide] = alongX ? [across, down] : [down, across];
     const lean = alongX ? south / east : east / south;
-    // Metres from sample to sample along the line.
-    const [runX, runY] = alongX ? [spacing.x, lean * spacing.y] : [lean * spacing.x, spacing.y];
-    const step = Math.sqrt(runX * runX + runY * runY);
     const shifts = Int32Array.from({ length: long }, (_, i) => Math.round(lean * i));
+    // How far along the direction the samples of a line really lie, metres.
+    const [alongLong, alongWide] = alongX ? [toEast * spacing.x, toSouth * spacing.y] : [toSouth * spacing.y, toEast * spacing.x];
+    const reached = Float64Array.from({ length: long }, (_, i) => Math.abs(i * alongLong + shifts[i] * alongWide));
     const last = shifts[long - 1];
     const [first, end] = [Math.min(0, -last), wide + Math.max(0, -last)];
     for (let line = first; line < end; line++) {
@@ -59,7 +60,7 @@ export function ambientShade({ ground, height }: Field, options: AmbientOptions 
           if (cross < 0 || cross >= wide) continue;
           const i = alongX ? cross * across + n : n * across + cross;
           const h = height[i] * z;
-          const at = n * way * step;
+          const at = reached[n] * way;
           // Drop from the hull what lies under the line from here to what stands before it.
           let horizon = 0;
           while (size > 0) {

@@ -37,13 +37,13 @@ export function* tilesOf(field: Field, tiling: Tiling): Generator<Tile> {
   const step = { x: sides.across - (tiling.shared ? 1 : 0), y: sides.down - (tiling.shared ? 1 : 0) };
   for (let row = 0; row < tiling.down; row++) {
     for (let column = 0; column < tiling.across; column++) {
-      yield { column, row, field: cutOut(field, column * step.x, row * step.y, sides.across, sides.down) };
+      yield { column, row, field: pieceOf(field, column * step.x, row * step.y, sides.across, sides.down) };
     }
   }
 }
 
 /** A piece of a ground, at its own samples and in its own place. */
-export function cutOut({ ground, height, valid }: Field, left: number, top: number, across: number, down: number): Field {
+export function pieceOf({ ground, height, valid }: Field, left: number, top: number, across: number, down: number): Field {
   const spacing = spacingOf(ground);
   const length = (count: number, one: number) => (ground.registration === 'point' ? Math.max(1, count - 1) : count) * one;
   const out = new Float32Array(across * down);

@@ -30,7 +30,7 @@ export function solidOf(field: Field, { scale, base, exaggeration = 1 }: SolidOp
   let lowest = Infinity;
   for (const h of height) if (h < lowest) lowest = h;
   const top = across * down;
-  // Under the surface only the rim is needed: the underside is a fan of strips between its two long sides.
+  // The underside has the vertices of the surface, so that no wall meets it within an edge.
   const positions = new Float32Array(3 * 2 * top);
   for (let row = 0, i = 0; row < down; row++) {
     for (let column = 0; column < across; column++, i++) {

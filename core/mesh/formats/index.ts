@@ -4,9 +4,10 @@ import type { MeshFormat } from './format';
 import { glb } from './glb';
 import { obj } from './obj';
 import { ply } from './ply';
+import { stl } from './stl';
 
 /** Every mesh format, in the order they are tried. */
-export const meshFormats: readonly MeshFormat[] = [glb, ply, obj];
+export const meshFormats: readonly MeshFormat[] = [glb, ply, stl, obj];
 
 export function meshFormatByName(name: string): MeshFormat {
   const lower = name.toLowerCase();
@@ -19,7 +20,7 @@ export function meshFormatByName(name: string): MeshFormat {
 export function readMesh(bytes: Uint8Array<ArrayBuffer>): Mesh {
   if (bytes.length === 0) throw new UplandError('empty-file', 'This file is empty: it has 0 bytes.');
   const format = meshFormats.find((f) => f.sniff(bytes));
-  if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY and GLB are.`);
+  if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL and GLB are.`);
   try {
     return format.read(bytes);
   } catch (error) {
