@@ -65,6 +65,7 @@ export * from './delivery/cover';
 export * from './delivery/maps';
 export * from './delivery/tiles';
 export * from './delivery/bundle';
+export * from './delivery/order';
 export * from './delivery/trial';
 export * from './delivery/calibration';
 export * from './mesh/mesh';

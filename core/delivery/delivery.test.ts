@@ -6,7 +6,6 @@ import { formats } from '../formats';
 import { BYTES, CODES, type Format, type Page } from '../formats/format';
 import { flipRows } from '../field/turn';
 import { costOf, deliver } from './deliver';
-import { docketToHtml, makeDocket } from './docket';
 import { encode, metresPerCode, type Encoding } from './encode';
 import { prove } from './proof';
 import { fileNameFor, groundFor, receivers, receiverSchema, sizesFor } from './receiver';
@@ -165,23 +164,5 @@ describe('the receiver of a power of two plus one', () => {
     expect(fileNameFor(receiver, 'Dunmorrow', 1025, 'png', 'u16')).toBe('dunmorrow-1025.png');
     expect(fileNameFor(receiver, '../..\\Höhe: "1"?', 513, 'raw', 'u16')).toBe('ho-he-1-513.raw');
     expect(fileNameFor(receiver, '???', 513, 'tiff', 'f32')).toBe('terrain-513.tif');
-  });
-});
-
-describe('the docket', () => {
-  it('has every number that the other side types in, and escapes what it is given', async () => {
-    const delivery = await deliver(field, 'a<b>.raw', { format: 'raw', type: 'u16', range: { low: 300, high: 900 }, options: { order: 'be', rows: 'south' } });
-    const docket = makeDocket('Fell & <Moor>', 'Power of two plus one', field, delivery, [{ title: 'Noise', caption: 'rolling' }]);
-    const said = Object.fromEntries(docket.toTypeIn.map((l) => [l.label, l.value]));
-    expect(said).toMatchObject({
-      Samples: '65 × 65',
-      'Byte order': 'big-endian',
-      'First row': 'the south edge',
-      'Height of code 0': '300 m',
-      'Height of code 65535': '900 m',
-    });
-    const html = docketToHtml(docket, 'data:image/png;base64,AAAA');
-    expect(html).not.toContain('<Moor>');
-    expect(html).toContain(delivery.proof.sha256);
   });
 });

@@ -1,102 +1,119 @@
 import { spacingOf } from '../field/ground';
 import type { Field } from '../field/field';
 import { statistics } from '../field/statistics';
-import { formatById } from '../formats';
-import { CODES } from '../formats/format';
-import { displacementRatio } from '../mesh/grid';
-import type { Delivery } from './deliver';
-import { metresPerCode } from './encode';
+import type { Said } from './prepare';
+import type { Proof } from './proof';
+import type { Receiver } from './receiver';
 
-export interface DocketLine {
-  label: string;
-  value: string;
+export type DocketLine = Said;
+
+/** A file as the docket speaks of it. */
+export interface DocketFile {
+  name: string;
+  title: string;
+  /** Data is read as it is; colour goes through the screen's tone curve. */
+  meaning: 'data' | 'colour' | 'words';
+  /** What the other side has to type in. */
+  toTypeIn: Said[];
+  words: string[];
+  proof: Pick<Proof, 'ok' | 'maxAbs' | 'rmse' | 'clipped' | 'codesUsed' | 'sha256' | 'bytes' | 'faults'> | null;
 }
 
 export interface Docket {
   terrain: string;
-  file: string;
   receiver: string;
-  /** What the other side has to type in. */
-  toTypeIn: DocketLine[];
-  ground: DocketLine[];
-  proof: DocketLine[];
-  madeBy: DocketLine[];
+  note: string;
+  /** What was done to the ground for this receiver, and what stands at its border. */
+  words: string[];
+  ground: Said[];
+  files: DocketFile[];
+  /** Metres, absolute. */
+  spots: { name: string; before: number | null; now: number; delivered: number }[];
+  madeBy: Said[];
 }
 
 const number = (value: number, digits = 2) => value.toLocaleString('en-GB', { maximumFractionDigits: digits }).replaceAll(',', '\u2009').replace('-', '−');
 
-/** The sheet that goes with a delivery: every number the other side types in, the ground, and the proof. */
-export function makeDocket(terrain: string, receiver: string, field: Field, delivery: Delivery, steps: { title: string; caption: string }[]): Docket {
-  const { encoding, proof, name } = delivery;
+export interface DocketParts {
+  terrain: string;
+  receiver: Receiver;
+  field: Field;
+  sea: number;
+  words: string[];
+  files: DocketFile[];
+  spots: Docket['spots'];
+  steps: { title: string; caption: string }[];
+}
+
+/** The sheet that goes with a delivery: every number the other side types in, the ground, and the proofs. */
+export function makeDocket({ terrain, receiver, field, sea, words, files, spots, steps }: DocketParts): Docket {
   const { ground } = field;
   const spacing = spacingOf(ground);
-  const { lowest, highest } = statistics(field);
-  const codes = CODES[encoding.type];
-  const format = formatById(encoding.format);
-  const lines: DocketLine[] = [
-    {
-      label: 'Format',
-      value: `${format.title}, ${codes ? `${codes.bits}-bit ${encoding.type[0] === 's' ? 'signed ' : ''}whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel, data and not colour`,
-    },
-    { label: 'Samples', value: `${ground.across} × ${ground.down}` },
-  ];
-  if (encoding.format === 'raw') {
-    lines.push({ label: 'Byte order', value: encoding.options?.order === 'be' ? 'big-endian' : 'little-endian' });
-    lines.push({ label: 'First row', value: encoding.options?.rows === 'south' ? 'the south edge' : 'the north edge' });
-    if (encoding.options?.skip) lines.push({ label: 'Header to skip', value: `${encoding.options.skip} bytes` });
-  } else lines.push({ label: 'First row', value: 'the north edge' });
-  if (codes && encoding.range) {
-    lines.push({ label: `Height of code ${codes.min}`, value: `${number(encoding.range.low, 3)} m` });
-    lines.push({ label: `Height of code ${codes.max}`, value: `${number(encoding.range.high, 3)} m` });
-    lines.push({ label: 'Height over all codes', value: `${number(encoding.range.high - encoding.range.low, 3)} m` });
-    lines.push({ label: 'Metres a code', value: `${metresPerCode(encoding.type, encoding.range).toPrecision(6)} m` });
-  } else lines.push({ label: 'Values', value: 'metres, absolute' });
-  lines.push({ label: 'Width and depth', value: `${number(ground.width)} m × ${number(ground.depth)} m` });
-  lines.push({ label: 'Sea level', value: `${number(ground.sea)} m` });
-  lines.push({ label: 'Strength for a plane of width 1', value: displacementRatio(field).toPrecision(6) });
+  const { lowest, highest, mean } = statistics(field);
   return {
     terrain,
-    file: name,
-    receiver,
-    toTypeIn: lines,
+    receiver: receiver.title,
+    note: receiver.note,
+    words,
     ground: [
+      { label: 'Width and depth', value: `${number(ground.width)} m × ${number(ground.depth)} m` },
+      { label: 'Samples', value: `${ground.across} × ${ground.down}` },
+      { label: 'From sample to sample', value: spacing.x === spacing.y ? `${number(spacing.x, 6)} m` : `${number(spacing.x, 6)} m × ${number(spacing.y, 6)} m` },
+      { label: 'Registration', value: ground.registration === 'point' ? 'the outer samples lie on the edge' : 'samples are cell centres' },
       { label: 'Lowest', value: `${number(lowest, 3)} m` },
       { label: 'Highest', value: `${number(highest, 3)} m` },
-      {
-        label: 'From sample to sample',
-        value: spacing.x === spacing.y ? `${number(spacing.x, 4)} m` : `${number(spacing.x, 4)} m × ${number(spacing.y, 4)} m`,
-      },
-      { label: 'Registration', value: ground.registration === 'point' ? 'the outer samples lie on the edge' : 'samples are cell centres' },
+      { label: 'Mean', value: `${number(mean, 3)} m` },
+      { label: 'Sea level', value: `${number(sea)} m` },
       { label: 'Datum', value: `${number(ground.datum)} m` },
+      { label: 'Height range over width', value: ((highest - lowest) / ground.width).toPrecision(6) },
     ],
-    proof: [
-      { label: 'Read back', value: proof.ok ? 'right' : 'wrong' },
-      { label: 'Largest error', value: `${proof.maxAbs === 0 ? '0' : proof.maxAbs.toPrecision(4)} m` },
-      { label: 'RMS error', value: `${proof.rmse === 0 ? '0' : proof.rmse.toPrecision(4)} m` },
-      { label: 'Clipped', value: `${number(proof.clipped)} samples` },
-      { label: codes ? 'Codes used' : 'Different values', value: number(proof.codesUsed) },
-      { label: 'Bytes', value: number(proof.bytes) },
-      { label: 'SHA-256', value: proof.sha256 },
-    ],
+    files,
+    spots,
     madeBy: steps.map(({ title, caption }) => ({ label: title, value: caption })),
   };
 }
 
-/** The docket as a page that prints on one sheet; `picture` is a data URL. */
+/** A proof in lines. */
+export function proofLines(proof: NonNullable<DocketFile['proof']>, unit: string): Said[] {
+  const size = (v: number) => (v === 0 ? '0' : `${v.toPrecision(4)} ${unit}`);
+  return [
+    { label: 'Read back', value: proof.ok ? 'right: size, place and every sample' : 'wrong' },
+    { label: 'Largest error', value: size(proof.maxAbs) },
+    { label: 'RMS error', value: size(proof.rmse) },
+    { label: 'Clipped', value: `${number(proof.clipped)} samples` },
+    { label: 'Different values', value: number(proof.codesUsed) },
+    { label: 'Bytes', value: number(proof.bytes) },
+    { label: 'SHA-256', value: proof.sha256 },
+  ];
+}
+
+const MEANINGS = { data: 'data, to be read as it is (linear, no colour)', colour: 'colour (sRGB)', words: '' };
+
+/** The docket as a page that prints; `picture` is a data URL. */
 export function docketToHtml(docket: Docket, picture?: string): string {
   const escape = (text: string) => text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
-  const table = (title: string, lines: DocketLine[]) =>
-    lines.length
-      ? `<h2>${escape(title)}</h2><table>${lines.map((l) => `<tr><th scope="row">${escape(l.label)}</th><td>${escape(l.value)}</td></tr>`).join('')}</table>`
-      : '';
-  return `<!doctype html><html lang="en"><meta charset="utf-8"><title>Docket: ${escape(docket.file)}</title>
-<style>body{font:13px/1.45 Overpass,system-ui,sans-serif;color:#22292b;max-width:44rem;margin:2rem auto;padding:0 1rem}
+  const rows = (lines: Said[]) => lines.map((l) => `<tr><th scope="row">${escape(l.label)}</th><td>${escape(l.value)}</td></tr>`).join('');
+  const table = (title: string, lines: Said[]) => (lines.length ? `<h2>${escape(title)}</h2><table>${rows(lines)}</table>` : '');
+  const files = docket.files.filter((f) => f.proof);
+  const file = (f: DocketFile) =>
+    `<section><h3>${escape(f.name)}</h3><p>${escape(f.title)}${f.meaning === 'words' ? '' : `; ${MEANINGS[f.meaning]}`}. ${escape(f.words.join(' '))}</p>` +
+    `<table>${rows(f.toTypeIn)}${rows(proofLines(f.proof!, f.title.startsWith('Heights') || f.name.endsWith('.stl') ? 'm' : ''))}</table></section>`;
+  const spots = docket.spots.length
+    ? `<h2>Spots</h2><table class="spots"><tr><th scope="col">Place</th><th scope="col">Before</th><th scope="col">Now</th><th scope="col">As delivered</th></tr>${docket.spots
+        .map((s) => `<tr><th scope="row">${escape(s.name)}</th>${[s.before, s.now, s.delivered].map((v) => `<td>${v === null ? '' : `${number(v, 3)} m`}</td>`).join('')}</tr>`)
+        .join('')}</table>`
+    : '';
+  return `<!doctype html><html lang="en"><meta charset="utf-8"><title>Docket: ${escape(docket.terrain)}</title>
+<style>body{font:13px/1.45 Overpass,system-ui,sans-serif;color:#22292b;max-width:46rem;margin:2rem auto;padding:0 1rem}
 h1{font-size:18px;margin:0 0 .2rem}h2{font-size:13px;color:#9c4a23;margin:1.2rem 0 .3rem;border-top:1px solid #cfc8b6;padding-top:.6rem}
+h3{font-size:13px;margin:1rem 0 .1rem}p{margin:.1rem 0 .4rem}
 table{border-collapse:collapse;width:100%}th{font-weight:400;text-align:left;color:#5a6360;width:16rem;padding:1px 0;vertical-align:top}
 td{font-family:"Overpass Mono",monospace;font-variant-numeric:tabular-nums;overflow-wrap:anywhere}img{width:100%;max-width:24rem;display:block;margin:.8rem 0}
-@media print{body{margin:0}}</style>
-<h1>${escape(docket.file)}</h1><p>${escape(docket.terrain)}, for: ${escape(docket.receiver)}</p>
+section,tr{break-inside:avoid}@media print{body{margin:0;max-width:none}}</style>
+<h1>${escape(docket.terrain)}</h1><p>For: ${escape(docket.receiver)}. ${escape(docket.note)}</p>
 ${picture ? `<img src="${escape(picture)}" alt="Relief of ${escape(docket.terrain)}">` : ''}
-${table('To type in', docket.toTypeIn)}${table('The ground', docket.ground)}${table('Proof', docket.proof)}${table('How it was made', docket.madeBy)}
+${docket.words.map((w) => `<p>${escape(w)}</p>`).join('')}
+${files.length ? `<h2>Files</h2>${files.map(file).join('')}` : ''}
+${spots}${table('The ground', docket.ground)}${table('How it was made', docket.madeBy)}
 </html>`;
 }

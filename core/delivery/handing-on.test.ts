@@ -20,7 +20,7 @@ import { calibrationGround, CORNERS } from './calibration';
 import { coverSchema, coverWeights, groundColour, packWeights, ranks, usualCover } from './cover';
 import { deliver } from './deliver';
 import { encode } from './encode';
-import { drawMap, mapSchema, MAPS, proveImage, writeMap, type MapSpec } from './maps';
+import { drawMap, mapSchema, MAPS, proveImage, writeMap } from './maps';
 import { borderAgainst, borderWords, prepare, scaleToFit, type HeightChoice } from './prepare';
 import { badName, fileNameFor, groundFor, readReceiver, receivers, receiverSchema, safeName, sizesFor, whyNot } from './receiver';
 import { extended, tileName, tileSides, tilesOf } from './tiles';
