@@ -61,6 +61,7 @@ export * from './delivery/deliver';
 export * from './delivery/docket';
 export * from './delivery/receiver';
 export * from './delivery/prepare';
+export * from './delivery/recipe';
 export * from './delivery/cover';
 export * from './delivery/maps';
 export * from './delivery/tiles';

@@ -1,6 +1,5 @@
 import { expose, transfer } from 'comlink';
 import {
-  allUses,
   inspect,
   readWith,
   toField,
@@ -8,8 +7,6 @@ import {
   groundAtSamples,
   maskAt,
   startingCourse,
-  costOf,
-  deliver,
   describeChange,
   describeDrainage,
   spreadAccumulation,
@@ -21,19 +18,16 @@ import {
   writeLayer,
   type DrainageReport,
   type Stage,
-  docketToHtml,
   encode,
   evaluate,
   gridMesh,
   histogram,
-  makeDocket,
   meshError,
   meshFormats,
   previewGround,
   pressMesh,
   readMesh,
   sentenceOf,
-  settingsOf,
   shareUnderWater,
   StageCache,
   statistics,
@@ -46,15 +40,15 @@ import {
   displacementRatio,
   boundsOf,
   faceCount,
-  BYTES,
   type AssetReading,
   type Course,
-  type Encoding,
   type Evaluation,
   type Field,
   type Ground,
   type GridOptions,
+  type MapSpec,
   type Mesh,
+  type Order,
   type StrokePlace,
 } from '@upland-cast/core';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
@@ -63,14 +57,15 @@ import { browserKernels } from './kernels';
 import {
   ROLL_PICTURE,
   THUMBNAIL,
-  type CostResult,
   type Kept,
   type Look,
   type LookFinding,
   type MosaicLook,
   type OpenedFile,
-  type DeliveryRequest,
-  type DeliveryResult,
+  type HandedOn,
+  type MapDrape,
+  type OrderCost,
+  type TrialResult,
   type EngineFacts,
   type Listener,
   type MeshFacts,
@@ -94,6 +89,7 @@ import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../view/dr
 import { patchErrors } from '../view/quadtree';
 import { reliefPixels } from './relief';
 import * as hand from './hand';
+import * as handing from './handing';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
@@ -106,6 +102,16 @@ let running: AbortController | undefined;
 let halting: AbortController | undefined;
 /** The last full evaluation, for reports and hand work. */
 let full: { course: Course; evaluation: Evaluation } | undefined;
+
+const tools = { kernels, cache };
+const questions = new Map<string, AbortController>();
+/** A signal that the next question of the same kind ends. */
+function newQuestion(kind: string): AbortSignal {
+  questions.get(kind)?.abort(new StoppedError());
+  const mine = new AbortController();
+  questions.set(kind, mine);
+  return mine.signal;
+}
 
 let looking: AbortController | undefined;
 function newLook(): AbortSignal {
@@ -351,16 +357,43 @@ const api = {
     });
   },
 
-  async cost(course: Course, ground: Ground, encoding: Encoding): Promise<Outcome<CostResult>> {
-    return outcome(async () => {
-      // The range is measured on the ground as it is worked; other counts differ by little and are proofed later.
-      const field = await wholeField(course);
-      return {
-        ...costOf({ ...field, ground: { ...field.ground, sea: ground.sea } }, encoding, BYTES[encoding.type]),
-        bytes: ground.across * ground.down * BYTES[encoding.type],
-        statistics: statistics(field),
-      };
-    });
+  /** What an order will cost. A newer question ends the one before. */
+  orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {
+    return outcome(() => handing.orderCost(tools, course, order, newQuestion('cost')));
+  },
+
+  /** A map of the ground as it will be handed on, on fewer samples. */
+  async mapDrape(course: Course, source: Order['grounds'][number], spec: MapSpec | { kind: 'ground' }): Promise<Outcome<MapDrape>> {
+    const result = await outcome(() => handing.mapDrape(tools, course, source, spec, newQuestion('map')));
+    if (!result.ok) return result;
+    const { height, rgb } = result.value;
+    return transfer(result, rgb ? [height.buffer, rgb.buffer] : [height.buffer]);
+  },
+
+  /** Carries an order out, into memory or into a file on disk. */
+  handOn(
+    course: Course,
+    order: Order,
+    given: { handle?: FileSystemFileHandle; spotsBefore: Record<string, number> },
+    listener: Listener,
+  ): Promise<Outcome<HandedOn>> {
+    const relief = (field: Field) =>
+      pngUrl(
+        reliefPixels(field, 480, Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)), true),
+        480,
+        Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)),
+      );
+    return outcome(() =>
+      handing.carryOut(tools, course, order, { ...given, relief }, (words, share) => listener.progress(words, share, false), newQuestion('hand')),
+    );
+  },
+
+  stopHanding(): void {
+    questions.get('hand')?.abort();
+  },
+
+  trial(told: Parameters<typeof handing.trial>[0]): Promise<Outcome<TrialResult>> {
+    return outcome(() => handing.trial(told));
   },
 
   /** The layers that steps of the stem leave, each by the last step that does. */
@@ -386,23 +419,6 @@ const api = {
       return writeLayer({ ground: { ...at, datum: 0 }, height: drainage.accumulation.map((a) => a * x * y) }, name);
     });
     return result.ok ? transfer(result, [result.value.buffer]) : result;
-  },
-
-  async deliver(course: Course, request: DeliveryRequest): Promise<Outcome<DeliveryResult>> {
-    const result = await outcome(async () => {
-      // Worked out anew at the receiver's own samples, never scaled up.
-      const field = await wholeField({ ...course, ground: request.ground });
-      const delivery = await deliver(field, request.name, request.encoding);
-      const made = allUses(course)
-        .filter((use) => use.on)
-        .map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) }));
-      const docket = makeDocket(course.name, request.receiver, field, delivery, made);
-      const width = 480;
-      const height = Math.max(1, Math.round((width * field.ground.depth) / field.ground.width));
-      const picture = await pngUrl(reliefPixels(field, width, height), width, height);
-      return { bytes: delivery.bytes, beside: delivery.beside, proof: delivery.proof, docket, docketHtml: docketToHtml(docket, picture) };
-    });
-    return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
   },
 
   /** A mesh of the ground as a file, measured on what was written. */

@@ -1,23 +1,22 @@
 import type {
   AssetReading,
   Band,
-  Beside,
   Bounds,
-  Cost,
   Docket,
-  Encoding,
+  DocketFile,
   Ground,
   GridOptions,
   Histogram,
   Mend,
   Registration,
   SampleType,
+  Said,
   Seam,
-  Proof,
   Rectangle,
   DrainageReport,
   StageReport,
   Statistics,
+  Symptom,
   makeBrush,
 } from '@upland-cast/core';
 import type { LayerDrapeId } from '../view/drapes';
@@ -130,24 +129,64 @@ export interface SculptParams {
   [key: string]: unknown;
 }
 
-export interface DeliveryRequest {
-  name: string;
-  receiver: string;
-  ground: Ground;
-  encoding: Encoding;
+/** What an order will cost. Metres. */
+export interface OrderCost {
+  across: number;
+  down: number;
+  spacing: number;
+  /** The samples that the whole ground is worked out at. */
+  workedAt: [number, number];
+  statistics: Statistics;
+  /** Layers that steps leave. */
+  layers: string[];
+  /** What is done to the ground, and what the receiver asks for beside the range. */
+  words: string[];
+  toTypeIn: Said[];
+  clipped: number;
+  metresPerCode: number;
+  codes: number;
+  range?: { low: number; high: number };
+  border: string[];
+  /** Samples of flat strip. */
+  strip: number;
+  /** The ground as it will look, where that is not as it is. */
+  picture?: Pixels;
 }
 
-export interface DeliveryResult {
-  bytes: Uint8Array<ArrayBuffer>;
-  /** Files that belong beside it. */
-  beside: Beside[];
-  proof: Proof;
+/** A map laid over the ground on fewer samples; colours with four bytes a sample. */
+export interface MapDrape {
+  ground: Ground;
+  height: Float32Array<ArrayBuffer>;
+  statistics: Statistics;
+  rgb: Uint8Array<ArrayBuffer> | null;
+  legend: { low: number; high: number; unit: string } | null;
+  words: string[];
+}
+
+export interface HandedOn {
+  files: (DocketFile & { size: number })[];
   docket: Docket;
   docketHtml: string;
+  docketJson: string;
+  /** Of a single file; empty for a bundle. */
+  name: string;
+  mediaType: string;
+  /** What was written, where it did not go to disk. */
+  blob?: Blob;
+  /** The file on disk that it went into. */
+  written?: string;
 }
 
-export interface CostResult extends Cost {
-  statistics: Statistics;
+export interface TrialResult {
+  truth: Pixels;
+  got: Pixels;
+  symptoms: Symptom[];
+  lowest: number;
+  highest: number;
+  /** Degrees. */
+  meanSlope: number;
+  trueSlope: number;
+  hasNormal: boolean;
 }
 
 export interface MeshRequest {

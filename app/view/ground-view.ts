@@ -113,6 +113,7 @@ export class GroundView {
     ramp: { value: ramp(TINT) },
     layer: { value: null as DataTexture | null },
     layerRamp: { value: null as DataTexture | null },
+    colours: { value: null as DataTexture | null },
     floorLevel: { value: 0 },
     interval: { value: 50 },
   };
@@ -133,6 +134,7 @@ export class GroundView {
   };
   /** How far patches lie off the ground, of `patchErrors`; null while it is not known. */
   private errors: Float32Array | null = null;
+  private lit = true;
   private walking = false;
   private beforeWalk: CameraPlace | null = null;
   private pending = 0;
@@ -173,7 +175,14 @@ export class GroundView {
     canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
     canvas.addEventListener('webglcontextrestored', () => {
       // The card has forgotten every texture.
-      for (const texture of [this.uniforms.heights, this.uniforms.mask, this.uniforms.layer, this.uniforms.layerRamp, this.uniforms.ramp]) {
+      for (const texture of [
+        this.uniforms.heights,
+        this.uniforms.mask,
+        this.uniforms.layer,
+        this.uniforms.layerRamp,
+        this.uniforms.ramp,
+        this.uniforms.colours,
+      ]) {
         if (texture.value) texture.value.needsUpdate = true;
       }
       this.renderer.setClearColor(BACKDROP);
@@ -268,7 +277,7 @@ export class GroundView {
     const u = this.uniforms;
     u.exaggeration.value = options.exaggeration;
     u.water.value = options.water ? 1 : 0;
-    u.drape.value = options.drape === 'tint' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
+    u.drape.value = u.colours.value ? (this.lit ? 3 : 4) : options.drape === 'tint' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
     const azimuth = (options.sun * Math.PI) / 180;
     const altitude = (options.camera === 'plan' ? 45 : 34) * (Math.PI / 180);
     u.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
@@ -316,6 +325,22 @@ export class GroundView {
       texture.needsUpdate = true;
       u.layer.value = texture;
       u.layerRamp.value = ramp(colours);
+    }
+    this.setOptions(this.options);
+  }
+
+  /** Colours of the ground's samples (four bytes each) laid over it, under its light or flat; null takes them away. */
+  setColours(rgba: Uint8Array<ArrayBuffer> | null, lit = true): void {
+    const u = this.uniforms;
+    u.colours.value?.dispose();
+    u.colours.value = null;
+    this.lit = lit;
+    const ground = this.source?.ground;
+    if (rgba && ground && rgba.length === 4 * ground.across * ground.down) {
+      const texture = new DataTexture(rgba, ground.across, ground.down, RGBAFormat, UnsignedByteType);
+      texture.minFilter = texture.magFilter = LinearFilter;
+      texture.needsUpdate = true;
+      u.colours.value = texture;
     }
     this.setOptions(this.options);
   }

@@ -47,7 +47,8 @@ export const GROUND_FRAGMENT = /* glsl */ `
 ${COMMON}
 uniform vec2 range;        // lowest and highest, above the datum
 uniform vec3 sun;          // direction towards it: east, up, south
-uniform float drape;       // 0 tint, 1 shade, 2 a layer
+uniform float drape;       // 0 tint, 1 shade, 2 a layer, 3 colours, 4 colours without light
+uniform sampler2D colours;
 uniform sampler2D layer;   // 0 to 1 along its colours
 uniform sampler2D layerRamp;
 uniform float contours;    // metres from line to line; 0: none
@@ -104,10 +105,12 @@ void main() {
     base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.7);
   } else if (drape < 1.5) {
     base = vec3(0.86, 0.85, 0.82);
-  } else {
+  } else if (drape < 2.5) {
     base = texture(layerRamp, vec2(texture(layer, uv).r, 0.5)).rgb;
+  } else {
+    base = texture(colours, uv).rgb;
   }
-  vec3 shaded = base * (0.20 + 1.10 * light);
+  vec3 shaded = drape > 3.5 ? base : base * (0.20 + 1.10 * light);
 
   if (contours > 0.0) {
     float thin = line(h / contours, 0.55);

@@ -39,7 +39,12 @@ describe('the level of detail', () => {
   it('leaves out what lies beyond a ground that is not square, and what is not seen', () => {
     const patches = choosePatches(() => true, { width: 1000, depth: 250 }, 129);
     expect(patches.every((p) => p.z < 0.25)).toBe(true);
-    const east = choosePatches(() => true, { width: 1000, depth: 1000 }, 129, (x, _, size) => x + size > 500);
+    const east = choosePatches(
+      () => true,
+      { width: 1000, depth: 1000 },
+      129,
+      (x, _, size) => x + size > 500,
+    );
     expect(east.length).toBe(8);
   });
 

@@ -4,6 +4,7 @@ import { groundSchema } from '../field/ground';
 import { assetReadingSchema } from '../formats/asset';
 import { stepById } from '../steps';
 import { JOIN_MODES, type JoinMode, type StepInputs } from '../steps/step';
+import { coverSchema, orderSchema } from '../delivery/recipe';
 import { checkedSettings } from './settings';
 import { inputsOfWhere, whereSchema } from './where';
 
@@ -83,6 +84,10 @@ export const courseSchema = z.object({
     )
     .max(100)
     .default([]),
+  /** What the ground is covered with, for its colour and material weights; left out: the usual cover. */
+  cover: coverSchema.optional(),
+  /** What is handed on, kept to be done again. */
+  orders: z.array(orderSchema).max(100).default([]),
   /** The line that the section is drawn along. */
   section: z.object({ from: place, to: place }).optional(),
 });
@@ -152,14 +157,14 @@ export function settingsOf(use: Pick<StepUse, 'step' | 'params'>): Record<string
 }
 
 /** What a step use reads beside the line it stands on, its masks included. */
-export function inputsOf(use: StepUse): Required<StepInputs> {
+export function inputsOf(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<StepInputs> {
   const { assets = [], tributaries = [] } = stepById(use.step).inputs(settingsOf(use) as never);
   const where = inputsOfWhere(use.where);
   return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries] };
 }
 
 /** The same, nothing where the step is unknown or set wrong. */
-function inputsIfAny(use: StepUse): Required<StepInputs> {
+function inputsIfAny(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<StepInputs> {
   try {
     return inputsOf(use);
   } catch {
@@ -207,12 +212,16 @@ export function makeTributary(name: string, steps: StepUse[] = [], id = freshId(
 
 /** An empty course on a ground. */
 export function makeCourse(name: string, ground: Course['ground'], stem: StepUse[] = [], tributaries: Tributary[] = []): Course {
-  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [], cameras: [] };
+  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [], cameras: [], orders: [] };
 }
 
 /** The assets that a course reads, by SHA-256. Steps that are unknown or set wrong read none. */
 export function assetsOf(course: Course): string[] {
-  return [...new Set(allUses(course).flatMap((use) => inputsIfAny(use).assets))];
+  const cover = (course.cover?.layers ?? []).flatMap((layer) => [
+    ...(layer.picture ? [layer.picture] : []),
+    ...inputsIfAny({ step: 'shift', params: {}, where: layer.where }).assets,
+  ]);
+  return [...new Set([...allUses(course).flatMap((use) => inputsIfAny(use).assets), ...cover])];
 }
 
 /** The tributaries that are read by some step, whether it is on or off. */

@@ -94,7 +94,11 @@ export async function weightsOf(where: Where, input: StepInput, context: StepCon
 }
 
 /** Weights between 0 and 1 pushed to either side by fractal noise; 0 and 1 stay. */
-async function frayed(weights: Float32Array<ArrayBuffer>, { ragged, raggedSize }: MaskUse, { ground, window, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
+async function frayed(
+  weights: Float32Array<ArrayBuffer>,
+  { ragged, raggedSize }: MaskUse,
+  { ground, window, kernels, signal }: StepContext,
+): Promise<Float32Array<ArrayBuffer>> {
   const grid = gridOf(ground, window);
   const octaves = octavesOf({ seed: 7919, feature: raggedSize, octaves: 5, gain: 0.6, lacunarity: 2.03 }, Math.max(grid.stepX, grid.stepY));
   const noise = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0 }, null, { signal });

@@ -14,7 +14,10 @@ const PACKED = /\.(png|exr|glb|jpg|tif|npz|zip)$/i;
  * A ZIP out of files as they come, in pieces for `write`: nothing but the file that is being
  * written is held. Always the same bytes for the same files. Two files of one name are refused.
  */
-export async function bundle(files: AsyncIterable<BundleFile> | Iterable<BundleFile>, write: (piece: Uint8Array<ArrayBuffer>) => Promise<void> | void): Promise<string[]> {
+export async function bundle(
+  files: AsyncIterable<BundleFile> | Iterable<BundleFile>,
+  write: (piece: Uint8Array<ArrayBuffer>) => Promise<void> | void,
+): Promise<string[]> {
   let fault: Error | undefined;
   let pieces: Uint8Array<ArrayBuffer>[] = [];
   const zip = new Zip((error, piece) => {

@@ -1,5 +1,5 @@
 import { fieldFrom, type Field } from '../field/field';
-import { makeGround } from '../field/ground';
+import { makeGround, type Ground } from '../field/ground';
 
 /** The strokes of a letter F that stands upright with north up: x and y in a square of 1, from its south-west corner. */
 const LETTER: [number, number, number, number][] = [
@@ -20,8 +20,14 @@ export const CORNERS = { northWest: 100, northEast: 70, southWest: 40, southEast
  */
 export function calibrationGround(samples: number, width = 1024): Field {
   const ground = makeGround({ width, depth: width, across: samples, down: samples, registration: 'point' });
-  return fieldFrom(ground, (east, south) => {
-    const [x, y] = [east / width, 1 - south / width];
+  return { ground, height: calibrationOn(ground) };
+}
+
+/** The same on any ground, metres above its datum. */
+export function calibrationOn(ground: Ground): Float32Array<ArrayBuffer> {
+  const { width, depth } = ground;
+  return fieldFrom({ ...ground, datum: 0 }, (east, south) => {
+    const [x, y] = [east / width, 1 - south / depth];
     const corner = (cx: number, cy: number) => Math.abs(x - cx) < 0.06 && Math.abs(y - cy) < 0.06;
     if (corner(0.08, 0.92)) return CORNERS.northWest;
     if (corner(0.92, 0.92)) return CORNERS.northEast;
@@ -32,5 +38,5 @@ export function calibrationGround(samples: number, width = 1024): Field {
     const [u, v] = [(x - 0.34) / 0.32, (y - 0.54) / 0.38];
     if (LETTER.some(([left, foot, right, top]) => u >= left && u <= right && v >= foot && v <= top)) return 60;
     return 20;
-  });
+  }).height.map((h) => h - ground.datum);
 }

@@ -1,45 +1,10 @@
-import { z } from 'zod';
 import { UplandError } from '../errors';
 import { resample } from '../field/resample';
 import { spacingOf, type Ground } from '../field/ground';
 import { reliefOf } from '../masks/terrain';
 import { evaluate, maskAt, type EvaluateOptions, type Evaluation } from '../course/evaluate';
 import { stepUse, type Course } from '../course/schema';
-import { whereSchema } from '../course/where';
-
-/** Red, green and blue as they are on a screen (sRGB), 0 to 255. */
-export const colourSchema = z.tuple([z.int().min(0).max(255), z.int().min(0).max(255), z.int().min(0).max(255)]);
-export type Colour = z.infer<typeof colourSchema>;
-
-const layerSchema = z.object({
-  id: z.string().min(1).max(64),
-  name: z.string().min(1).max(80),
-  colour: colourSchema,
-  /** A picture that repeats, by its SHA-256, and how many metres one of it covers; empty: the plain colour. */
-  picture: z
-    .string()
-    .regex(/^([0-9a-f]{64})?$/)
-    .default(''),
-  pictureSize: z.number().positive().max(100_000).default(64),
-  strength: z.number().min(0).max(1).default(1),
-  where: whereSchema.default({ masks: [], combine: 'multiply' }),
-});
-export type CoverLayer = z.infer<typeof layerSchema>;
-
-export const RAMPS = { height: 'Height', rank: 'Rank', relief: 'Relief' } as const;
-
-/** What the ground is covered with: a ramp beneath, and layers over it, each where its rules say. */
-export const coverSchema = z.object({
-  /** What drives the ramp: the height between lowest and highest; the share of the ground that lies lower; or how a place stands among its surroundings. */
-  ramp: z.enum(Object.keys(RAMPS) as [keyof typeof RAMPS, ...(keyof typeof RAMPS)[]]).default('relief'),
-  reach: z.number().min(1).max(20_000).default(900),
-  stops: z
-    .array(z.object({ at: z.number().min(0).max(1), colour: colourSchema }))
-    .min(1)
-    .max(16),
-  layers: z.array(layerSchema).max(7).default([]),
-});
-export type Cover = z.infer<typeof coverSchema>;
+import { coverSchema, type Cover } from './recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
 export const usualCover = (): Cover =>

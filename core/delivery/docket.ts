@@ -58,7 +58,10 @@ export function makeDocket({ terrain, receiver, field, sea, words, files, spots,
     ground: [
       { label: 'Width and depth', value: `${number(ground.width)} m × ${number(ground.depth)} m` },
       { label: 'Samples', value: `${ground.across} × ${ground.down}` },
-      { label: 'From sample to sample', value: spacing.x === spacing.y ? `${number(spacing.x, 6)} m` : `${number(spacing.x, 6)} m × ${number(spacing.y, 6)} m` },
+      {
+        label: 'From sample to sample',
+        value: spacing.x === spacing.y ? `${number(spacing.x, 6)} m` : `${number(spacing.x, 6)} m × ${number(spacing.y, 6)} m`,
+      },
       { label: 'Registration', value: ground.registration === 'point' ? 'the outer samples lie on the edge' : 'samples are cell centres' },
       { label: 'Lowest', value: `${number(lowest, 3)} m` },
       { label: 'Highest', value: `${number(highest, 3)} m` },
@@ -100,7 +103,10 @@ export function docketToHtml(docket: Docket, picture?: string): string {
     `<table>${rows(f.toTypeIn)}${rows(proofLines(f.proof!, f.title.startsWith('Heights') || f.name.endsWith('.stl') ? 'm' : ''))}</table></section>`;
   const spots = docket.spots.length
     ? `<h2>Spots</h2><table class="spots"><tr><th scope="col">Place</th><th scope="col">Before</th><th scope="col">Now</th><th scope="col">As delivered</th></tr>${docket.spots
-        .map((s) => `<tr><th scope="row">${escape(s.name)}</th>${[s.before, s.now, s.delivered].map((v) => `<td>${v === null ? '' : `${number(v, 3)} m`}</td>`).join('')}</tr>`)
+        .map(
+          (s) =>
+            `<tr><th scope="row">${escape(s.name)}</th>${[s.before, s.now, s.delivered].map((v) => `<td>${v === null ? '' : `${number(v, 3)} m`}</td>`).join('')}</tr>`,
+        )
         .join('')}</table>`
     : '';
   return `<!doctype html><html lang="en"><meta charset="utf-8"><title>Docket: ${escape(docket.terrain)}</title>

@@ -45,7 +45,8 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   const base: Omit<Page, 'scale' | 'offset'> = { width: ground.across, height: ground.down, type, samples, ground, noData, options: encoding.options ?? {} };
   if (!codes) {
     const { low, high } = encoding.unit ?? { low: 0, high: 1 };
-    if (!(high > low)) throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
+    if (!(high > low))
+      throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
     for (let i = 0; i < height.length; i++) samples[i] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
     return { page: { ...base, scale: 1, offset: 0 }, step: 0, clipped: 0 };
   }

@@ -17,10 +17,11 @@ import { solidOf } from '../mesh/solid';
 import { stl } from '../mesh/formats/stl';
 import { bundle } from './bundle';
 import { calibrationGround, CORNERS } from './calibration';
-import { coverSchema, coverWeights, groundColour, packWeights, ranks, usualCover } from './cover';
+import { coverWeights, groundColour, packWeights, ranks, usualCover } from './cover';
+import { coverSchema, mapSchema } from './recipe';
 import { deliver } from './deliver';
 import { encode } from './encode';
-import { drawMap, mapSchema, MAPS, proveImage, writeMap } from './maps';
+import { drawMap, MAPS, proveImage, writeMap } from './maps';
 import { borderAgainst, borderWords, prepare, scaleToFit, type HeightChoice } from './prepare';
 import { badName, fileNameFor, groundFor, readReceiver, receivers, receiverSchema, safeName, sizesFor, whyNot } from './receiver';
 import { extended, tileName, tileSides, tilesOf } from './tiles';
@@ -138,7 +139,11 @@ describe('heights for a receiver', () => {
     expect(rows.findIndex((row, i) => row !== Math.min(319, Math.max(-64, Math.round(land.height[i] + 62 - sea))))).toBe(-1);
     const at = land.height.findIndex((h) => Math.abs(h - sea) < 0.4);
     expect(rows[at]).toBe(62);
-    const tall = prepare(fieldFrom(groundOf(9), (east) => 9 * east), receiver('block-world'), plain);
+    const tall = prepare(
+      fieldFrom(groundOf(9), (east) => 9 * east),
+      receiver('block-world'),
+      plain,
+    );
     expect(tall.cut).toBeGreaterThan(0);
     expect(tall.words.join(' ')).toMatch(/rise above the ceiling at row 319/);
     expect(() => prepare(land, receiver('block-world'), { ...plain, type: 'u8' })).toThrow(/more codes than 8 bits/);
@@ -155,7 +160,15 @@ describe('heights for a receiver', () => {
     expect(border).toMatchObject({ cliff: 60, wall: 40 });
     expect(border.water).toBeCloseTo(30, 6);
     expect(borderWords(border, 40).join(' ')).toMatch(/cliff of up to 60 m.*wall of water up to 30 m/);
-    expect(borderWords(borderAgainst(fieldFrom(groundOf(9), () => 40), 40), 40)).toEqual(['The border meets country at 40 m.']);
+    expect(
+      borderWords(
+        borderAgainst(
+          fieldFrom(groundOf(9), () => 40),
+          40,
+        ),
+        40,
+      ),
+    ).toEqual(['The border meets country at 40 m.']);
   });
 });
 
@@ -338,7 +351,8 @@ describe('ambient shade', () => {
       return sum / 4;
     };
     let off = 0;
-    for (let row = 0; row < down; row++) for (let column = 0; column < across; column++) off = Math.max(off, Math.abs(sky[row * across + column] - truth(column, row)));
+    for (let row = 0; row < down; row++)
+      for (let column = 0; column < across; column++) off = Math.max(off, Math.abs(sky[row * across + column] - truth(column, row)));
     expect(off).toBeLessThan(1e-6);
   });
 });

@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import { ambientShade } from '../analysis/ambient';
 import { drainageOf, spreadAccumulation } from '../analysis/drainage';
 import { aspect, slope } from '../analysis/slope';
@@ -13,35 +12,11 @@ import { gaussian } from '../field/gaussian';
 import { statistics } from '../field/statistics';
 import { formatById, readHeightmap } from '../formats';
 import { encodeImage, type Image } from '../formats/png';
-import { coverWeights, groundColour, packWeights, ranks, type Cover, type CoverOptions } from './cover';
+import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } from './cover';
 import { deliver } from './deliver';
 import type { Said } from './prepare';
 import type { Proof } from './proof';
-
-const depth = z.enum(['8', '16', '32f']).default('16');
-
-/** A map that is derived from the ground, with its settings. */
-export const mapSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('slope'), depth }),
-  z.object({ kind: z.literal('aspect'), depth }),
-  z.object({ kind: z.literal('curvature'), way: z.enum(['mean', 'profile', 'plan']).default('mean'), size: z.number().min(0).max(2_000).default(40), depth }),
-  z.object({ kind: z.literal('flow'), depth }),
-  z.object({ kind: z.literal('layer'), layer: z.string().max(20).default('cut'), depth }),
-  z.object({ kind: z.literal('mask'), use: z.string().max(64), depth: z.enum(['8', '16', '32f']).default('8') }),
-  z.object({ kind: z.literal('ambient'), directions: z.int().min(4).max(64).default(16), depth: z.enum(['8', '16', '32f']).default('8') }),
-  z.object({ kind: z.literal('height'), equalised: z.boolean().default(true), depth }),
-  z.object({ kind: z.literal('water mask') }),
-  z.object({ kind: z.literal('water depth'), depth }),
-  z.object({
-    kind: z.literal('normal'),
-    space: z.enum(['tangent', 'world-y', 'world-z']).default('tangent'),
-    green: z.enum(['up', 'down']).default('up'),
-    bits: z.union([z.literal(8), z.literal(16)]).default(8),
-  }),
-  z.object({ kind: z.literal('colour') }),
-  z.object({ kind: z.literal('weights'), bits: z.union([z.literal(8), z.literal(16)]).default(8) }),
-]);
-export type MapSpec = z.infer<typeof mapSchema>;
+import type { Cover, MapSpec } from './recipe';
 
 export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summary: string; colour?: boolean }> = {
   slope: { title: 'Slope', file: 'slope', summary: 'Degrees, 0 to 90 (Horn 1981).' },
@@ -73,7 +48,13 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
   const spacing = spacingOf(ground);
   const { kernels, signal } = options;
   const plain = { ...ground, datum: 0 };
-  const values = (of: Float32Array<ArrayBuffer>, range: { low: number; high: number } | null, unit: string, depth: '8' | '16' | '32f', ...words: string[]): Drawn => {
+  const values = (
+    of: Float32Array<ArrayBuffer>,
+    range: { low: number; high: number } | null,
+    unit: string,
+    depth: '8' | '16' | '32f',
+    ...words: string[]
+  ): Drawn => {
     const own = makeField(plain, of);
     const { lowest, highest } = range ? { lowest: range.low, highest: range.high } : statistics(own);
     return { field: own, ...unitRange(lowest, highest), unit, depth, words };
@@ -90,7 +71,8 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
         'Level ground faces nowhere; it is written as 0.',
       );
     case 'curvature': {
-      const smooth = spec.size > 0 ? await gaussian(kernels, height, ground.across, ground.down, spec.size / 2 / spacing.x, spec.size / 2 / spacing.y, { signal }) : height;
+      const smooth =
+        spec.size > 0 ? await gaussian(kernels, height, ground.across, ground.down, spec.size / 2 / spacing.x, spec.size / 2 / spacing.y, { signal }) : height;
       const curved = curvatureOf(smooth, ground.across, ground.down, spacing, spec.way);
       let sum = 0;
       for (let i = 0; i < curved.length; i++) {
@@ -99,7 +81,14 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
       }
       // Three deviations either way, so that a single edge does not take all the codes.
       const reach = Math.max(0.01, Number((3 * Math.sqrt(sum / curved.length)).toPrecision(3)));
-      return values(curved, { low: -reach, high: reach }, '1/km', spec.depth, 'Above 0 the ground stands out, below 0 it is hollow.', `Beyond ±${reach} it stands at the end of the codes.`);
+      return values(
+        curved,
+        { low: -reach, high: reach },
+        '1/km',
+        spec.depth,
+        'Above 0 the ground stands out, below 0 it is hollow.',
+        `Beyond ±${reach} it stands at the end of the codes.`,
+      );
     }
     case 'flow': {
       const toSea = statistics(field).lowest < field.ground.sea;
@@ -147,7 +136,13 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
       );
     case 'normal':
       return {
-        images: [{ image: { width: ground.across, height: ground.down, channels: 3, samples: normalMap(field, spec) }, suffix: '', channels: ['red', 'green', 'blue'] }],
+        images: [
+          {
+            image: { width: ground.across, height: ground.down, channels: 3, samples: normalMap(field, spec) },
+            suffix: '',
+            channels: ['red', 'green', 'blue'],
+          },
+        ],
         words: [
           {
             tangent: `Tangent space: red east, green ${spec.green === 'up' ? 'north (+Y up)' : 'south (+Y down)'}, blue up.`,
@@ -251,7 +246,9 @@ export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image): 
       return proof;
     }
     if (reading.width !== width || reading.height !== height || reading.channels !== channels) {
-      proof.faults.push(`The file has ${reading.width} × ${reading.height} samples in ${reading.channels} channels; ${width} × ${height} in ${channels} were to be written.`);
+      proof.faults.push(
+        `The file has ${reading.width} × ${reading.height} samples in ${reading.channels} channels; ${width} × ${height} in ${channels} were to be written.`,
+      );
       return proof;
     }
     if ((reading.type === 'u16') !== samples instanceof Uint16Array) proof.faults.push(`The file has ${reading.type} samples, which is another depth.`);

@@ -9,7 +9,8 @@ import { inlineKernels } from '../kernels/pool';
 import { readMesh } from '../mesh/formats';
 import { bundle } from './bundle';
 import { docketToHtml } from './docket';
-import { courseOf, handOn, orderFor, orderSchema, planOf, type HandedFile, type Order } from './order';
+import { courseOf, handOn, orderFor, planOf, type HandedFile } from './order';
+import { orderSchema, type Order } from './recipe';
 import { receivers } from './receiver';
 import type { Docket } from './docket';
 
@@ -20,7 +21,11 @@ const terrain: Course = {
     { ...groundOf(129, 129, 8), sea: 20 },
     [
       stepUse('noise', { feature: 400, octaves: 4, height: 120 }, { id: 'base', name: 'Base' }),
-      stepUse('talus', { repose: 30, sweeps: 20 }, { id: 'scree', name: 'Scree', where: { masks: [maskUse('slope', { low: 5, high: 90, softness: 5 })], combine: 'multiply' } }),
+      stepUse(
+        'talus',
+        { repose: 30, sweeps: 20 },
+        { id: 'scree', name: 'Scree', where: { masks: [maskUse('slope', { low: 5, high: 90, softness: 5 })], combine: 'multiply' } },
+      ),
     ],
     [makeTributary('Crags', [stepUse('landform', {}, { id: 'dome' })], 'crags')],
   ),
@@ -37,7 +42,12 @@ async function all(order: Order, course = terrain): Promise<{ files: HandedFile[
   }
 }
 
-const begun = (id: string, samples = 129) => orderFor(receivers.find((r) => r.id === id)!, terrain, samples);
+const begun = (id: string, samples = 129) =>
+  orderFor(
+    receivers.find((r) => r.id === id)!,
+    terrain,
+    samples,
+  );
 const whole = () => evaluate(terrain, { kernels });
 
 describe('an order', () => {

@@ -1,4 +1,3 @@
-import { z } from 'zod';
 import { evaluate, type Evaluation } from '../course/evaluate';
 import { allUses, findUse, settingsOf, type Course } from '../course/schema';
 import { throwIfStopped, UplandError } from '../errors';
@@ -7,7 +6,7 @@ import { MAX_SIDE, spacingOf, withSamples, type Ground } from '../field/ground';
 import { sha256 } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { formatById } from '../formats';
-import { CODES, SAMPLE_TYPES } from '../formats/format';
+import { CODES } from '../formats/format';
 import type { Image } from '../formats/png';
 import { boundsOf } from '../mesh/mesh';
 import { pressMesh } from '../mesh/press';
@@ -15,56 +14,15 @@ import { readMesh } from '../mesh/formats';
 import { stl } from '../mesh/formats/stl';
 import { solidOf } from '../mesh/solid';
 import { stepById } from '../steps';
-import { coverSchema, usualCover, type CoverOptions } from './cover';
+import { calibrationOn } from './calibration';
+import { usualCover, type CoverOptions } from './cover';
 import { deliver, nameBeside } from './deliver';
 import { docketToHtml, makeDocket, type DocketFile, type Docket } from './docket';
-import { drawMap, mapSchema, writeMap, type Drawn, type MapFile } from './maps';
+import { drawMap, writeMap, type Drawn, type MapFile } from './maps';
 import { borderAgainst, borderWords, prepare, type Prepared } from './prepare';
-import { badName, fileNameFor, groundFor, receiverSchema, safeName, whyNot } from './receiver';
+import { badName, fileNameFor, groundFor, safeName, whyNot } from './receiver';
+import type { Order, Source } from './recipe';
 import { extended, pieceOf, tileName, tilesOf } from './tiles';
-
-const id = z.string().min(1).max(64);
-
-/** Which ground is handed on: the end of the stem, what it is after a step of it, or a tributary. */
-export const sourceSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('end') }),
-  z.object({ kind: z.literal('step'), id }),
-  z.object({ kind: z.literal('tributary'), id }),
-]);
-export type Source = z.infer<typeof sourceSchema>;
-
-/** What to hand on, whole: a recipe that can be kept and done again. */
-export const orderSchema = z.object({
-  id,
-  name: z.string().min(1).max(80),
-  receiver: receiverSchema,
-  /** The first is the one that maps are made of. */
-  grounds: z.array(sourceSchema).min(1).max(8),
-  /** The part that is handed on, metres from the north-west corner; null: the whole. */
-  frame: z.object({ west: z.number(), north: z.number(), width: z.number().positive(), depth: z.number().positive() }).nullable(),
-  /** Along the longer side. */
-  samples: z.int().min(2).max(MAX_SIDE),
-  /** How the ground comes to that count: worked out anew, cut at its own spacing, or carried on by its outer values. */
-  fit: z.enum(['anew', 'crop', 'extend']),
-  height: z.object({
-    on: z.boolean(),
-    format: z.string().max(20),
-    type: z.enum(SAMPLE_TYPES),
-    range: z.object({ low: z.number(), high: z.number() }).nullable(),
-    scale: z.number().positive().nullable(),
-    order: z.enum(['le', 'be']),
-    rows: z.enum(['north', 'south']),
-    compression: z.enum(['none', 'deflate']).default('deflate'),
-    noData: z.number().nullable().default(null),
-    /** Empty: by the receiver's rule. */
-    name: z.string().max(200).default(''),
-  }),
-  tiles: z.object({ across: z.int().min(1).max(64), down: z.int().min(1).max(64), shared: z.boolean(), pattern: z.string().min(1).max(120) }).nullable(),
-  maps: z.array(mapSchema).max(24),
-  cover: coverSchema.optional(),
-  docket: z.boolean(),
-});
-export type Order = z.infer<typeof orderSchema>;
 
 /** An order as it begins for a receiver. */
 export function orderFor(receiver: Order['receiver'], course: Pick<Course, 'ground'>, samples: number): Order {
@@ -86,7 +44,7 @@ export function orderFor(receiver: Order['receiver'], course: Pick<Course, 'grou
 
 /** The course whose end is the ground that is asked for. */
 export function courseOf(course: Course, source: Source): Course {
-  if (source.kind === 'end') return course;
+  if (source.kind === 'end' || source.kind === 'calibration') return course;
   if (source.kind === 'tributary') {
     const line = course.tributaries.find((t) => t.id === source.id);
     if (!line) throw new UplandError('source', 'The tributary that this order hands on is not there any more. Choose another ground.');
@@ -101,6 +59,7 @@ export function courseOf(course: Course, source: Source): Course {
 /** What a source is called. */
 export function sourceName(course: Course, source: Source): string {
   if (source.kind === 'end') return 'The end of the course';
+  if (source.kind === 'calibration') return 'Calibration ground';
   if (source.kind === 'tributary') return course.tributaries.find((t) => t.id === source.id)?.name ?? 'A tributary';
   const use = findUse(course, source.id)?.use;
   return use ? `After ${use.name || stepById(use.step).title}` : 'After a step';
@@ -125,12 +84,18 @@ export function planOf(course: Pick<Course, 'ground'>, order: Pick<Order, 'recei
     const own = spacingOf(ground);
     if (receiver.registration !== 'either' && receiver.registration !== ground.registration) {
       const kinds = { point: 'points on the edge', area: 'cell centres' };
-      throw new UplandError('size', `This ground’s samples are ${kinds[ground.registration]} and the receiver wants ${kinds[receiver.registration]}: it has to be worked out anew.`);
+      throw new UplandError(
+        'size',
+        `This ground’s samples are ${kinds[ground.registration]} and the receiver wants ${kinds[receiver.registration]}: it has to be worked out anew.`,
+      );
     }
-    if (Math.abs(own.x - own.y) > 1e-9 * own.x && receiver.square) throw new UplandError('size', 'Its samples are not as far apart one way as the other: it has to be worked out anew.');
+    if (Math.abs(own.x - own.y) > 1e-9 * own.x && receiver.square)
+      throw new UplandError('size', 'Its samples are not as far apart one way as the other: it has to be worked out anew.');
     const down = receiver.square ? samples : Math.round((samples * ground.down) / ground.across);
     const middle = (whole: number, part: number) => (part < whole ? Math.floor((whole - part) / 2) : 0);
-    const from = frame ? { left: Math.round(frame.west / own.x), top: Math.round(frame.north / own.y) } : { left: middle(ground.across, samples), top: middle(ground.down, down) };
+    const from = frame
+      ? { left: Math.round(frame.west / own.x), top: Math.round(frame.north / own.y) }
+      : { left: middle(ground.across, samples), top: middle(ground.down, down) };
     return { ground, window: { ...from, across: samples, down } };
   }
   if (!frame) {
@@ -147,7 +112,10 @@ export function planOf(course: Pick<Course, 'ground'>, order: Pick<Order, 'recei
   const steps = (length: number) => Math.max(1, Math.round(((samples - extra) * length) / longest));
   const [across, down] = [steps(ground.width) + extra, steps(ground.depth) + extra];
   if (Math.max(across, down) > MAX_SIDE) {
-    throw new UplandError('frame', `At this count in the frame the whole ground would have ${across} × ${down} samples, and it is worked out whole. ${MAX_SIDE} a side is the most: take fewer samples or a larger frame.`);
+    throw new UplandError(
+      'frame',
+      `At this count in the frame the whole ground would have ${across} × ${down} samples, and it is worked out whole. ${MAX_SIDE} a side is the most: take fewer samples or a larger frame.`,
+    );
   }
   const whole = { ...withSamples(ground, across, down), registration };
   const own = spacingOf(whole);
@@ -192,7 +160,9 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     const called = sourceName(course, source);
     options.onWork?.(`Working out: ${called}`, n / order.grounds.length);
     const own = courseOf(course, source);
-    const evaluation = await evaluate({ ...own, ground: { ...plan.ground, sea: course.ground.sea } }, options);
+    const at = { ...plan.ground, sea: course.ground.sea };
+    const evaluation: Evaluation =
+      source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
     const field = placed({ ground: evaluation.ground, height: evaluation.height }, plan);
@@ -205,7 +175,10 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
         files.push(without(file));
         yield file;
       } else {
-        prepared = prepare(field, receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows, compression: order.height.compression } });
+        prepared = prepare(field, receiver, {
+          ...order.height,
+          options: { order: order.height.order, rows: order.height.rows, compression: order.height.compression },
+        });
         if (n === 0) words.push(...prepared.words);
         const ending = formatById(order.height.format).endings[0];
         const exact = n === 0 && order.height.name ? order.height.name : `${stem}${suffix}${ending}`;
@@ -220,7 +193,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     for (const [k, spec] of order.maps.entries()) {
       throwIfStopped(options.signal);
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
-      const drawn = placedMap(await drawMap(spec, own, evaluation, order.cover ?? usualCover(), options), plan);
+      const drawn = placedMap(await drawMap(spec, own, evaluation, course.cover ?? usualCover(), options), plan);
       for (const file of await mapFiles(spec, drawn, stem, order)) {
         files.push(without(file));
         yield file;
@@ -285,7 +258,12 @@ async function* heightFiles({ field, encoding, toTypeIn, words }: Prepared, orde
     const { bytes, beside, proof } = await deliver(piece.field, own, encoding);
     const { ground } = piece.field;
     const codes = CODES[encoding.type];
-    const lines = [{ label: 'Samples', value: `${ground.across} × ${ground.down}, ${codes ? `${codes.bits}-bit whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel` }];
+    const lines = [
+      {
+        label: 'Samples',
+        value: `${ground.across} × ${ground.down}, ${codes ? `${codes.bits}-bit whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel`,
+      },
+    ];
     if (encoding.format === 'raw') {
       lines.push({ label: 'Byte order', value: encoding.options?.order === 'be' ? 'big-endian' : 'little-endian' });
       lines.push({ label: 'First row', value: encoding.options?.rows === 'south' ? 'the south edge' : 'the north edge' });
@@ -294,7 +272,10 @@ async function* heightFiles({ field, encoding, toTypeIn, words }: Prepared, orde
       const { low, high } = encoding.range;
       const digits = (m: number) => `${Number(m.toPrecision(9))} m`;
       lines.push({ label: `Height of code ${codes.min}`, value: digits(low) }, { label: `Height of code ${codes.max}`, value: digits(high) });
-      lines.push({ label: 'Height over all codes', value: digits(high - low) }, { label: 'Metres a code', value: `${((high - low) / (codes.max - codes.min)).toPrecision(6)} m` });
+      lines.push(
+        { label: 'Height over all codes', value: digits(high - low) },
+        { label: 'Metres a code', value: `${((high - low) / (codes.max - codes.min)).toPrecision(6)} m` },
+      );
     } else if (!encoding.unit) lines.push({ label: 'Values', value: 'metres, absolute' });
     yield {
       name: own,
@@ -307,7 +288,16 @@ async function* heightFiles({ field, encoding, toTypeIn, words }: Prepared, orde
       proof,
     };
     for (const extra of beside) {
-      yield { name: nameBeside(own, extra.ending), bytes: extra.bytes, mediaType: 'text/plain', title: 'Belongs beside the heights', meaning: 'words', toTypeIn: [], words: [], proof: null };
+      yield {
+        name: nameBeside(own, extra.ending),
+        bytes: extra.bytes,
+        mediaType: 'text/plain',
+        title: 'Belongs beside the heights',
+        meaning: 'words',
+        toTypeIn: [],
+        words: [],
+        proof: null,
+      };
     }
   }
 }
@@ -373,7 +363,16 @@ async function solid(field: Field, { receiver }: Order, name: string): Promise<H
       { label: 'Base', value: `${base} mm under the lowest point` },
     ],
     words: [],
-    proof: { ok: true, maxAbs: worst, rmse: Math.sqrt(sum / field.height.length), clipped: 0, codesUsed: 0, sha256: await sha256(bytes), bytes: bytes.length, faults },
+    proof: {
+      ok: true,
+      maxAbs: worst,
+      rmse: Math.sqrt(sum / field.height.length),
+      clipped: 0,
+      codesUsed: 0,
+      sha256: await sha256(bytes),
+      bytes: bytes.length,
+      faults,
+    },
   };
 }
 

@@ -49,15 +49,20 @@ export const usualRange = ({ lowest, highest }: Pick<Statistics, 'lowest' | 'hig
  * The smallest vertical scale at which heights fit a receiver that counts from a zero code,
  * rounded up to six digits: metres a code = overAll × scale / steps.
  */
-export function scaleToFit(rule: Extract<Receiver['heights'], { by: 'zero' }>, type: SampleType, { lowest, highest }: Pick<Statistics, 'lowest' | 'highest'>): number {
+export function scaleToFit(
+  rule: Extract<Receiver['heights'], { by: 'zero' }>,
+  type: SampleType,
+  { lowest, highest }: Pick<Statistics, 'lowest' | 'highest'>,
+): number {
   const codes = CODES[type];
   if (!codes) throw new UplandError('type', 'A receiver that counts from a zero code takes whole numbers.');
   const above = highest > 0 ? highest / Math.max(1e-9, codes.max - rule.code) : 0;
   const below = lowest < 0 ? -lowest / Math.max(1e-9, rule.code - codes.min) : 0;
   const metresPerCode = Math.max(above, below, 1e-9);
   const scale = (metresPerCode * stepsOf(rule, codes)) / rule.overAll;
-  const digits = 10 ** (5 - Math.floor(Math.log10(scale)));
-  return Math.ceil(scale * digits - 1e-9) / digits;
+  // Six digits, the last one rounded up where that was down.
+  const rounded = Number(scale.toPrecision(6));
+  return rounded >= scale ? rounded : Number((rounded * 1.000005).toPrecision(6));
 }
 
 const stepsOf = (rule: Extract<Receiver['heights'], { by: 'zero' }>, codes: { bits: number }) => 2 ** codes.bits - (rule.steps === '2^b' ? 0 : 1);
@@ -71,7 +76,8 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
   const as = (parts: Partial<Prepared> & { encoding: Encoding }): Prepared => ({ field, moved: 0, cut: 0, toTypeIn: [], words: [], ...parts });
   const range = choice.range ?? usualRange(known);
   if (codes || heights.by === 'unit') {
-    if (!(range.high > range.low)) throw new UplandError('range', `The range runs from ${range.low} m to ${range.high} m. The upper end has to lie above the lower one.`, range);
+    if (!(range.high > range.low))
+      throw new UplandError('range', `The range runs from ${range.low} m to ${range.high} m. The upper end has to lie above the lower one.`, range);
   }
   switch (heights.by) {
     case 'range': {
@@ -99,7 +105,10 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
         encoding: { ...base, range: { low: (codes.min - heights.code) * perCode, high: (codes.max - heights.code) * perCode } },
         toTypeIn: [
           { label: 'Vertical scale', value: nice(scale, 8) },
-          { label: 'Metres over all codes at scale 1', value: `${nice(heights.overAll)} m, in ${heights.steps === '2^b' ? 2 ** codes.bits : 2 ** codes.bits - 1} steps` },
+          {
+            label: 'Metres over all codes at scale 1',
+            value: `${nice(heights.overAll)} m, in ${heights.steps === '2^b' ? 2 ** codes.bits : 2 ** codes.bits - 1} steps`,
+          },
           { label: 'Code of height 0', value: String(heights.code) },
           { label: 'Metres a code', value: `${nice(perCode)} m` },
         ],
@@ -143,7 +152,9 @@ function blocks(
     out[i] = Math.min(ceiling, Math.max(floor, row)) * edge;
   }
   const words = [
-    moved === 0 ? 'The land stays where it is.' : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that the sea stands at row ${water}.`,
+    moved === 0
+      ? 'The land stays where it is.'
+      : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that the sea stands at row ${water}.`,
     `Every height is rounded to whole blocks of ${nice(edge)} m.`,
   ];
   if (over) words.push(`${over} samples rise above the ceiling at row ${ceiling} and are cut off there.`);

@@ -74,7 +74,14 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
       holes++;
       continue;
     }
-    const read = codes && encoding.range ? low + (sample - first) * step : unit ? unit.low + sample * (unit.high - unit.low) : encoding.type === 'f32' ? Math.fround(sample) : sample;
+    const read =
+      codes && encoding.range
+        ? low + (sample - first) * step
+        : unit
+          ? unit.low + sample * (unit.high - unit.low)
+          : encoding.type === 'f32'
+            ? Math.fround(sample)
+            : sample;
     if (codes && encoding.range && (truth < low - step / 2 || truth > encoding.range.high + step / 2)) {
       proof.clipped++;
       const end = truth < low ? first : codes.max;

@@ -328,7 +328,6 @@ export function safeName(text: string): string {
 /** Why a file system refuses a name; null where it takes it. */
 export function badName(name: string): string | null {
   if (name.trim() === '') return 'A file needs a name.';
-  // eslint-disable-next-line no-control-regex
   const sign = /[\\/:*?"<>|\x00-\x1f]/.exec(name);
   if (sign) return `A file name cannot hold ${sign[0] < ' ' ? 'a control sign' : `“${sign[0]}”`}.`;
   if (/[. ]$/.test(name)) return 'A file name cannot end in a dot or a space.';

@@ -61,7 +61,11 @@ export function pieceOf({ ground, height, valid }: Field, left: number, top: num
     down,
     width: length(across, spacing.x),
     depth: length(down, spacing.y),
-    georeference: georeference && { ...georeference, west: georeference.west + left * spacing.x * perMetre.x, north: georeference.north - top * spacing.y * perMetre.y },
+    georeference: georeference && {
+      ...georeference,
+      west: georeference.west + left * spacing.x * perMetre.x,
+      north: georeference.north - top * spacing.y * perMetre.y,
+    },
   };
   return makeField(piece, out, known);
 }

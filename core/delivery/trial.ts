@@ -104,7 +104,15 @@ export const SYMPTOMS = {
 export async function trialReading(
   bytes: Uint8Array<ArrayBuffer>,
   truth: Field,
-  written: { format: string; type: SampleType; range?: { low: number; high: number }; unit?: { low: number; high: number }; order?: 'le' | 'be'; rows?: 'north' | 'south'; skip?: number },
+  written: {
+    format: string;
+    type: SampleType;
+    range?: { low: number; high: number };
+    unit?: { low: number; high: number };
+    order?: 'le' | 'be';
+    rows?: 'north' | 'south';
+    skip?: number;
+  },
   told: TrialSettings = {},
 ): Promise<Trial> {
   const { ground } = truth;
@@ -173,13 +181,19 @@ export function symptomsOf(truth: Field, got: Field): Symptom[] {
   }
   const rough = roughShare(got);
   if (rough > 6 * Math.max(0.01, roughShare(truth)) && rough > 0.3) {
-    out.push({ id: got.ground.across === ground.across ? 'spikes' : 'slanted', detail: `Neighbours differ by ${Math.round(rough * 100)} % of the range on the whole.` });
+    out.push({
+      id: got.ground.across === ground.across ? 'spikes' : 'slanted',
+      detail: `Neighbours differ by ${Math.round(rough * 100)} % of the range on the whole.`,
+    });
     return out;
   }
   if (got.ground.across !== ground.across || got.ground.down !== ground.down) {
     // A turned ground that is not square has its sides exchanged; anything else was cut.
     const exchanged = got.ground.across === ground.down && got.ground.down === ground.across;
-    out.push({ id: exchanged ? 'mirrored' : 'slanted', detail: `${got.ground.across} × ${got.ground.down} samples were read; the file has ${ground.across} × ${ground.down}.` });
+    out.push({
+      id: exchanged ? 'mirrored' : 'slanted',
+      detail: `${got.ground.across} × ${got.ground.down} samples were read; the file has ${ground.across} × ${ground.down}.`,
+    });
     return out;
   }
   const lies = howItLies(truth, got);
@@ -195,7 +209,8 @@ export function symptomsOf(truth: Field, got: Field): Symptom[] {
   }
   if (fit.off > 0.02 * span * Math.abs(fit.factor)) out.push({ id: 'bent', detail: `No single stretch explains it: it is off by up to ${show(fit.off)}.` });
   else {
-    if (Math.abs(fit.factor - 1) > 0.005) out.push({ id: 'stretched', detail: `Heights are ${Number(fit.factor.toPrecision(3))} times as large as they were.` });
+    if (Math.abs(fit.factor - 1) > 0.005)
+      out.push({ id: 'stretched', detail: `Heights are ${Number(fit.factor.toPrecision(3))} times as large as they were.` });
     else if (Math.abs(fit.shift) > 0.002 * span) out.push({ id: 'shifted', detail: `By ${fit.shift > 0 ? '+' : '−'}${show(Math.abs(fit.shift))}.` });
   }
   return out;

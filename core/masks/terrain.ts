@@ -143,7 +143,15 @@ export async function reliefOf(
   const [sigmaX, sigmaY] = [size / 2 / spacing.x, size / 2 / spacing.y];
   const mean = await gaussian(kernels, height, across, down, sigmaX, sigmaY, { signal });
   const away = mean.map((m, i) => height[i] - m);
-  const spread = await gaussian(kernels, away.map((d) => d * d), across, down, sigmaX, sigmaY, { signal });
+  const spread = await gaussian(
+    kernels,
+    away.map((d) => d * d),
+    across,
+    down,
+    sigmaX,
+    sigmaY,
+    { signal },
+  );
   for (let i = 0; i < away.length; i++) {
     const sigma = Math.sqrt(Math.max(0, spread[i]));
     const share = sigma > 1e-6 ? 0.5 + away[i] / (4 * sigma) : 0.5;

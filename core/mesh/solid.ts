@@ -24,7 +24,11 @@ export function solidOf(field: Field, { scale, base, exaggeration = 1 }: SolidOp
   const { across, down } = ground;
   if (across < 2 || down < 2) throw new UplandError('solid', 'A solid needs two samples each way at least.');
   if (valid?.includes(0)) throw new UplandError('no-data', 'This ground has samples without a height, and a solid cannot have holes. Fill them first.');
-  if (2 * across * down > MOST_VERTICES) throw new UplandError('solid', `A solid of ${across} × ${down} samples is too heavy. Choose fewer samples: a printer resolves a tenth of a millimetre or so.`);
+  if (2 * across * down > MOST_VERTICES)
+    throw new UplandError(
+      'solid',
+      `A solid of ${across} × ${down} samples is too heavy. Choose fewer samples: a printer resolves a tenth of a millimetre or so.`,
+    );
   const spacing = spacingOf(ground);
   const millimetres = 1000 / scale;
   let lowest = Infinity;

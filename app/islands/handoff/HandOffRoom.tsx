@@ -1,296 +1,233 @@
-import { Check, Download, FileText, TriangleAlert } from 'lucide-react';
+import { Bookmark, Square, Trash2, TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
-import {
-  BYTES,
-  CODES,
-  fileNameFor,
-  formatById,
-  groundFor,
-  nameBeside,
-  receivers,
-  sizesFor,
-  spacingOf,
-  type Encoding,
-  type SampleType,
-} from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, Select, TextField } from '../../components/controls';
-import { download } from '../../components/download';
+import { groundFor, MAPS, orderFor, receivers, safeName, sizesFor, type MapSpec, type Order, type Receiver } from '@upland-cast/core';
+import { Button, Row, Segments, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
-import { bytes as inBytes, figure, smallMetres } from '../../components/format';
-import { engine } from '../../engine/client';
-import type { CostResult, DeliveryResult } from '../../engine/protocol';
+import { figure, smallMetres } from '../../components/format';
+import { engine, listening } from '../../engine/client';
+import type { HandedOn, OrderCost } from '../../engine/protocol';
+import { keepOrder, removeOrder } from '../../store/cover';
+import { placeFor, type Place } from '../../store/places';
 import { useTerrain } from '../../store/terrain';
+import { PixelPicture } from '../bringin/PixelPicture';
+import { CoverPart } from './CoverPart';
+import { GroundPart, HeightPart } from './FilePart';
 import { LayersPart } from './LayersPart';
+import { MapsPart } from './MapsPart';
+import { MapView } from './MapView';
+import { ProofPart } from './ProofPart';
+import { ReceiverList } from './ReceiverList';
+import { TrialPart } from './TrialPart';
 import css from './HandOffRoom.module.css';
 
-const TYPE_NAMES: Record<SampleType, string> = {
-  u8: '8-bit',
-  u16: '16-bit',
-  s16: '16-bit signed',
-  u24: '24-bit over colour',
-  u32: '32-bit',
-  s32: '32-bit signed',
-  f32: '32-bit float',
-  f64: '64-bit float',
+const begun = (receiver: Receiver, course: Parameters<typeof orderFor>[1]): Order => {
+  const offers = sizesFor(receiver, course.ground);
+  const own = Math.max(course.ground.across, course.ground.down);
+  const nearest = offers.reduce((best, o) => (Math.abs(o.samples - own) < Math.abs(best.samples - own) ? o : best), offers[0]);
+  return orderFor(receiver, course, nearest.samples);
 };
 
-/** Receiver, file, what it costs; then proof, docket and download. */
+/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
 export function HandOffRoom() {
   const course = useTerrain((s) => s.course)!;
-  const [receiver, setReceiver] = useState(receivers[0]);
-  const sizes = useMemo(() => sizesFor(receiver, course.ground), [receiver, course.ground]);
-  const nearest = sizes.reduce((best, s) => (Math.abs(s - course.ground.across) < Math.abs(best - course.ground.across) ? s : best), sizes[0]);
-  const [size, setSize] = useState(nearest);
-  const [format, setFormat] = useState(receiver.formats[0].format);
-  const [type, setType] = useState<SampleType>(receiver.formats[0].types[0]);
-  const [order, setOrder] = useState<'le' | 'be'>('le');
-  const [rows, setRows] = useState<'north' | 'south'>('north');
-  const [range, setRange] = useState<{ low: number; high: number } | null>(null);
-  const [name, setName] = useState<string | null>(null);
-  const [cost, setCost] = useState<CostResult | null>(null);
-  const [delivery, setDelivery] = useState<DeliveryResult | null>(null);
+  const [order, setOrder] = useState(() => begun(receivers[0], course));
+  const [cost, setCost] = useState<OrderCost | null>(null);
   const [fault, setFault] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
-
-  const ground = useMemo(() => groundFor(receiver, course.ground, size), [receiver, course.ground, size]);
-  const whole = CODES[type] !== null;
-  const own = cost && { low: Math.floor(cost.statistics.lowest), high: Math.ceil(cost.statistics.highest) };
-  const used = range ?? own;
-  const fileName = name ?? fileNameFor(receiver, course.name, size, format, type);
-  const encoding: Encoding | null =
-    whole && !used ? null : { format, type, range: whole ? used! : undefined, options: format === 'raw' ? { order, rows } : undefined };
-  const key = JSON.stringify([encoding, ground, fileName]);
-
+  const [handed, setHanded] = useState<HandedOn | null>(null);
+  const [work, setWork] = useState<{ words: string; share: number } | null>(null);
+  const [shown, setShown] = useState(-1);
+  const [side, setSide] = useState<'proof' | 'trial'>('proof');
+  const [place, setPlace] = useState<Place | null>(null);
+  const set = (part: Partial<Order>) => setOrder((old) => ({ ...old, ...part }));
+  const choose = (receiver: Receiver) => {
+    const next = begun(receiver, course);
+    setOrder((old) => ({ ...next, maps: old.maps, grounds: old.grounds, frame: old.frame, docket: old.docket }));
+  };
+  const key = JSON.stringify(order);
   useEffect(() => {
     let stale = false;
-    void engine()
-      .cost(course, ground, encoding ?? { format, type: 'f32' })
-      .then((answer) => {
-        if (stale) return;
-        if (answer.ok) setCost(answer.value);
-        else if (!answer.stopped) setFault(answer.sentence);
-      });
-    setDelivery(null);
+    setHanded(null);
+    setSide('proof');
     setFault(null);
+    const wait = setTimeout(
+      () =>
+        void engine()
+          .orderCost(course, order)
+          .then((answer) => {
+            if (stale) return;
+            if (answer.ok) setCost(answer.value);
+            else if (!answer.stopped) setFault(answer.sentence);
+          }),
+      120,
+    );
     return () => {
       stale = true;
+      clearTimeout(wait);
     };
-    // The key stands for encoding and ground, which are made anew on every render.
+    // The key stands for the order, which is made anew with every change.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [key, course]);
 
-  const types = receiver.formats.find((f) => f.format === format)!.types;
-  const pickFormat = (next: string) => {
-    const offered = receiver.formats.find((f) => f.format === next)!.types;
-    setFormat(next);
-    if (!offered.includes(type)) setType(offered[0]);
-    setName(null);
-  };
-  const badRange = whole && used !== null && !(used.high > used.low);
-  const deliver = async () => {
-    if (!encoding) return;
-    setBusy(true);
+  const ground = useMemo(() => groundFor(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
+  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
+  const hand = async (to?: Place | null) => {
+    setWork({ words: 'Working out the ground', share: 0 });
     setFault(null);
-    const answer = await engine().deliver(course, { name: fileName, receiver: receiver.title, ground, encoding });
-    setBusy(false);
-    if (answer.ok) setDelivery(answer.value);
-    else setFault(answer.stopped ? 'Stopped.' : answer.sentence);
+    setHanded(null);
+    const answer = await engine().handOn(
+      course,
+      order,
+      { handle: to?.handle, spotsBefore: useTerrain.getState().spotsBefore },
+      listening({ progress: (words, share) => setWork({ words, share }), standing: () => undefined, stage: () => undefined }),
+    );
+    setWork(null);
+    if (answer.ok) setHanded(answer.value);
+    else setFault(answer.stopped ? 'Stopped; nothing was left behind.' : answer.sentence);
   };
-  const spacing = spacingOf(ground);
+  const toDisk = async (again: boolean) => {
+    const single = !order.docket && order.maps.length === 0 && !order.tiles && order.grounds.length === 1;
+    try {
+      const chosen = await placeFor(again ? place : null, single ? undefined : bundleName);
+      if (!chosen) return;
+      setPlace(chosen);
+      await hand(chosen);
+    } catch (error) {
+      setFault(String(error instanceof Error ? error.message : error));
+    }
+  };
+  const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
+  const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
+  const whole = cost && cost.metresPerCode > 0;
   return (
     <main className={css.room}>
-      <aside className={css.receivers} aria-label="Receivers">
-        <h2>Receiver</h2>
-        <ul>
-          {receivers.map((r) => (
-            <li key={r.id}>
-              <button type="button" aria-pressed={r.id === receiver.id} onClick={() => setReceiver(r)}>
-                <b>{r.title}</b>
-                <span>{r.summary}</span>
-              </button>
-            </li>
-          ))}
-        </ul>
-      </aside>
+      <ReceiverList chosen={order.receiver} onChoose={choose} />
       <section className={css.file} aria-label="What will be written">
-        <h2>What will be written</h2>
-        <div className={css.columns}>
-          <Part title="File">
-            <Row label="Samples">
-              <Select
-                label="Samples"
-                value={String(size)}
-                choices={Object.fromEntries(sizes.map((s) => [String(s), `${s} × ${s}`]))}
-                onChange={(v) => {
-                  setSize(Number(v));
-                  setName(null);
-                }}
-              />
-            </Row>
-            <Row label="Format">
-              <Segments
-                label="Format"
-                value={format}
-                choices={Object.fromEntries(receiver.formats.map((f) => [f.format, formatById(f.format).title]))}
-                onChange={pickFormat}
-              />
-            </Row>
-            <Row label="Depth">
-              <Select
-                label="Depth"
-                value={type}
-                choices={Object.fromEntries(types.map((t) => [t, TYPE_NAMES[t]])) as Record<SampleType, string>}
-                onChange={(t) => {
-                  setType(t);
-                  setName(null);
-                }}
-              />
-            </Row>
-            {format === 'raw' && (
-              <>
-                <Row label="Byte order">
-                  <Segments label="Byte order" value={order} choices={{ le: 'Little-endian', be: 'Big-endian' }} onChange={setOrder} />
-                </Row>
-                <Row label="First row">
-                  <Segments label="First row" value={rows} choices={{ north: 'North', south: 'South' }} onChange={setRows} />
-                </Row>
-              </>
-            )}
-            <Row label="File name">
-              <TextField label="File name" value={fileName} onChange={(v) => setName(v.replace(/[\\/:*?"<>|]/g, '-'))} />
-            </Row>
-          </Part>
-          {whole && (
-            <Part title="Range">
-              <Row label="Lowest code">
-                <NumberField
-                  label="Height of the lowest code"
-                  value={used?.low ?? 0}
-                  unit="m"
-                  min={-100000}
-                  max={100000}
-                  step={0.1}
-                  onChange={(low) => setRange({ low, high: used?.high ?? low + 1 })}
+        <MapView source={order.grounds[0]} spec={spec} title={title} />
+        <div className={css.under}>
+          <div>
+            <GroundPart course={course} order={order} set={set} cost={cost} />
+            <HeightPart course={course} order={order} set={set} cost={cost} />
+          </div>
+          <div>
+            <Part title="What it costs">
+              {cost ? (
+                <Facts
+                  items={[
+                    ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
+                    ...(whole
+                      ? ([
+                          ['metres a code', smallMetres(cost.metresPerCode)],
+                          ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
+                          ['codes over the ground', figure(cost.codes, 0)],
+                          ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
+                        ] as [string, string, 'fault'?][])
+                      : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
+                    ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
+                  ]}
                 />
-              </Row>
-              <Row label="Highest code">
-                <NumberField
-                  label="Height of the highest code"
-                  value={used?.high ?? 1}
-                  unit="m"
-                  min={-100000}
-                  max={100000}
-                  step={0.1}
-                  onChange={(high) => setRange({ low: used?.low ?? high - 1, high })}
-                />
-              </Row>
-              <Button disabled={range === null} onClick={() => setRange(null)}>
-                Fit to the ground
-              </Button>
-              {badRange && <p className={css.fault}>The highest code has to lie above the lowest one.</p>}
+              ) : (
+                <p className={css.note}>Measuring …</p>
+              )}
+              {cost && cost.clipped > 0 && (
+                <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of what the receiver can hold, and would stand at its ends.</p>
+              )}
+              {cost &&
+                [...cost.words, ...cost.border].map((w) => (
+                  <p key={w} className={css.note}>
+                    {w}
+                  </p>
+                ))}
+              {cost?.picture && <PixelPicture picture={cost.picture} label="The ground as the receiver will have it" />}
             </Part>
+            <MapsPart course={course} order={order} layers={cost?.layers ?? []} set={set} shown={shown} onShow={setShown} />
+            {order.maps.some((m) => m.kind === 'colour' || m.kind === 'weights') && <CoverPart course={course} />}
+            <LayersPart course={course} ground={ground} />
+          </div>
+        </div>
+      </section>
+      <aside className={css.proof} aria-label="Proof and docket">
+        <Recipes order={order} set={set} choose={setOrder} />
+        <div className={css.go}>
+          {work ? (
+            <div role="status" className={css.working}>
+              <span>{work.words}</span>
+              <progress max={1} value={work.share} />
+              <Button onClick={() => void engine().stopHanding()}>
+                <Square size={11} fill="currentColor" /> Stop
+              </Button>
+            </div>
+          ) : (
+            <>
+              <Button look="main" onClick={() => void hand()}>
+                Write and prove
+              </Button>
+              {'showSaveFilePicker' in window && (
+                <>
+                  <Button onClick={() => void toDisk(false)} title="Write straight to a file on disk">
+                    To a file …
+                  </Button>
+                  {place && (
+                    <Button onClick={() => void toDisk(true)} title="The file that is there is kept beside it as a dated copy, where the browser allows">
+                      Again to {place.handle.name}
+                    </Button>
+                  )}
+                </>
+              )}
+            </>
           )}
         </div>
-        <Part title="What it costs">
-          {cost && encoding ? (
-            <Facts
-              items={[
-                ['samples', `${ground.across} × ${ground.down}`],
-                ['from sample to sample', `${Number(spacing.x.toPrecision(6))} m`],
-                ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
-                ...(whole && used && !badRange
-                  ? ([
-                      ['metres a code', smallMetres(cost.metresPerCode)],
-                      ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
-                      ['codes over the ground', figure(cost.codesSpanned, 0)],
-                      ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
-                    ] as [string, string, 'fault'?][])
-                  : ([['precision', 'metres as they are worked, to the bit']] as [string, string][])),
-                ['samples’ bytes', inBytes(ground.across * ground.down * BYTES[type])],
-              ]}
-            />
-          ) : (
-            <p className={css.note}>Measuring …</p>
-          )}
-          {cost && cost.clipped > 0 && whole && (
-            <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of the range and would stand at its ends: flat tops or bottoms.</p>
-          )}
-          {size !== course.ground.across && (
-            <p className={css.note}>
-              The terrain is worked at {course.ground.across} samples; the file is worked out anew at {size}.
-            </p>
-          )}
-        </Part>
-        <Button look="main" disabled={busy || !encoding || badRange} onClick={() => void deliver()}>
-          {busy ? 'Writing and reading back …' : 'Write and prove'}
-        </Button>
         {fault && (
           <p className={css.stopped} role="alert">
             <TriangleAlert size={15} /> {fault}
           </p>
         )}
-        <div className={css.apart}>
-          <LayersPart course={course} ground={ground} />
-        </div>
-      </section>
-      <aside className={css.proof} aria-label="Proof and docket">
-        <h2>Proof and docket</h2>
-        {delivery ? (
+        {handed ? (
           <>
-            <p className={css.good} role="status">
-              <Check size={15} /> Read back and found right
-            </p>
-            <div className={css.downloads}>
-              <Button look="main" onClick={() => download(fileName, delivery.bytes, formatById(format).mediaType)}>
-                <Download size={14} /> {fileName}
-              </Button>
-              {delivery.beside.map(({ ending, bytes }) => (
-                <Button
-                  key={ending}
-                  title="It belongs beside the file, under the same name"
-                  onClick={() => download(nameBeside(fileName, ending), bytes, 'text/plain')}
-                >
-                  <Download size={14} /> {nameBeside(fileName, ending)}
-                </Button>
-              ))}
-              <Button onClick={() => download(`${fileName}.docket.html`, delivery.docketHtml, 'text/html')}>
-                <FileText size={14} /> Docket
-              </Button>
-              <Button
-                onClick={() =>
-                  download(`${fileName}.docket.json`, JSON.stringify({ ...delivery.docket, proofFigures: delivery.proof }, null, 2), 'application/json')
-                }
-              >
-                <FileText size={14} /> Docket as JSON
-              </Button>
-            </div>
-            {(
-              [
-                ['To type in', delivery.docket.toTypeIn],
-                ['Proof', delivery.docket.proof],
-                ['The ground', delivery.docket.ground],
-                ['How it was made', delivery.docket.madeBy],
-              ] as const
-            ).map(([title, lines]) => (
-              <Part key={title} title={title}>
-                <dl className={css.docket}>
-                  {lines.map((line, i) => (
-                    <div key={i}>
-                      <dt>{line.label}</dt>
-                      <dd className="number">{line.value}</dd>
-                    </div>
-                  ))}
-                </dl>
-              </Part>
-            ))}
+            <Segments label="Shown" value={side} choices={{ proof: 'Proof and docket', trial: 'Trial reading' }} onChange={setSide} />
+            {side === 'proof' ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
           </>
         ) : (
           <p className={css.note}>
-            The file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then can it
-            be downloaded.
+            Every file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then is it
+            handed on. A receiver that you do not know yet: send it the calibration ground first.
           </p>
         )}
       </aside>
     </main>
+  );
+}
+
+/** Kept recipes of this terrain: what to hand on, done again in one press. */
+function Recipes({ order, set, choose }: { order: Order; set: (part: Partial<Order>) => void; choose: (order: Order) => void }) {
+  const orders = useTerrain((s) => s.course!.orders);
+  const readOnly = useTerrain((s) => s.readOnly);
+  return (
+    <Part title="Hand on">
+      {orders.length > 0 && (
+        <ul className={css.recipes}>
+          {orders.map((kept) => (
+            <li key={kept.id}>
+              <Button look="quiet" aria-pressed={kept.name === order.name} onClick={() => choose(structuredClone(kept))}>
+                {kept.name}
+              </Button>
+              <Button look="quiet" square aria-label={`Take the recipe ${kept.name} away`} disabled={readOnly} onClick={() => removeOrder(kept.id)}>
+                <Trash2 size={12} />
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Row label="Called">
+        <div className={css.inRow}>
+          <TextField label="Name of the recipe" value={order.name} onChange={(name) => set({ name: name.slice(0, 80) || order.receiver.title })} />
+          <Button disabled={readOnly} title="Keep it with the terrain, to be done again" onClick={() => keepOrder(order)}>
+            <Bookmark size={13} /> Keep
+          </Button>
+        </div>
+      </Row>
+      <Row label="With a docket" help="A sheet with every number that the other side types in.">
+        <Switch label="With a docket" on={order.docket} onChange={(docket) => set({ docket })} />
+      </Row>
+    </Part>
   );
 }

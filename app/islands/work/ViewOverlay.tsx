@@ -42,7 +42,9 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
   const section = sectionOf(course);
   // The edges of what a path step makes, and where its banks meet the ground.
   const banks =
-    use?.step === 'path' && use.on && drawn.length > 1 ? banksOf(picture, splineThrough(points, width / 200), Number(use.params.width), Number(use.params.bank)) : [];
+    use?.step === 'path' && use.on && drawn.length > 1
+      ? banksOf(picture, splineThrough(points, width / 200), Number(use.params.width), Number(use.params.bank))
+      : [];
   return (
     <svg className={css.overlay} aria-label="Over the ground">
       {lined && drawn.length > 1 && <path className={css.line} d={pathOf(drawn)} />}

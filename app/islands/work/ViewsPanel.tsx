@@ -110,11 +110,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
         Keep this view
       </Button>
       <Row label="Every sample" help="Draws the real grid everywhere, not only where a difference could be seen. Slower.">
-        <Switch
-          label="Every sample"
-          on={settings.everySample}
-          onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })}
-        />
+        <Switch label="Every sample" on={settings.everySample} onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })} />
       </Row>
       {view && (
         <p className="number">

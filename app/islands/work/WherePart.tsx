@@ -1,14 +1,12 @@
-import { Brush, Eye, EyeOff, Trash2 } from 'lucide-react';
-import { useState } from 'react';
-import { COMBINES, maskById, maskKinds, paramsOf, sentenceOf, type MaskUse, type ParamMeta, type StepUse } from '@upland-cast/core';
-import { Button, Row, Segments, SliderRow, Switch } from '../../components/controls';
+import { Brush, Eye, EyeOff } from 'lucide-react';
+import { COMBINES, maskKinds, type MaskUse, type StepUse } from '@upland-cast/core';
+import { Button, Row, Segments } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { figure } from '../../components/format';
 import { addMask, setMask, setUse, showMask, tributaryFor } from '../../store/course';
 import { paint } from '../../store/hand';
-import { endGesture, useTerrain } from '../../store/terrain';
-import { ParamRow } from './ParamRow';
-import { isShown } from './shown';
+import { useTerrain } from '../../store/terrain';
+import { MaskCard } from './MaskCard';
 import css from './Settings.module.css';
 
 /** Where a step acts: its masks, how they combine, and whether they are shown on the ground. */
@@ -20,7 +18,7 @@ export function WherePart({ use, readOnly }: { use: StepUse; readOnly: boolean }
     <Part title="Where it acts">
       {masks.length === 0 && <p className={css.hint}>Everywhere.</p>}
       {masks.map((mask) => (
-        <Mask key={mask.id} use={use} mask={mask} readOnly={readOnly} />
+        <StepMask key={mask.id} use={use} mask={mask} readOnly={readOnly} />
       ))}
       {masks.length > 1 && (
         <Row label="Together" help="How the masks combine.">
@@ -53,43 +51,28 @@ export function WherePart({ use, readOnly }: { use: StepUse; readOnly: boolean }
   );
 }
 
-function Mask({ use, mask, readOnly }: { use: StepUse; mask: MaskUse; readOnly: boolean }) {
-  const [more, setMore] = useState(false);
+/** A mask of a step: one that is painted can be taken under the brush. */
+function StepMask({ use, mask, readOnly }: { use: StepUse; mask: MaskUse; readOnly: boolean }) {
   const painting = useTerrain((s) => s.painting === mask.id);
-  const kind = maskById(mask.kind);
-  let settings = mask.params;
-  let fault: string | undefined;
-  const parsed = kind.params.safeParse(mask.params);
-  if (parsed.success) settings = parsed.data;
-  else fault = sentenceOf(parsed.error);
-  const setting = (key: string, value: unknown, gesture?: boolean) =>
-    setMask(use.id, mask.id, `Set ${key}`, (m) => void (m.params[key] = value), gesture ? `${mask.id}:${key}` : undefined);
-  const params = paramsOf(kind.params).filter(({ meta }) => meta.kind !== 'hidden' && isShown(meta, settings));
+  const painted = mask.kind === 'painted' && Object.keys((mask.params.tiles ?? {}) as object).length > 0;
   return (
-    <div className={css.mask}>
-      <div className={css.maskHead}>
-        <b title={kind.summary}>{kind.title}</b>
-        <Switch
-          label={`Mask ${kind.title} is on`}
-          on={mask.on}
-          disabled={readOnly}
-          onChange={(on) => setMask(use.id, mask.id, on ? 'Mask on' : 'Mask off', (m) => void (m.on = on))}
-        />
-        <Button
-          look="quiet"
-          square
-          aria-label={`Take the mask ${kind.title} away`}
-          title="Take it away"
-          disabled={readOnly}
-          onClick={() => setUse(use.id, 'Remove mask', (u) => void (u.where.masks = u.where.masks.filter((m) => m.id !== mask.id)))}
-        >
-          <Trash2 size={13} />
-        </Button>
-      </div>
-      {fault && <p className={css.fault}>{fault}</p>}
+    <MaskCard
+      mask={mask}
+      readOnly={readOnly}
+      change={(label, recipe, gesture) => setMask(use.id, mask.id, label, recipe, gesture)}
+      remove={() => setUse(use.id, 'Remove mask', (u) => void (u.where.masks = u.where.masks.filter((m) => m.id !== mask.id)))}
+      newTributary={(key) =>
+        tributaryFor((course, line) => {
+          for (const list of [course.stem, ...course.tributaries.map((t) => t.steps)]) {
+            const found = list.find((u) => u.id === use.id)?.where.masks.find((m) => m.id === mask.id);
+            if (found) found.params[key] = line;
+          }
+        })
+      }
+    >
       {mask.kind === 'painted' && (
         <>
-          {Object.keys((settings.tiles ?? {}) as object).length === 0 && <p className={css.hint}>Nothing is painted yet: the step acts nowhere.</p>}
+          {!painted && <p className={css.hint}>Nothing is painted yet: the step acts nowhere.</p>}
           <div className={css.actions}>
             <Button
               aria-pressed={painting}
@@ -102,60 +85,6 @@ function Mask({ use, mask, readOnly }: { use: StepUse; mask: MaskUse; readOnly: 
           </div>
         </>
       )}
-      {params.map(({ key, meta }) => (
-        <ParamRow
-          key={key}
-          meta={meta as ParamMeta}
-          value={settings[key]}
-          disabled={readOnly}
-          set={(value, gesture) => setting(key, value, gesture)}
-          newTributary={() =>
-            tributaryFor((course, line) => {
-              for (const list of [course.stem, ...course.tributaries.map((t) => t.steps)]) {
-                const found = list.find((u) => u.id === use.id)?.where.masks.find((m) => m.id === mask.id);
-                if (found) found.params[key] = line;
-              }
-            })
-          }
-        />
-      ))}
-      <button type="button" className={css.moreButton} aria-expanded={more} onClick={() => setMore(!more)}>
-        {more ? 'Less' : 'Invert, equalise, gain'}
-        {!more && (mask.invert || mask.equalise || mask.gain !== 0.5) ? ' (set)' : ''}
-      </button>
-      {more && (
-        <>
-          <Row label="Invert" help="Where it acted it does not, and the other way round.">
-            <Switch
-              label="Invert"
-              on={mask.invert}
-              disabled={readOnly}
-              onChange={(on) => setMask(use.id, mask.id, 'Invert mask', (m) => void (m.invert = on))}
-            />
-          </Row>
-          <Row label="Equalise" help="Spreads the weights evenly over 0 to 100 %.">
-            <Switch
-              label="Equalise"
-              on={mask.equalise}
-              disabled={readOnly}
-              onChange={(on) => setMask(use.id, mask.id, 'Equalise mask', (m) => void (m.equalise = on))}
-            />
-          </Row>
-          <SliderRow
-            label="Gain"
-            value={mask.gain}
-            unit="%"
-            show={100}
-            min={0}
-            max={1}
-            step={0.01}
-            disabled={readOnly}
-            help="50 % leaves the weights; more pushes them towards all or nothing, less towards the middle."
-            onChange={(gain) => setMask(use.id, mask.id, 'Set gain', (m) => void (m.gain = gain), `${mask.id}:gain`)}
-            onDone={endGesture}
-          />
-        </>
-      )}
-    </div>
+    </MaskCard>
   );
 }

@@ -78,7 +78,8 @@ function joined(corners: Float32Array): Mesh {
   const count = corners.length / 3;
   const bits = new Uint32Array(corners.buffer, corners.byteOffset, corners.length);
   // Open addressing over the bits of a place.
-  const size = 2 ** Math.ceil(Math.log2(Math.max(16, count * 2)));
+  let size = 16;
+  while (size < 2 * count) size *= 2;
   const slots = new Int32Array(size).fill(-1);
   const indices = new Uint32Array(count);
   const places = new Float32Array(corners.length);

@@ -1,0 +1,277 @@
+import {
+  borderAgainst,
+  borderWords,
+  bundle,
+  CODES,
+  coverWeights,
+  courseOf,
+  drawMap,
+  evaluate,
+  extended,
+  handOn,
+  planOf,
+  prepare,
+  previewGround,
+  quantise,
+  readHeightmap,
+  slope,
+  spacingOf,
+  statistics,
+  symptomsOfNormals,
+  trialReading,
+  usualCover,
+  UplandError,
+  type Course,
+  type Cover,
+  type CoverOptions,
+  type DocketFile,
+  type Field,
+  type HandedFile,
+  type MapSpec,
+  type Order,
+  type Picture,
+  type Prepared,
+  type StageCache,
+  type Kernels,
+  type Symptom,
+  type TrialSettings,
+} from '@upland-cast/core';
+import { loadAsset } from '../storage/assets';
+import type { HandedOn, MapDrape, OrderCost, TrialResult } from './protocol';
+import { reliefPixels } from './relief';
+
+export interface Tools {
+  kernels: Kernels;
+  cache: StageCache;
+}
+
+/** A picture file as colour, three bytes a pixel. */
+async function pictureOf(sha: string): Promise<Picture> {
+  const bitmap = await createImageBitmap(new Blob([await loadAsset(sha)]), { colorSpaceConversion: 'none' }).catch(() => {
+    throw new UplandError('picture', 'One of the pictures of the ground colour cannot be read as a picture.');
+  });
+  const canvas = new OffscreenCanvas(bitmap.width, bitmap.height);
+  const pen = canvas.getContext('2d')!;
+  pen.drawImage(bitmap, 0, 0);
+  const { data } = pen.getImageData(0, 0, bitmap.width, bitmap.height);
+  const rgb = new Uint8Array(3 * bitmap.width * bitmap.height);
+  for (let i = 0, k = 0; i < data.length; i += 4) for (let c = 0; c < 3; c++) rgb[k++] = data[i + c];
+  return { width: bitmap.width, height: bitmap.height, rgb };
+}
+
+const optionsFor = ({ kernels, cache }: Tools, signal?: AbortSignal): CoverOptions => ({ kernels, cache, asset: loadAsset, picture: pictureOf, signal });
+
+/** What an order will cost, measured on the ground at its own samples. */
+export async function orderCost(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<OrderCost> {
+  const plan = planOf(course, order);
+  const evaluation = await evaluate(courseOf(course, order.grounds[0]), optionsFor(tools, signal));
+  const field: Field = { ground: { ...evaluation.ground, sea: course.ground.sea }, height: evaluation.height };
+  const stats = statistics(field);
+  const spacing = spacingOf(plan.ground);
+  const { window } = plan;
+  const cost: OrderCost = {
+    across: window.across,
+    down: window.down,
+    spacing: spacing.x,
+    workedAt: [plan.ground.across, plan.ground.down],
+    statistics: stats,
+    layers: Object.keys(evaluation.layers),
+    words: [],
+    toTypeIn: [],
+    clipped: 0,
+    metresPerCode: 0,
+    codes: 0,
+    border: order.receiver.around === null ? [] : borderWords(borderAgainst(field, order.receiver.around), order.receiver.around),
+    strip: Math.max(0, window.left + window.across - plan.ground.across, window.top + window.down - plan.ground.down),
+  };
+  if (order.receiver.heights.by === 'print') {
+    const { scale, base } = order.receiver.heights;
+    const size = (m: number) => Number(((m * 1000) / scale).toPrecision(4));
+    cost.toTypeIn = [{ label: 'Size', value: `${size(field.ground.width)} × ${size(field.ground.depth)} × ${size(stats.highest - stats.lowest) + base} mm` }];
+    return cost;
+  }
+  if (!order.height.on) return cost;
+  const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, stats);
+  Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn });
+  if (CODES[order.height.type]) {
+    const { step, clipped } = quantise(prepared.field, prepared.encoding);
+    const { lowest, highest } = statistics(prepared.field);
+    Object.assign(cost, { clipped: clipped + prepared.cut, metresPerCode: step, codes: Math.floor((highest - lowest) / step) + 1 });
+  }
+  const { range, unit } = prepared.encoding;
+  cost.range = range ?? unit;
+  if (order.receiver.heights.by === 'blocks') {
+    const { edge } = order.receiver.heights;
+    cost.picture = { width: 340, height: 220, pixels: reliefPixels(prepared.field, 340, 220, true) };
+    cost.words = [...cost.words, `${share(prepared.field)} % of it lies under water. Blocks are ${edge} m.`];
+  } else if (cost.strip > 0) {
+    const wide = extended(
+      field,
+      field.ground.across + Math.round(field.ground.across * (cost.strip / window.across)),
+      field.ground.down + Math.round(field.ground.down * (cost.strip / window.down)),
+    );
+    cost.picture = { width: 340, height: 220, pixels: reliefPixels(wide, 340, 220) };
+  }
+  return cost;
+}
+
+const share = (field: Field) => {
+  const level = field.ground.sea - field.ground.datum;
+  return ((100 * field.height.reduce((n, h) => n + (h < level ? 1 : 0), 0)) / field.height.length).toFixed(1);
+};
+
+/** A map as it will be, on fewer samples: the ground and its colours. */
+export async function mapDrape(
+  tools: Tools,
+  course: Course,
+  source: Order['grounds'][number],
+  spec: MapSpec | { kind: 'ground' },
+  signal: AbortSignal,
+): Promise<MapDrape> {
+  const own = courseOf(course, source);
+  const options = optionsFor(tools, signal);
+  const evaluation = await evaluate({ ...own, ground: { ...previewGround(own.ground), sea: course.ground.sea } }, options);
+  const ground = { ...evaluation.ground, sea: course.ground.sea };
+  const height = evaluation.height.slice();
+  const stats = statistics({ ground, height });
+  const base = { ground, height, statistics: stats };
+  if (spec.kind === 'ground') return { ...base, rgb: null, legend: null, words: [] };
+  const cover: Cover = course.cover ?? usualCover();
+  const count = height.length;
+  const rgb = new Uint8Array(4 * count).fill(255);
+  if (spec.kind === 'weights') {
+    // Each part in its layer's colour, as bright as its weight.
+    const parts = await coverWeights(own, evaluation, cover, options);
+    const colours = [cover.stops[Math.floor(cover.stops.length / 2)].colour, ...cover.layers.map((l) => l.colour)];
+    for (let i = 0; i < count; i++)
+      for (let c = 0; c < 3; c++)
+        rgb[4 * i + c] = Math.min(
+          255,
+          parts.reduce((sum, p, k) => sum + p[i] * colours[k][c], 0),
+        );
+    return { ...base, rgb, legend: null, words: [['ground', ...cover.layers.map((l) => l.name)].join(', ')] };
+  }
+  const drawn = await drawMap(spec, own, evaluation, cover, options);
+  if ('images' in drawn) {
+    const { samples } = drawn.images[0].image;
+    const shift = samples instanceof Uint16Array ? 8 : 0;
+    for (let i = 0; i < count; i++) for (let c = 0; c < 3; c++) rgb[4 * i + c] = samples[3 * i + c] >> shift;
+    return { ...base, rgb, legend: null, words: drawn.words };
+  }
+  const scale = 255 / (drawn.high - drawn.low);
+  for (let i = 0; i < count; i++) {
+    const grey = Math.min(255, Math.max(0, Math.round((drawn.field.height[i] - drawn.low) * scale)));
+    rgb[4 * i] = rgb[4 * i + 1] = rgb[4 * i + 2] = grey;
+  }
+  return { ...base, rgb, legend: { low: drawn.low, high: drawn.high, unit: drawn.unit }, words: drawn.words };
+}
+
+/** What the last delivery wrote for heights and normals: what trial readings read. */
+let last: { field: Field; prepared?: Prepared; height?: HandedFile; normal?: HandedFile; order: Order } | undefined;
+
+/** Carries an order out: one file as it is, several as a bundle; into a file on disk where one is given, else into memory. */
+export async function carryOut(
+  tools: Tools,
+  course: Course,
+  order: Order,
+  given: { handle?: FileSystemFileHandle; spotsBefore: Record<string, number>; relief(field: Field): Promise<string> },
+  onWork: (words: string, share: number) => void,
+  signal: AbortSignal,
+): Promise<HandedOn> {
+  last = undefined;
+  const names: (DocketFile & { size: number })[] = [];
+  let first: HandedFile | undefined;
+  let normal: HandedFile | undefined;
+  let html = '';
+  let docketJson = '';
+  const run = handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore });
+  let docket: HandedOn['docket'] | undefined;
+  async function* passed() {
+    for (;;) {
+      const next = await run.next();
+      if (next.done) {
+        docket = next.value;
+        return;
+      }
+      const file = next.value;
+      const { name, title, meaning, toTypeIn, words, proof } = file;
+      if (name.endsWith('-docket.html')) html = new TextDecoder().decode(file.bytes);
+      else if (name.endsWith('-docket.json')) docketJson = new TextDecoder().decode(file.bytes);
+      else names.push({ name, title, meaning, toTypeIn, words, proof, size: file.bytes.length });
+      first ??= file.title.startsWith('Heights') ? file : undefined;
+      normal ??= file.title === 'Normal map' ? file : undefined;
+      yield file;
+    }
+  }
+  const sink = await given.handle?.createWritable();
+  const pieces: Uint8Array<ArrayBuffer>[] = [];
+  const write = sink ? (piece: Uint8Array<ArrayBuffer>) => sink.write(piece) : (piece: Uint8Array<ArrayBuffer>) => void pieces.push(piece);
+  const plain = !order.docket && order.maps.length === 0 && !order.tiles && order.grounds.length === 1;
+  let name = '';
+  let mediaType = 'application/zip';
+  try {
+    if (plain) {
+      for await (const file of passed()) {
+        if (name) continue;
+        [name, mediaType] = [file.name, file.mediaType];
+        await write(file.bytes);
+      }
+    } else await bundle(passed(), write);
+    await sink?.close();
+  } catch (error) {
+    await sink?.abort().catch(() => undefined);
+    const full = error instanceof DOMException && /quota|space|disk/i.test(`${error.name} ${error.message}`);
+    throw full ? new UplandError('disk-full', 'The disk is full: nothing was left of the delivery. Make room, or hand on fewer maps or fewer samples.') : error;
+  }
+  if (first && docket) last = { field: await deliveredField(tools, course, order), order, height: first, normal };
+  const blob = sink ? undefined : new Blob(pieces, { type: mediaType });
+  return { files: names, docket: docket!, docketHtml: html, docketJson, name, mediaType, blob, written: given.handle?.name };
+}
+
+/** The ground that was delivered, from the cache. */
+async function deliveredField(tools: Tools, course: Course, order: Order): Promise<Field> {
+  const plan = planOf(course, order);
+  const evaluation = await evaluate({ ...courseOf(course, order.grounds[0]), ground: { ...plan.ground, sea: course.ground.sea } }, optionsFor(tools));
+  return { ground: { ...evaluation.ground, sea: course.ground.sea }, height: evaluation.height };
+}
+
+/** The last delivery as a receiver reads it that was told right or wrong. */
+export async function trial(told: TrialSettings & { asColour?: boolean; greenTurned?: boolean }): Promise<TrialResult> {
+  if (!last?.height) throw new UplandError('trial', 'Hand something on first: a trial reads what was written.');
+  const { field, order, height } = last;
+  const whole = planWhole(field, order);
+  if (!whole) throw new UplandError('trial', 'A trial reads a delivery in one piece: hand the whole ground on, without tiles or a frame.');
+  const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } });
+  const { encoding } = prepared;
+  const truth = prepared.field;
+  const { field: got, symptoms } = await trialReading(
+    height.bytes,
+    truth,
+    { format: encoding.format, type: encoding.type, range: encoding.range, unit: encoding.unit, order: order.height.order, rows: order.height.rows },
+    told,
+  );
+  const all: Symptom[] = [...symptoms];
+  if (last.normal && (told.asColour || told.greenTurned)) {
+    const channels = await Promise.all([1, 2, 3].map((band) => readHeightmap(last!.normal!.bytes, undefined, { band })));
+    const count = channels[0].samples.length;
+    const rgb = new Uint16Array(3 * count);
+    for (let i = 0; i < count; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = channels[c].samples[i];
+    all.push(...symptomsOfNormals(field, rgb, channels[0].type === 'u16' ? 65_535 : 255, told));
+  }
+  const side = 320;
+  const shown = (f: Field) => ({ width: side, height: side, pixels: reliefPixels(f, side, side, true) });
+  const { lowest, highest } = statistics(got);
+  return {
+    truth: shown(truth),
+    got: shown(got),
+    symptoms: all,
+    lowest,
+    highest,
+    meanSlope: meanOf(slope(got)),
+    trueSlope: meanOf(slope(truth)),
+    hasNormal: Boolean(last.normal),
+  };
+}
+
+const meanOf = (values: Float32Array) => values.reduce((sum, v) => sum + v, 0) / values.length;
+const planWhole = (field: Field, order: Order) => !order.tiles && !order.frame && order.fit === 'anew' && field.height.length > 0;
