@@ -40,6 +40,8 @@ export * from './course/project';
 export * from './analysis/slope';
 export * from './analysis/surface';
 export * from './analysis/ambient';
+export * from './analysis/shoreline';
+export * from './steps/range/words';
 export * from './analysis/compare';
 export * from './analysis/drainage';
 export * from './inspect/inspect';

@@ -29,6 +29,7 @@ import {
   readMesh,
   sentenceOf,
   shareUnderWater,
+  shorelineLength,
   StageCache,
   statistics,
   stepById,
@@ -355,6 +356,13 @@ const api = {
         if (running === mine) running = undefined;
       }
     });
+  },
+
+  /** The share of the last full ground under an elevation, and the length of that line, metres. */
+  waterAt(level: number): { share: number; shoreline: number } | null {
+    if (!full) return null;
+    const field: Field = { ground: full.evaluation.ground, height: full.evaluation.height };
+    return { share: shareUnderWater(field, level), shoreline: shorelineLength(field, level) };
   },
 
   /** What an order will cost. A newer question ends the one before. */

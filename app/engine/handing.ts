@@ -24,7 +24,6 @@ import {
   type Course,
   type Cover,
   type CoverOptions,
-  type DocketFile,
   type Field,
   type HandedFile,
   type MapSpec,
@@ -156,7 +155,7 @@ export async function mapDrape(
     const { samples } = drawn.images[0].image;
     const shift = samples instanceof Uint16Array ? 8 : 0;
     for (let i = 0; i < count; i++) for (let c = 0; c < 3; c++) rgb[4 * i + c] = samples[3 * i + c] >> shift;
-    return { ...base, rgb, legend: null, words: drawn.words };
+    return { ...base, rgb, legend: null, words: drawn.words.filter((w) => !w.startsWith('One texel')) };
   }
   const scale = 255 / (drawn.high - drawn.low);
   for (let i = 0; i < count; i++) {
@@ -179,7 +178,7 @@ export async function carryOut(
   signal: AbortSignal,
 ): Promise<HandedOn> {
   last = undefined;
-  const names: (DocketFile & { size: number })[] = [];
+  const names: HandedOn['files'] = [];
   let first: HandedFile | undefined;
   let normal: HandedFile | undefined;
   let html = '';
@@ -197,7 +196,7 @@ export async function carryOut(
       const { name, title, meaning, toTypeIn, words, proof } = file;
       if (name.endsWith('-docket.html')) html = new TextDecoder().decode(file.bytes);
       else if (name.endsWith('-docket.json')) docketJson = new TextDecoder().decode(file.bytes);
-      else names.push({ name, title, meaning, toTypeIn, words, proof, size: file.bytes.length });
+      else names.push({ name, title, meaning, toTypeIn, words, proof, size: file.bytes.length, blob: given.handle ? undefined : new Blob([file.bytes], { type: file.mediaType }) });
       first ??= file.title.startsWith('Heights') ? file : undefined;
       normal ??= file.title === 'Normal map' ? file : undefined;
       yield file;

@@ -164,7 +164,8 @@ export interface MapDrape {
 }
 
 export interface HandedOn {
-  files: (DocketFile & { size: number })[];
+  /** `blob`: the file itself, where it did not go to disk. */
+  files: (DocketFile & { size: number; blob?: Blob })[];
   docket: Docket;
   docketHtml: string;
   docketJson: string;

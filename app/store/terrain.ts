@@ -87,6 +87,8 @@ interface State {
   walker: Walker | null;
   /** The painted mask that the brush works on. */
   painting: string | null;
+  /** The sea stays where the receiver has it; what is dragged moves the land. */
+  seaLocked: boolean;
   engineBytes: { held: number; limit: number; threads: number } | null;
   sheet: 'light' | 'dark';
   cursor: { east: number; south: number; elevation: number; slope: number } | null;
@@ -117,6 +119,7 @@ export const useTerrain = create<State>(() => ({
   showMask: false,
   spotsBefore: {},
   tool: 'none',
+  seaLocked: false,
   engineBytes: null,
   sheet: sheetNow(),
   view: {

@@ -8,7 +8,7 @@ export interface BundleFile {
 }
 
 /** Files that are packed already; the others are packed on their way into the bundle. */
-const PACKED = /\.(png|exr|glb|jpg|tif|npz|zip)$/i;
+const PACKED = /\.(png|exr|glb|jpg|npz|zip)$/i;
 
 /**
  * A ZIP out of files as they come, in pieces for `write`: nothing but the file that is being

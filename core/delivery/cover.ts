@@ -27,13 +27,13 @@ export const usualCover = (): Cover =>
         id: 'scree',
         name: 'Scree',
         colour: [133, 127, 118],
-        where: { masks: [{ id: 'scree-slope', kind: 'slope', params: { low: 28, high: 44, softness: 6 }, ragged: 0.6, raggedSize: 160 }] },
+        where: { masks: [{ id: 'scree-slope', kind: 'slope', params: { low: 34, high: 50, softness: 5 }, ragged: 0.6, raggedSize: 160 }] },
       },
       {
         id: 'crag',
         name: 'Crag',
         colour: [98, 96, 95],
-        where: { masks: [{ id: 'crag-slope', kind: 'slope', params: { low: 42, high: 90, softness: 7 }, ragged: 0.5, raggedSize: 120 }] },
+        where: { masks: [{ id: 'crag-slope', kind: 'slope', params: { low: 47, high: 90, softness: 6 }, ragged: 0.5, raggedSize: 120 }] },
       },
     ],
   });

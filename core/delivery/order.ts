@@ -35,7 +35,7 @@ export function orderFor(receiver: Order['receiver'], course: Pick<Course, 'grou
     frame: null,
     samples: samples || Math.max(course.ground.across, course.ground.down),
     fit: 'anew',
-    height: { on: true, format, type: types[0] ?? 'f32', range: null, scale: null, ...receiver.raw, compression: 'deflate', noData: null, name: '' },
+    height: { on: true, format, type: types[0] ?? 'f32', range: null, scale: null, ...receiver.raw, compression: 'none', noData: null, name: '' },
     tiles: null,
     maps: [],
     docket: true,

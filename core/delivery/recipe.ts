@@ -96,7 +96,7 @@ export const orderSchema = z.object({
     scale: z.number().positive().nullable(),
     order: z.enum(['le', 'be']),
     rows: z.enum(['north', 'south']),
-    compression: z.enum(['none', 'deflate']).default('deflate'),
+    compression: z.enum(['none', 'deflate']).default('none'),
     noData: z.number().nullable().default(null),
     /** Empty: by the receiver's rule. */
     name: z.string().max(200).default(''),

@@ -9,6 +9,7 @@ import { linearise } from './mend/linearise';
 import { trimEdge } from './mend/trim-edge';
 import { unstepStep } from './mend/unstep';
 import { shift } from './range/shift';
+import { fit } from './range/fit';
 import { stretch } from './range/stretch';
 import { bands } from './shape/bands';
 import { blur } from './shape/blur';
@@ -87,6 +88,7 @@ export const steps: readonly Step[] = [
   path,
   shift,
   stretch,
+  fit,
 ] as unknown as readonly Step[];
 
 const byId = new Map(steps.map((step) => [step.id, step]));

@@ -106,7 +106,7 @@ describe('from the first load to a file on disk', () => {
   it('gives the same bytes in the browser as on the command line, and a 16-bit file that GDAL reads within half a code', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address, '#hand-off');
-    await page.getByRole('radio', { name: 'TIFF' }).click();
+    await page.getByLabel('Format').selectOption('tiff');
     await page.getByLabel('Depth').selectOption('f32');
     await page.getByRole('button', { name: 'Write and prove' }).click();
     await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
@@ -115,7 +115,7 @@ describe('from the first load to a file on disk', () => {
     // Compared as buffers: a difference printed byte by byte would never end.
     expect(Buffer.compare(readFileSync(browserFile), readFileSync(path('cli.tif')))).toBe(0);
 
-    await page.getByRole('radio', { name: 'PNG' }).click();
+    await page.getByLabel('Format').selectOption('png');
     await page.getByLabel('Depth').selectOption('u16');
     await page.getByLabel('Height of the lowest code').fill('350');
     await page.getByLabel('Height of the highest code').fill('950');
@@ -324,7 +324,7 @@ describe('work', () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);
     await page.getByRole('link', { name: 'Hand off' }).click();
-    await page.getByRole('heading', { name: 'What will be written' }).waitFor();
+    await page.getByRole('button', { name: 'Write and prove' }).waitFor();
     await page.goBack();
     await page.getByRole('radio', { name: 'Relief' }).waitFor();
     await page.getByRole('button', { name: /^Saved/ }).click();

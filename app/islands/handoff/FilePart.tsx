@@ -232,6 +232,11 @@ export function HeightPart({ course, order, set, cost }: PartProps) {
                 </Row>
               </>
             )}
+            {height.format === 'tiff' && (
+              <Row label="Packed">
+                <Segments label="Packed" value={height.compression} choices={{ none: 'No', deflate: 'Deflate' }} onChange={(compression) => put({ compression })} />
+              </Row>
+            )}
             <Row label="File name" help={height.name ? undefined : 'By the receiver’s rule; type another one, or leave it empty.'}>
               <TextField label="File name" value={height.name} onChange={(name) => put({ name })} />
             </Row>

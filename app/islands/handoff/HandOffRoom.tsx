@@ -1,6 +1,6 @@
 import { Bookmark, Square, Trash2, TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
-import { groundFor, MAPS, orderFor, receivers, safeName, sizesFor, type MapSpec, type Order, type Receiver } from '@upland-cast/core';
+import { badName, groundFor, MAPS, orderFor, receivers, safeName, sizesFor, whyNot, type MapSpec, type Order, type Receiver } from '@upland-cast/core';
 import { Button, Row, Segments, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, smallMetres } from '../../components/format';
@@ -98,6 +98,8 @@ export function HandOffRoom() {
   const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
   const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
   const whole = cost && cost.metresPerCode > 0;
+  const { range, name } = order.height;
+  const blocked = Boolean(whyNot(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
   return (
     <main className={css.room}>
       <ReceiverList chosen={order.receiver} onChoose={choose} />
@@ -158,12 +160,12 @@ export function HandOffRoom() {
             </div>
           ) : (
             <>
-              <Button look="main" onClick={() => void hand()}>
+              <Button look="main" disabled={blocked} onClick={() => void hand()}>
                 Write and prove
               </Button>
               {'showSaveFilePicker' in window && (
                 <>
-                  <Button onClick={() => void toDisk(false)} title="Write straight to a file on disk">
+                  <Button disabled={blocked} onClick={() => void toDisk(false)} title="Write straight to a file on disk">
                     To a file …
                   </Button>
                   {place && (

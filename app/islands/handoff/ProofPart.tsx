@@ -30,8 +30,8 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
         {handed.written ? (
           <p className={css.note}>Written to {handed.written}.</p>
         ) : (
-          <Button look="main" onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}>
-            <Download size={14} /> {name} ({inBytes(handed.blob?.size ?? 0)})
+          <Button look="main" aria-label={handed.name ? `Take ${name}` : 'Everything as a ZIP'} onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}>
+            <Download size={14} /> {handed.name || 'Everything as a ZIP'} ({inBytes(handed.blob?.size ?? 0)})
           </Button>
         )}
         {handed.docketHtml && (
@@ -61,6 +61,11 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
               {inBytes(file.size)}
             </span>
           </summary>
+          {file.blob && handed.files.length > 0 && (
+            <Button onClick={() => download(file.name, file.blob!, file.blob!.type)}>
+              <Download size={13} /> {file.name}
+            </Button>
+          )}
           {file.words.map((w) => (
             <p key={w} className={css.note}>
               {w}

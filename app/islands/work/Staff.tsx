@@ -1,14 +1,15 @@
 import { useRef, useState } from 'react';
-import { stepUse } from '@upland-cast/core';
+import { rangeWords, stepUse } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { figure } from '../../components/format';
 import { roundInterval } from '../../view/ramp';
 import { select } from '../../store/course';
 import { change, endGesture, useTerrain } from '../../store/terrain';
+import { RangePanel, WaterLine } from './RangePanel';
 import css from './Staff.module.css';
 
 const TOP = 34;
-const BOTTOM = 58;
+const BOTTOM = 98;
 const WIDTH = 92;
 
 type Flag = 'sea' | 'highest' | 'lowest';
@@ -23,6 +24,8 @@ export function Staff() {
   const sea = useTerrain((s) => s.course!.ground.sea);
   const cursor = useTerrain((s) => s.cursor?.elevation);
   const readOnly = useTerrain((s) => s.readOnly);
+  const locked = useTerrain((s) => s.seaLocked);
+  const [ranging, setRanging] = useState(false);
   const box = useRef<SVGSVGElement>(null);
   const [size, setSize] = useState(500);
   const [drag, setDrag] = useState<{ flag: Flag; value: number } | null>(null);
@@ -65,20 +68,26 @@ export function Staff() {
     if (!drag) return;
     const value = valueAt(event.clientY);
     setDrag({ ...drag, value });
-    if (drag.flag === 'sea') setSea(value);
+    if (drag.flag === 'sea' && !locked) setSea(value);
   };
   const stop = () => {
     if (!drag) return;
-    if (drag.flag === 'sea') endGesture();
-    else if (Math.abs(drag.value - (drag.flag === 'highest' ? highest : lowest)) > 0.05) setAsked(drag);
+    if (drag.flag === 'sea') {
+      if (!locked) endGesture();
+      else if (Math.abs(drag.value - sea) > 0.05) moveLand(sea - drag.value);
+    }
+    if (drag.flag !== 'sea' && Math.abs(drag.value - (drag.flag === 'highest' ? highest : lowest)) > 0.05) setAsked(drag);
     setDrag(null);
   };
   const nudge = (flag: Flag, value: number) => (event: React.KeyboardEvent) => {
     const by = (event.key === 'ArrowUp' ? 1 : event.key === 'ArrowDown' ? -1 : 0) * (event.shiftKey ? 10 : 1);
     if (!by || readOnly) return;
     event.preventDefault();
-    if (flag === 'sea') setSea(Math.round((value + by) * 10) / 10);
-    else setAsked({ flag, value: Math.round(((asked?.flag === flag ? asked.value : value) + by) * 10) / 10 });
+    if (flag === 'sea') {
+      if (locked) moveLand(-by);
+      else setSea(Math.round((value + by) * 10) / 10);
+    }
+    if (flag !== 'sea') setAsked({ flag, value: Math.round(((asked?.flag === flag ? asked.value : value) + by) * 10) / 10 });
   };
   const flag = (kind: Flag, label: string, value: number) => {
     const shown = drag?.flag === kind ? drag.value : value;
@@ -161,11 +170,31 @@ export function Staff() {
           {figure(picture.shareUnderWater * 100, 1)} % water
         </text>
       </svg>
+      <Button className={css.rangeButton} disabled={readOnly} aria-expanded={ranging} onClick={() => setRanging(!ranging)}>
+        Range …
+      </Button>
+      {ranging && <RangePanel onDone={() => setRanging(false)} />}
+      {drag?.flag === 'sea' && (
+        <div className={css.live} style={{ top: Math.min(size - 60, Math.max(8, y(drag.value) - 24)) }}>
+          <b>{locked ? `The land moves by ${sea - drag.value < 0 ? '−' : '+'}${figure(Math.abs(sea - drag.value), 1)} m` : `Sea at ${figure(drag.value, 1)} m`}</b>
+          <WaterLine level={drag.value} />
+        </div>
+      )}
       {asked && (
         <Ask asked={asked} lowest={lowest} highest={highest} top={Math.min(size - 170, Math.max(8, y(asked.value) - 70))} onDone={() => setAsked(null)} />
       )}
     </aside>
   );
+}
+
+/** Moves the land and leaves the sea: goes on with the shift that stands at the end, or adds one. */
+function moveLand(by: number): void {
+  const distance = Math.round(by * 10) / 10;
+  change('Move the land', (course) => {
+    const last = course.stem[course.stem.length - 1];
+    if (last?.step === 'shift' && last.on && last.strength === 1) last.params.by = Math.round((Number(last.params.by ?? 0) + distance) * 10) / 10;
+    else course.stem.push(stepUse('shift', { by: distance }));
+  });
 }
 
 function setSea(value: number): void {
@@ -188,7 +217,6 @@ function Ask({
 }) {
   const isHigh = asked.flag === 'highest';
   const by = Math.round((asked.value - (isHigh ? highest : lowest)) * 10) / 10;
-  const fixed = isHigh ? lowest : highest;
   const factor = (isHigh ? asked.value - lowest : highest - asked.value) / (highest - lowest);
   const round = (v: number) => Math.round(v * 10) / 10;
   const addRange = (step: 'shift' | 'stretch', params: Record<string, unknown>) => {
@@ -203,7 +231,6 @@ function Ask({
     select(course!.stem[course!.stem.length - 1].id);
     onDone();
   };
-  const sign = by < 0 ? '−' : '+';
   return (
     <div className={css.ask} style={{ top }} role="dialog" aria-label="Shift or stretch" onKeyDown={(event) => event.key === 'Escape' && onDone()}>
       <p>
@@ -213,8 +240,7 @@ function Ask({
         Shift
       </Button>
       <span>
-        Everything moves by {sign}
-        {figure(Math.abs(by), 1)} m; the form stays.
+        {rangeWords({ low: lowest, high: highest }, { low: lowest + by, high: highest + by })}
       </span>
       <Button
         disabled={!(factor > 0)}
@@ -229,7 +255,7 @@ function Ask({
       >
         Stretch
       </Button>
-      <span>{factor > 0 ? `${figure(fixed, 1)} m stays. Slopes become ${figure(factor, 2)} times as steep.` : 'The ends would change places.'}</span>
+      <span>{rangeWords({ low: lowest, high: highest }, isHigh ? { low: lowest, high: asked.value } : { low: asked.value, high: highest })}</span>
       <Button look="quiet" onClick={onDone}>
         Leave it
       </Button>
