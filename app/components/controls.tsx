@@ -217,10 +217,20 @@ export function Select<T extends string>({
   );
 }
 
-export function TextField({ label, value, onChange, disabled }: { label: string; value: string; onChange: (value: string) => void; disabled?: boolean }) {
+interface TextProps {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  disabled?: boolean;
+  empty?: boolean;
+  placeholder?: string;
+}
+
+/** A line of text, taken when the field is left; without `empty` it never becomes empty. */
+export function TextField({ label, value, onChange, disabled, empty, placeholder }: TextProps) {
   const [text, setText] = useState<string | null>(null);
   const take = () => {
-    if (text !== null && text.trim() && text !== value) onChange(text.trim());
+    if (text !== null && (empty || text.trim()) && text !== value) onChange(text.trim());
     setText(null);
   };
   return (
@@ -228,6 +238,7 @@ export function TextField({ label, value, onChange, disabled }: { label: string;
       className={`${css.field} ${css.text}`}
       aria-label={label}
       disabled={disabled}
+      placeholder={placeholder}
       value={text ?? value}
       onChange={(event) => setText(event.target.value)}
       onBlur={take}

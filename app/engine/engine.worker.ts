@@ -371,8 +371,8 @@ const api = {
   },
 
   /** A map of the ground as it will be handed on, on fewer samples. */
-  async mapDrape(course: Course, source: Order['grounds'][number], spec: MapSpec | { kind: 'ground' }): Promise<Outcome<MapDrape>> {
-    const result = await outcome(() => handing.mapDrape(tools, course, source, spec, newQuestion('map')));
+  async mapDrape(course: Course, source: Order['grounds'][number], spec: MapSpec | { kind: 'ground' }, whole = false): Promise<Outcome<MapDrape>> {
+    const result = await outcome(() => handing.mapDrape(tools, course, source, spec, newQuestion(whole ? 'still' : 'map'), whole));
     if (!result.ok) return result;
     const { height, rgb } = result.value;
     return transfer(result, rgb ? [height.buffer, rgb.buffer] : [height.buffer]);

@@ -126,10 +126,11 @@ export async function mapDrape(
   source: Order['grounds'][number],
   spec: MapSpec | { kind: 'ground' },
   signal: AbortSignal,
+  whole = false,
 ): Promise<MapDrape> {
   const own = courseOf(course, source);
   const options = optionsFor(tools, signal);
-  const evaluation = await evaluate({ ...own, ground: { ...previewGround(own.ground), sea: course.ground.sea } }, options);
+  const evaluation = await evaluate({ ...own, ground: { ...(whole ? own.ground : previewGround(own.ground)), sea: course.ground.sea } }, options);
   const ground = { ...evaluation.ground, sea: course.ground.sea };
   const height = evaluation.height.slice();
   const stats = statistics({ ground, height });
@@ -196,7 +197,17 @@ export async function carryOut(
       const { name, title, meaning, toTypeIn, words, proof } = file;
       if (name.endsWith('-docket.html')) html = new TextDecoder().decode(file.bytes);
       else if (name.endsWith('-docket.json')) docketJson = new TextDecoder().decode(file.bytes);
-      else names.push({ name, title, meaning, toTypeIn, words, proof, size: file.bytes.length, blob: given.handle ? undefined : new Blob([file.bytes], { type: file.mediaType }) });
+      else
+        names.push({
+          name,
+          title,
+          meaning,
+          toTypeIn,
+          words,
+          proof,
+          size: file.bytes.length,
+          blob: given.handle ? undefined : new Blob([file.bytes], { type: file.mediaType }),
+        });
       first ??= file.title.startsWith('Heights') ? file : undefined;
       normal ??= file.title === 'Normal map' ? file : undefined;
       yield file;

@@ -150,9 +150,14 @@ export class GroundView {
   /** What is drawn over the ground and has to move with it. */
   readonly overlays = new Set<() => void>();
 
-  constructor(private readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: drawnInSoftware() });
-    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+  /** `pixelRatio`: pixels a CSS pixel; left out: the screen's, two at the most. */
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    pixelRatio?: number,
+  ) {
+    const kept = drawnInSoftware() || pixelRatio !== undefined;
+    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: kept });
+    this.renderer.setPixelRatio(pixelRatio ?? Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(BACKDROP);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
     const ground = new Mesh(this.patches, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
@@ -447,6 +452,62 @@ export class GroundView {
       this.perspective.position.clone().add(new Vector3(Math.sin(turn) * Math.cos(tilt), Math.sin(tilt), -Math.cos(turn) * Math.cos(tilt))),
     );
     this.redraw();
+  }
+
+  /** How high the sun stands, degrees; until options are set anew. */
+  setSunHeight(degrees: number): void {
+    const azimuth = (this.options.sun * Math.PI) / 180;
+    const altitude = (degrees * Math.PI) / 180;
+    this.uniforms.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
+  }
+
+  /**
+   * One picture through a point of the lens, metres right and up of its middle, sharp at `focus`
+   * metres; moved by a part of a pixel. The pixels, four bytes each, from the foot up.
+   */
+  async exposure({
+    fov,
+    lens,
+    focus,
+    jitter,
+  }: {
+    fov: number;
+    lens: readonly [number, number];
+    focus: number;
+    jitter: readonly [number, number];
+  }): Promise<Uint8Array> {
+    cancelAnimationFrame(this.pending);
+    this.pending = 0;
+    const { perspective, renderer } = this;
+    const place = this.cameraPlace();
+    perspective.fov = fov;
+    perspective.updateProjectionMatrix();
+    const size = renderer.getDrawingBufferSize(new Vector2());
+    const half = Math.tan((fov * Math.PI) / 360);
+    // The window stays where it is at the focus while the eye moves over the lens.
+    const e = perspective.projectionMatrix.elements;
+    e[8] += -lens[0] / (focus * half * perspective.aspect) + (2 * jitter[0]) / size.x;
+    e[9] += -lens[1] / (focus * half) + (2 * jitter[1]) / size.y;
+    perspective.projectionMatrixInverse.copy(perspective.projectionMatrix).invert();
+    perspective.position.add(new Vector3(lens[0], lens[1], 0).applyQuaternion(perspective.quaternion));
+    this.seen = this.aspect(this.source!.ground);
+    this.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+    this.choose(this.source!.ground);
+    renderer.setScissorTest(true);
+    for (let strip = 0; strip < SOFTWARE_STRIPS; strip++) {
+      const [from, to] = [strip, strip + 1].map((k) => Math.floor((size.y * k) / SOFTWARE_STRIPS));
+      renderer.setScissor(0, from, size.x, to - from);
+      renderer.render(this.scene, perspective);
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+    renderer.setScissorTest(false);
+    const pixels = new Uint8Array(4 * size.x * size.y);
+    const gl = renderer.getContext();
+    gl.readPixels(0, 0, size.x, size.y, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+    this.goTo(place);
+    cancelAnimationFrame(this.pending);
+    this.pending = 0;
+    return pixels;
   }
 
   /** Bytes that the card holds for this view: the heights, and what lies over them. */

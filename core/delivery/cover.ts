@@ -21,7 +21,13 @@ export const usualCover = (): Cover =>
         id: 'peat',
         name: 'Peat and rushes',
         colour: [70, 61, 42],
-        where: { masks: [{ id: 'peat-flow', kind: 'flow', params: { low: 60_000, high: 1e10, softness: 50_000 }, ragged: 0.5, raggedSize: 90 }] },
+        // Not where water stands about on level ground: its ways across a filled hollow are straight.
+        where: {
+          masks: [
+            { id: 'peat-flow', kind: 'flow', params: { low: 60_000, high: 1e10, softness: 50_000 }, ragged: 0.5, raggedSize: 90 },
+            { id: 'peat-slope', kind: 'slope', params: { low: 5, high: 90, softness: 4 } },
+          ],
+        },
       },
       {
         id: 'scree',

@@ -3,6 +3,7 @@ import {
   allUses,
   badName,
   CODES,
+  fileNameFor,
   formatById,
   sizesFor,
   spacingOf,
@@ -234,11 +235,22 @@ export function HeightPart({ course, order, set, cost }: PartProps) {
             )}
             {height.format === 'tiff' && (
               <Row label="Packed">
-                <Segments label="Packed" value={height.compression} choices={{ none: 'No', deflate: 'Deflate' }} onChange={(compression) => put({ compression })} />
+                <Segments
+                  label="Packed"
+                  value={height.compression}
+                  choices={{ none: 'No', deflate: 'Deflate' }}
+                  onChange={(compression) => put({ compression })}
+                />
               </Row>
             )}
             <Row label="File name" help={height.name ? undefined : 'By the receiver’s rule; type another one, or leave it empty.'}>
-              <TextField label="File name" value={height.name} onChange={(name) => put({ name })} />
+              <TextField
+                label="File name"
+                value={height.name}
+                empty
+                placeholder={fileNameFor(receiver, course.name, order.samples, height.format, height.type)}
+                onChange={(name) => put({ name })}
+              />
             </Row>
             {nameFault && <p className={css.fault}>{nameFault}</p>}
           </>

@@ -71,7 +71,11 @@ export function MapView({ source, spec, title }: { source: Order['grounds'][numb
         <b>{title}</b>
         <span>{source.kind === 'end' ? '' : sourceName(course, source)}</span>
       </div>
-      {!drape && !fault && <p className={css.waiting}>{source.kind === 'calibration' ? 'The calibration ground: corners of four heights, a ramp, a stair, a letter.' : 'Working out the ground …'}</p>}
+      {!drape && !fault && (
+        <p className={css.waiting}>
+          {source.kind === 'calibration' ? 'The calibration ground: corners of four heights, a ramp, a stair, a letter.' : 'Working out the ground …'}
+        </p>
+      )}
       {(drape?.legend || drape?.words.length || fault) && (
         <div className={css.mapLegend}>
           {fault && <span className={css.fault}>{fault}</span>}

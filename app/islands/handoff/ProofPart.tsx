@@ -30,7 +30,11 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
         {handed.written ? (
           <p className={css.note}>Written to {handed.written}.</p>
         ) : (
-          <Button look="main" aria-label={handed.name ? `Take ${name}` : 'Everything as a ZIP'} onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}>
+          <Button
+            look="main"
+            aria-label={handed.name ? `Take ${name}` : 'Everything as a ZIP'}
+            onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}
+          >
             <Download size={14} /> {handed.name || 'Everything as a ZIP'} ({inBytes(handed.blob?.size ?? 0)})
           </Button>
         )}

@@ -80,7 +80,7 @@ export function ReceiverSheet({
               <TextField label="File name" value={now.fileName} onChange={(fileName) => set({ fileName })} />
             </Row>
             <Row label="Note" help="For the docket.">
-              <TextField label="Note" value={now.note} onChange={(note) => set({ note })} />
+              <TextField label="Note" empty value={now.note} onChange={(note) => set({ note })} />
             </Row>
           </Part>
           <Part title="Sizes">

@@ -33,7 +33,8 @@ export function WaterLine({ level }: { level: number }) {
   if (!water) return null;
   return (
     <p className={`${css.waterLine} number`}>
-      {figure(water.share * 100, 1)} % under water, shore {water.shoreline >= 10_000 ? `${figure(water.shoreline / 1000, 1)} km` : `${figure(water.shoreline, 0)} m`}
+      {figure(water.share * 100, 1)} % under water, shore{' '}
+      {water.shoreline >= 10_000 ? `${figure(water.shoreline / 1000, 1)} km` : `${figure(water.shoreline, 0)} m`}
     </p>
   );
 }
@@ -86,7 +87,16 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
     onDone();
   };
   // The level of the water line on the ground as it is now.
-  const line = way === 'sea' ? level : way === 'shift' ? sea - by : way === 'clip' ? sea : low < high ? from.low + ((sea - low) * (from.high - from.low)) / (high - low) : sea;
+  const line =
+    way === 'sea'
+      ? level
+      : way === 'shift'
+        ? sea - by
+        : way === 'clip'
+          ? sea
+          : low < high
+            ? from.low + ((sea - low) * (from.high - from.low)) / (high - low)
+            : sea;
   return (
     <div className={css.range} role="dialog" aria-label="Range" onKeyDown={(event) => event.key === 'Escape' && onDone()}>
       <Segments label="Way" value={way} choices={WAYS} onChange={setWay} />

@@ -176,7 +176,9 @@ export function Staff() {
       {ranging && <RangePanel onDone={() => setRanging(false)} />}
       {drag?.flag === 'sea' && (
         <div className={css.live} style={{ top: Math.min(size - 60, Math.max(8, y(drag.value) - 24)) }}>
-          <b>{locked ? `The land moves by ${sea - drag.value < 0 ? '−' : '+'}${figure(Math.abs(sea - drag.value), 1)} m` : `Sea at ${figure(drag.value, 1)} m`}</b>
+          <b>
+            {locked ? `The land moves by ${sea - drag.value < 0 ? '−' : '+'}${figure(Math.abs(sea - drag.value), 1)} m` : `Sea at ${figure(drag.value, 1)} m`}
+          </b>
           <WaterLine level={drag.value} />
         </div>
       )}
@@ -239,9 +241,7 @@ function Ask({
       <Button autoFocus onClick={() => addRange('shift', { by })}>
         Shift
       </Button>
-      <span>
-        {rangeWords({ low: lowest, high: highest }, { low: lowest + by, high: highest + by })}
-      </span>
+      <span>{rangeWords({ low: lowest, high: highest }, { low: lowest + by, high: highest + by })}</span>
       <Button
         disabled={!(factor > 0)}
         onClick={() =>

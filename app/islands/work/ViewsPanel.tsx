@@ -1,15 +1,18 @@
-import { Eye, Footprints, Plane, Trash2 } from 'lucide-react';
+import { useState } from 'react';
+import { Camera, Eye, Footprints, Plane, Trash2 } from 'lucide-react';
 import { Button, NumberField, Row, Segments, Switch, TextField } from '../../components/controls';
 import { bytes } from '../../components/format';
 import { keepView, nameView, removeView } from '../../store/keeping';
 import { useTerrain } from '../../store/terrain';
 import { SIDES, type GroundView, type Side } from '../../view/ground-view';
 import { putDown, type Pace, type Walker } from '../../view/walk';
+import { StillSheet } from './StillSheet';
 import css from './ViewsPanel.module.css';
 
 /** Where the ground is looked at from: its sides, on foot or in the air, and the views that are kept; and what the view holds. */
 export function ViewsPanel({ view }: { view: GroundView | null }) {
   const cameras = useTerrain((s) => s.course!.cameras);
+  const [still, setStill] = useState(false);
   const walker = useTerrain((s) => s.walker);
   const readOnly = useTerrain((s) => s.readOnly);
   const engineBytes = useTerrain((s) => s.engineBytes);
@@ -109,6 +112,10 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
       <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameraPlace())}>
         Keep this view
       </Button>
+      <Button disabled={!view} onClick={() => setStill(true)}>
+        <Camera size={13} /> Still …
+      </Button>
+      {still && view && <StillSheet view={view} onClose={() => setStill(false)} />}
       <Row label="Every sample" help="Draws the real grid everywhere, not only where a difference could be seen. Slower.">
         <Switch label="Every sample" on={settings.everySample} onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })} />
       </Row>

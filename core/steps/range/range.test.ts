@@ -17,7 +17,9 @@ describe('range work in words', () => {
     expect(rangeWords({ low: 0, high: 100 }, { low: 7, high: 7 })).toBe('Everything becomes level.');
     expect(rangeWords({ low: 4, high: 4 }, { low: 7, high: 9 })).toMatch(/nothing to stretch/);
     expect(rangeWords({ low: 4, high: 9 }, { low: 4, high: 9 })).toBe('Nothing changes.');
-    expect(clipWords({ low: 0, high: 300 }, 20, 0.034)).toBe('3.4 % of the ground lies beyond 0.0 m and 300.0 m, and bends over 20.0 m before it; the rest stays as it is.');
+    expect(clipWords({ low: 0, high: 300 }, 20, 0.034)).toBe(
+      '3.4 % of the ground lies beyond 0.0 m and 300.0 m, and bends over 20.0 m before it; the rest stays as it is.',
+    );
   });
 });
 
@@ -41,7 +43,12 @@ describe('the length of a shoreline', () => {
 
   it('of a straight coast is its length, whichever way it runs, and of none is 0', () => {
     for (const way of [(e: number) => e, (_: number, s: number) => s]) expect(shorelineLength(fieldFrom(groundOf(65, 65, 3), way), 77)).toBeCloseTo(192, 6);
-    expect(shorelineLength(fieldFrom(groundOf(65, 65, 3), (e, s) => e + s), 192)).toBeCloseTo(192 * Math.SQRT2, 3);
+    expect(
+      shorelineLength(
+        fieldFrom(groundOf(65, 65, 3), (e, s) => e + s),
+        192,
+      ),
+    ).toBeCloseTo(192 * Math.SQRT2, 3);
     expect(shorelineLength(hills(groundOf(20)), -5000)).toBe(0);
   });
 });
