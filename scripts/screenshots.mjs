@@ -121,8 +121,16 @@ try {
   await shot('mesh-to-heights');
   await page.getByRole('link', { name: 'Hand off' }).click();
   await page.getByText('metres a code').waitFor({ timeout: 60_000 });
+  await page.getByLabel('Add a map').selectOption('colour');
+  await page.waitForSelector('canvas[data-map=colour]', { timeout: 60_000 });
+  await shot('hand-off-colour');
+  await page.getByLabel('Add a map').selectOption('normal');
   await page.getByRole('button', { name: 'Write and prove' }).click();
   await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
+  await radio('Trial reading');
+  await page.getByText('It arrives as it is').waitFor({ timeout: 60_000 });
+  await radio('South');
+  await page.getByText('North and south are exchanged.').waitFor();
   await shot('hand-off');
   await page.goto(address);
   await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();

@@ -4,7 +4,7 @@ import { spacingOf, type Ground } from '../field/ground';
 import { reliefOf } from '../masks/terrain';
 import { evaluate, maskAt, type EvaluateOptions, type Evaluation } from '../course/evaluate';
 import { stepUse, type Course } from '../course/schema';
-import { coverSchema, type Cover } from './recipe';
+import { coverSchema, type Colour, type Cover } from './recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
 export const usualCover = (): Cover =>
@@ -89,7 +89,9 @@ export async function rampValues({ ground, height }: Evaluation, cover: Cover, {
     if (height[i] > high) high = height[i];
   }
   const scale = high > low ? 1 / (high - low) : 0;
-  return Float32Array.from(height, (h) => (h - low) * scale);
+  const out = new Float32Array(height.length);
+  for (let i = 0; i < out.length; i++) out[i] = (height[i] - low) * scale;
+  return out;
 }
 
 const BINS = 65_536;
@@ -129,37 +131,54 @@ export async function groundColour(course: Course, evaluation: Evaluation, cover
     const share = b.at > a.at ? Math.min(1, Math.max(0, (t - a.at) / (b.at - a.at))) : 0;
     for (let c = 0; c < 3; c++) table[3 * k + c] = TO_LINEAR[a.colour[c]] + (TO_LINEAR[b.colour[c]] - TO_LINEAR[a.colour[c]]) * share;
   }
-  const light = new Float32Array(3 * values.length);
-  for (let i = 0; i < values.length; i++) {
-    const at = Math.min(255.999, Math.max(0, values[i] * 256));
-    const [k, u] = [Math.floor(at), at - Math.floor(at)];
-    for (let c = 0; c < 3; c++) light[3 * i + c] = parts[0][i] * (table[3 * k + c] + (table[3 * k + 3 + c] - table[3 * k + c]) * u);
-  }
-  for (const [k, layer] of cover.layers.entries()) {
-    const weights = parts[k + 1];
+  const coats: Coat[] = [];
+  for (const layer of cover.layers) {
     const picture = layer.picture ? await options.picture?.(layer.picture) : undefined;
     if (layer.picture && !picture) throw new UplandError('cover', `The picture of “${layer.name}” is not here.`);
-    if (picture) addPicture(light, weights, ground, picture, layer.pictureSize);
-    else {
-      const [r, g, b] = layer.colour.map((c) => TO_LINEAR[c]);
-      for (let i = 0; i < weights.length; i++) {
-        light[3 * i] += weights[i] * r;
-        light[3 * i + 1] += weights[i] * g;
-        light[3 * i + 2] += weights[i] * b;
+    coats.push(picture ? repeating(picture, layer.pictureSize, ground) : plain(layer.colour));
+  }
+  const spacing = spacingOf(ground);
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const out = new Uint8Array(3 * values.length);
+  const light = new Float64Array(3);
+  for (let row = 0, i = 0; row < ground.down; row++) {
+    const south = (row + pad) * spacing.y;
+    for (let column = 0; column < ground.across; column++, i++) {
+      const at = Math.min(255.999, Math.max(0, values[i] * 256));
+      const k = 3 * Math.floor(at);
+      const u = at - Math.floor(at);
+      const beneath = parts[0][i];
+      for (let c = 0; c < 3; c++) light[c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
+      for (let n = 0; n < coats.length; n++) {
+        const weight = parts[n + 1][i];
+        if (weight === 0) continue;
+        const { channels, across, down, size, tall } = coats[n];
+        const from = across === 1 ? 0 : texel(south, tall, down) * across + texel((column + pad) * spacing.x, size, across);
+        for (let c = 0; c < 3; c++) light[c] += weight * channels[c][from];
       }
+      for (let c = 0; c < 3; c++) out[3 * i + c] = toScreen(light[c]);
     }
   }
-  const out = new Uint8Array(light.length);
-  for (let i = 0; i < light.length; i++) out[i] = toScreen(light[i]);
   return out;
 }
 
-/** Lays a repeating picture, sized in metres, through weights; averaged over what a sample covers, so that it does not flicker. */
-function addPicture(light: Float32Array, weights: Float32Array, ground: Ground, { width, height, rgb }: Picture, size: number): void {
+/** What a layer is painted with: a colour, or a picture that repeats every `size` × `tall` metres; linear light. */
+interface Coat {
+  channels: Float32Array[];
+  across: number;
+  down: number;
+  size: number;
+  tall: number;
+}
+
+const plain = (colour: Colour): Coat => ({ channels: colour.map((c) => Float32Array.of(TO_LINEAR[c])), across: 1, down: 1, size: 1, tall: 1 });
+
+const texel = (metres: number, size: number, count: number) => Math.min(count - 1, Math.floor(((metres / size) % 1) * count));
+
+/** A repeating picture sized in metres, averaged over what a sample covers, so that it does not flicker. */
+function repeating({ width, height, rgb }: Picture, size: number, ground: Ground): Coat {
   const spacing = spacingOf(ground);
-  const texel = size / width;
-  // The picture as a field for each channel, brought to whole texels a sample when a sample is larger than a texel.
-  const factor = Math.max(1, Math.round(Math.max(spacing.x, spacing.y) / texel));
+  const factor = Math.max(1, Math.round((Math.max(spacing.x, spacing.y) * width) / size));
   const [across, down] = [Math.max(1, Math.round(width / factor)), Math.max(1, Math.round(height / factor))];
   const own: Ground = { width, depth: height, across: width, down: height, registration: 'area', datum: 0, sea: 0 };
   const channels = [0, 1, 2].map((c) => {
@@ -167,18 +186,7 @@ function addPicture(light: Float32Array, weights: Float32Array, ground: Ground, 
     for (let i = 0; i < plane.length; i++) plane[i] = TO_LINEAR[rgb[3 * i + c]];
     return across === width && down === height ? plane : resample({ ground: own, height: plane }, { ...own, across, down }, 'average').height;
   });
-  const pad = ground.registration === 'area' ? 0.5 : 0;
-  const tall = (size * height) / width;
-  for (let row = 0, i = 0; row < ground.down; row++) {
-    const y = (((row + pad) * spacing.y) / tall) % 1;
-    const v = Math.min(down - 1, Math.floor(y * down));
-    for (let column = 0; column < ground.across; column++, i++) {
-      if (weights[i] === 0) continue;
-      const x = (((column + pad) * spacing.x) / size) % 1;
-      const at = v * across + Math.min(across - 1, Math.floor(x * across));
-      for (let c = 0; c < 3; c++) light[3 * i + c] += weights[i] * channels[c][at];
-    }
-  }
+  return { channels, across, down, size, tall: (size * height) / width };
 }
 
 /** Screen values as linear light: IEC 61966-2-1, its inverse by a table so that engines agree. */

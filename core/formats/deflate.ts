@@ -5,7 +5,7 @@ import { throwIfStopped, UplandError } from '../errors';
  * zlib-compressed bytes. One encoder for every runtime, since encoders differ in their output;
  * the same input gives the same bytes everywhere.
  */
-export function compress(bytes: Uint8Array, level: 1 | 6 | 9 = 6): Uint8Array<ArrayBuffer> {
+export function compress(bytes: Uint8Array, level: 1 | 3 | 6 | 9 = 6): Uint8Array<ArrayBuffer> {
   return deflate(bytes, { level }) as Uint8Array<ArrayBuffer>;
 }
 

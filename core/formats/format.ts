@@ -93,6 +93,8 @@ export interface WriteOptions {
   rows?: 'north' | 'south';
   skip?: number;
   compression?: 'none' | 'deflate';
+  /** How hard a PNG is packed; left out: 6. */
+  level?: 3 | 6;
 }
 
 export interface Format {

@@ -160,12 +160,17 @@ export async function reliefOf(
   return away;
 }
 
-/** By the land that drains through a place, whatever a step left behind: depressions filled, water spread over all lower neighbours (Freeman 1991). */
+/** By the land that drains through a place, whatever a step left behind: depressions filled, by the steepest way (O'Callaghan & Mark 1984) or over all lower neighbours (Freeman 1991). */
 export const flowMask = defineMask({
   id: 'flow',
   title: 'Flow',
   summary: 'Where water gathers on the ground as it is.',
   params: z.object({
+    by: choice(
+      'steepest',
+      { steepest: 'Steepest way', multiple: 'All lower ways' },
+      { label: 'Water runs', help: 'All lower ways are softer, and take longer.' },
+    ),
     low: distance(20_000, { min: 0, max: 1e10, logarithmic: true, label: 'From', help: 'Square metres of land that drain through.' }),
     high: distance(1e10, { min: 0, max: 1e10, logarithmic: true, label: 'To', help: 'Square metres.' }),
     softness: distance(10_000, { min: 0, max: 1e10, logarithmic: true, label: 'Softness', help: 'Over so many square metres it fades out.' }),
@@ -173,7 +178,8 @@ export const flowMask = defineMask({
   reach: () => Infinity,
   async weigh({ height }, params, { ground, kernels, signal }) {
     const field = { ground, height: height as Float32Array<ArrayBuffer> };
-    const flow = spreadAccumulation(field, await drainageOf(kernels, field, { signal }), 'multiple');
+    const drainage = await drainageOf(kernels, field, { signal });
+    const flow = params.by === 'multiple' ? spreadAccumulation(field, drainage, 'multiple') : drainage.accumulation.slice();
     const { x, y } = spacingOf(ground);
     for (let i = 0; i < flow.length; i++) flow[i] *= x * y;
     return boundedBy(flow, params);
