@@ -54,7 +54,7 @@ export * from './formats';
 export * from './formats/format';
 export * from './formats/heights';
 export * from './formats/asset';
-export { encodeImage, encodeRgb, type Image } from './formats/png';
+export { decodePlanes, encodeImage, encodeRgb, type Image } from './formats/png';
 export { writeLayer } from './delivery/layer';
 export { parseRawSpec } from './formats/raw';
 export * from './delivery/encode';

@@ -382,7 +382,7 @@ const api = {
   handOn(
     course: Course,
     order: Order,
-    given: { handle?: FileSystemFileHandle; spotsBefore: Record<string, number> },
+    given: { handle?: FileSystemFileHandle; onServer: boolean; spotsBefore: Record<string, number> },
     listener: Listener,
   ): Promise<Outcome<HandedOn>> {
     const relief = (field: Field) =>

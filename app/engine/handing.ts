@@ -1,4 +1,5 @@
 import {
+  assetsOf,
   borderAgainst,
   borderWords,
   bundle,
@@ -17,12 +18,15 @@ import {
   slope,
   spacingOf,
   statistics,
+  StoppedError,
   symptomsOfNormals,
   trialReading,
   usualCover,
   UplandError,
+  writeProject,
   type Course,
   type Cover,
+  type Docket,
   type CoverOptions,
   type Field,
   type HandedFile,
@@ -35,6 +39,7 @@ import {
   type Symptom,
   type TrialSettings,
 } from '@upland-cast/core';
+import { framesOf, requestToBytes } from '../run/frames';
 import { loadAsset } from '../storage/assets';
 import type { HandedOn, MapDrape, OrderCost, TrialResult } from './protocol';
 import { reliefPixels } from './relief';
@@ -174,7 +179,7 @@ export async function carryOut(
   tools: Tools,
   course: Course,
   order: Order,
-  given: { handle?: FileSystemFileHandle; spotsBefore: Record<string, number>; relief(field: Field): Promise<string> },
+  given: { handle?: FileSystemFileHandle; onServer: boolean; spotsBefore: Record<string, number>; relief(field: Field): Promise<string> },
   onWork: (words: string, share: number) => void,
   signal: AbortSignal,
 ): Promise<HandedOn> {
@@ -184,7 +189,9 @@ export async function carryOut(
   let normal: HandedFile | undefined;
   let html = '';
   let docketJson = '';
-  const run = handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore });
+  const run = given.onServer
+    ? handOnThere(course, order, onWork, signal)
+    : handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore });
   let docket: HandedOn['docket'] | undefined;
   async function* passed() {
     for (;;) {
@@ -233,9 +240,44 @@ export async function carryOut(
     const full = error instanceof DOMException && /quota|space|disk/i.test(`${error.name} ${error.message}`);
     throw full ? new UplandError('disk-full', 'The disk is full: nothing was left of the delivery. Make room, or hand on fewer maps or fewer samples.') : error;
   }
-  if (first && docket) last = { field: await deliveredField(tools, course, order), order, height: first, normal };
+  if (first && docket && !given.onServer) last = { field: await deliveredField(tools, course, order), order, height: first, normal };
   const blob = sink ? undefined : new Blob(pieces, { type: mediaType });
   return { files: names, docket: docket!, docketHtml: html, docketJson, name, mediaType, blob, written: given.handle?.name };
+}
+
+/** The same on the server, for work too large for a tab: the project goes there, the files come back one after the other. */
+async function* handOnThere(
+  course: Course,
+  order: Order,
+  onWork: (words: string, share: number) => void,
+  signal: AbortSignal,
+): AsyncGenerator<HandedFile, Docket> {
+  onWork('Sending the terrain to the server', 0);
+  const assets = new Map<string, Uint8Array<ArrayBuffer>>();
+  for (const sha of assetsOf(course)) assets.set(sha, await loadAsset(sha));
+  const body = requestToBytes(JSON.stringify(order), writeProject({ course, assets }));
+  const answer = await fetch('/api/run', { method: 'POST', body, signal, headers: { 'Content-Type': 'application/octet-stream' } }).catch((error: unknown) => {
+    throw signal.aborted ? new StoppedError() : new UplandError('server', `The server did not answer: ${String(error)}.`);
+  });
+  if (!answer.ok || !answer.body) {
+    const { sentence } = (await answer.json().catch(() => ({}))) as { sentence?: string };
+    throw new UplandError('server', sentence ?? `The server answered with ${answer.status}.`);
+  }
+  let file: { head: Omit<HandedFile, 'bytes'>; bytes: Uint8Array<ArrayBuffer>; at: number } | undefined;
+  for await (const frame of framesOf(answer.body)) {
+    if (frame.kind === 'progress') onWork(frame.words, frame.share);
+    else if (frame.kind === 'fault') throw new UplandError(frame.code, frame.sentence);
+    else if (frame.kind === 'docket') return frame.docket as unknown as Docket;
+    else if (frame.kind === 'file') file = { head: frame.file as unknown as Omit<HandedFile, 'bytes'>, bytes: new Uint8Array(frame.size), at: 0 };
+    else if (file) {
+      file.bytes.set(frame.bytes, file.at);
+      file.at += frame.bytes.length;
+      if (file.at < file.bytes.length) continue;
+      yield { ...file.head, bytes: file.bytes };
+      file = undefined;
+    }
+  }
+  throw new UplandError('server', 'The server’s answer broke off. Nothing was handed on.');
 }
 
 /** The ground that was delivered, from the cache. */

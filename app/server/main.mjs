@@ -5,6 +5,9 @@ import { fileURLToPath } from 'node:url';
 import sirv from 'sirv';
 import { handler } from '../dist/server/entry.mjs';
 
+// Where the kernels' worker threads find their script.
+process.env.UPLAND_POOL ??= new URL('../../cli/dist/pool-worker.mjs', import.meta.url).href;
+
 const HEADERS = {
   'Cross-Origin-Opener-Policy': 'same-origin',
   'Cross-Origin-Embedder-Policy': 'require-corp',

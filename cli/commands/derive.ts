@@ -65,7 +65,15 @@ export function deriveCommand(): Command {
       if (name === 'normal') {
         if (formatByName(out).id !== 'png') throw new UplandError('format', 'Normals are written as PNG.');
         if (settings.green && settings.green !== 'up' && settings.green !== 'down') throw new UplandError('setting', 'green is up or down.');
-        await save(out, encodeImage({ width: across, height: down, channels: 3, samples: normalMap(field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }) }));
+        await save(
+          out,
+          encodeImage({
+            width: across,
+            height: down,
+            channels: 3,
+            samples: normalMap(field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }),
+          }),
+        );
         report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);
         return;
       }

@@ -3,6 +3,7 @@ import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { evaluate, groundFor, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
+import { framesOf, requestToBytes } from '../../app/run/frames';
 import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
@@ -177,6 +178,36 @@ describe('handing on', () => {
     await write(page);
     expect(faults).toEqual([]);
     await context.close();
+  });
+
+  it('on the server gives the same bytes; what is wrong there comes back as a sentence', async () => {
+    const { context, page, faults } = await app.person();
+    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
+    await page.getByLabel('Format').selectOption('tiff');
+    await page.getByLabel('Samples', { exact: true }).selectOption('257');
+    const files: Buffer[] = [];
+    for (const where of ['Here', 'On the server']) {
+      await page.getByRole('radio', { name: where, exact: true }).click();
+      await write(page);
+      files.push(readFileSync(await download(page, () => page.getByRole('button', { name: 'dunmorrow-257.tif', exact: true }).click(), `${where}.tif`)));
+    }
+    expect(Buffer.compare(files[0], files[1])).toBe(0);
+    expect(faults).toEqual([]);
+    await context.close();
+
+    const post = (body: Uint8Array<ArrayBuffer> | string) =>
+      fetch(`${app.address}/api/run`, { method: 'POST', body, headers: { 'content-type': 'application/octet-stream' } });
+    expect((await post('meow')).status).toBe(400);
+    const form = (project: string | Uint8Array, order: string) =>
+      requestToBytes(order, typeof project === 'string' ? new TextEncoder().encode(project) : project);
+    const faultOf = async (body: Uint8Array<ArrayBuffer>) => {
+      for await (const frame of framesOf((await post(body)).body!)) if (frame.kind === 'fault') return frame.sentence;
+      return '';
+    };
+    const demo = readBytes('app/public/demo/dunmorrow.uplandcast');
+    expect(await faultOf(form('meow', '{}'))).toMatch(/not a project file/);
+    expect(await faultOf(form(demo, 'meow'))).toMatch(/not an order/);
+    expect(await faultOf(form(demo, '{}'))).toMatch(/This order cannot be carried out/);
   });
 
   it('takes receivers of one’s own: copied, changed, given out, brought in; nonsense is refused with a sentence', async () => {

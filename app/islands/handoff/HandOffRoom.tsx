@@ -1,6 +1,19 @@
 import { Bookmark, Square, Trash2, TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
-import { badName, groundFor, MAPS, orderFor, receivers, safeName, sizesFor, whyNot, type MapSpec, type Order, type Receiver } from '@upland-cast/core';
+import {
+  badName,
+  groundFor,
+  MAPS,
+  MOST_IN_A_TAB,
+  orderFor,
+  receivers,
+  safeName,
+  sizesFor,
+  whyNot,
+  type MapSpec,
+  type Order,
+  type Receiver,
+} from '@upland-cast/core';
 import { Button, Row, Segments, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, smallMetres } from '../../components/format';
@@ -38,6 +51,7 @@ export function HandOffRoom() {
   const [shown, setShown] = useState(-1);
   const [side, setSide] = useState<'proof' | 'trial'>('proof');
   const [place, setPlace] = useState<Place | null>(null);
+  const [onServer, setOnServer] = useState(false);
   const set = (part: Partial<Order>) => setOrder((old) => ({ ...old, ...part }));
   const choose = (receiver: Receiver) => {
     const next = begun(receiver, course);
@@ -69,6 +83,8 @@ export function HandOffRoom() {
   }, [key, course]);
 
   const ground = useMemo(() => groundFor(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
+  const large = cost !== null && cost.workedAt[0] * cost.workedAt[1] > MOST_IN_A_TAB;
+  const there = onServer || large;
   const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
   const hand = async (to?: Place | null) => {
     setWork({ words: 'Working out the ground', share: 0 });
@@ -77,7 +93,7 @@ export function HandOffRoom() {
     const answer = await engine().handOn(
       course,
       order,
-      { handle: to?.handle, spotsBefore: useTerrain.getState().spotsBefore },
+      { handle: to?.handle, onServer: there, spotsBefore: useTerrain.getState().spotsBefore },
       listening({ progress: (words, share) => setWork({ words, share }), standing: () => undefined, stage: () => undefined }),
     );
     setWork(null);
@@ -149,6 +165,19 @@ export function HandOffRoom() {
       </section>
       <aside className={css.proof} aria-label="Proof and docket">
         <Recipes order={order} set={set} choose={setOrder} />
+        <Row
+          label="Worked out"
+          help={
+            large ? `${cost!.workedAt[0]} × ${cost!.workedAt[1]} samples are too many for a tab.` : 'On the server for what is too large or too long for a tab.'
+          }
+        >
+          <Segments
+            label="Worked out"
+            value={there ? 'there' : 'here'}
+            choices={{ here: 'Here', there: 'On the server' }}
+            onChange={(where) => setOnServer(where === 'there')}
+          />
+        </Row>
         <div className={css.go}>
           {work ? (
             <div role="status" className={css.working}>
@@ -186,7 +215,7 @@ export function HandOffRoom() {
         {handed ? (
           <>
             <Segments label="Shown" value={side} choices={{ proof: 'Proof and docket', trial: 'Trial reading' }} onChange={setSide} />
-            {side === 'proof' ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
+            {side === 'proof' || there ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
           </>
         ) : (
           <p className={css.note}>

@@ -1,0 +1,29 @@
+import { describe, expect, it } from 'vitest';
+import { blurAt, fieldOfView, lensRadius, turned } from './still';
+
+const still = { width: 1920, height: 1080, focal: 50, aperture: 2, focus: 10, scale: 1, samples: 8 };
+
+describe('the camera of a still', () => {
+  it('sees as a lens does: 35 mm on a film of 24 mm sees 37.8° (2 atan 12/35)', () => {
+    expect(fieldOfView(35)).toBeCloseTo(37.85, 2);
+    expect(fieldOfView(12)).toBeCloseTo(90, 9);
+  });
+
+  it('blurs as a thin lens does: the circle of confusion f² (s₂ − s₁) / N s₂ (s₁ − f), in the limit of far focus', () => {
+    // A 50 mm lens at f/2, focused at 10 m, of a point at 20 m: on the film 50² · 10 000 / (2 · 20 000 · 9 950) = 0.0628 mm of 24 mm.
+    const film = (50 * 50 * 10_000) / (2 * 20_000 * (10_000 - 50));
+    expect(blurAt(20, still) / 1080).toBeCloseTo(film / 24, 4);
+    expect(blurAt(10, still)).toBe(0);
+    expect(blurAt(20, { ...still, aperture: Infinity })).toBe(0);
+    expect(lensRadius({ ...still, scale: 1000 })).toBeCloseTo(12.5, 9);
+  });
+
+  it('goes around what it looks at, at one height and distance', () => {
+    const place = { eye: [300, 100, 80] as [number, number, number], target: [100, 100, 20] as [number, number, number] };
+    const quarter = turned(place, 90);
+    expect(quarter.eye[0]).toBeCloseTo(100, 9);
+    expect(quarter.eye[1]).toBeCloseTo(300, 9);
+    expect(quarter.eye[2]).toBe(80);
+    expect(turned(place, 360).eye[0]).toBeCloseTo(300, 9);
+  });
+});
