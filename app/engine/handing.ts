@@ -9,6 +9,9 @@ import {
   drawMap,
   evaluate,
   extended,
+  groundOf,
+  nextSize,
+  whyNot,
   handOn,
   planOf,
   prepare,
@@ -33,6 +36,7 @@ import {
   type MapSpec,
   type Order,
   type Picture,
+  type Plan,
   type Prepared,
   type StageCache,
   type Kernels,
@@ -41,7 +45,7 @@ import {
 } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../run/frames';
 import { loadAsset } from '../storage/assets';
-import type { HandedOn, MapDrape, OrderCost, TrialResult } from './protocol';
+import type { HandedOn, MapDrape, OrderCost, Pixels, TrialResult } from './protocol';
 import { reliefPixels } from './relief';
 
 export interface Tools {
@@ -67,9 +71,11 @@ const optionsFor = ({ kernels, cache }: Tools, signal?: AbortSignal): CoverOptio
 
 /** What an order will cost, measured on the ground at its own samples. */
 export async function orderCost(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<OrderCost> {
-  const plan = planOf(course, order);
+  const larger = whyNot(order.receiver, order.samples) ? nextSize(order.receiver, order.samples) : null;
+  // A count that the receiver does not take: what it would make of it.
+  const plan: Plan = larger ? { ground: course.ground, window: { left: 0, top: 0, across: order.samples, down: order.samples } } : planOf(course, order);
   const evaluation = await evaluate(courseOf(course, order.grounds[0]), optionsFor(tools, signal));
-  const field: Field = { ground: { ...evaluation.ground, sea: course.ground.sea }, height: evaluation.height };
+  const field: Field = groundOf({ ...evaluation, ground: { ...evaluation.ground, sea: course.ground.sea } });
   const stats = statistics(field);
   const spacing = spacingOf(plan.ground);
   const { window } = plan;
@@ -85,9 +91,12 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     clipped: 0,
     metresPerCode: 0,
     codes: 0,
+    holes: field.valid ? field.valid.reduce((n, v) => n + 1 - v, 0) : 0,
     border: order.receiver.around === null ? [] : borderWords(borderAgainst(field, order.receiver.around), order.receiver.around),
-    strip: Math.max(0, window.left + window.across - plan.ground.across, window.top + window.down - plan.ground.down),
+    strip: larger ? larger - order.samples : Math.max(0, window.left + window.across - plan.ground.across, window.top + window.down - plan.ground.down),
   };
+  if (cost.strip > 0) cost.picture = stripPicture(field, cost.strip / order.samples);
+  if (larger) return cost;
   if (order.receiver.heights.by === 'print') {
     const { scale, base } = order.receiver.heights;
     const size = (m: number) => Number(((m * 1000) / scale).toPrecision(4));
@@ -97,7 +106,12 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   if (!order.height.on) return cost;
   const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, stats);
   Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn });
-  if (CODES[order.height.type]) {
+  if (cost.holes && CODES[order.height.type] && order.height.noData === null) {
+    cost.words = [
+      ...cost.words,
+      `${cost.holes} samples have no height, and these codes have none for that. Give a no-data code, write floats, or add the step Fill voids.`,
+    ];
+  } else if (CODES[order.height.type]) {
     const { step, clipped } = quantise(prepared.field, prepared.encoding);
     const { lowest, highest } = statistics(prepared.field);
     Object.assign(cost, { clipped: clipped + prepared.cut, metresPerCode: step, codes: Math.floor((highest - lowest) / step) + 1 });
@@ -108,15 +122,19 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     const { edge } = order.receiver.heights;
     cost.picture = { width: 340, height: 220, pixels: reliefPixels(prepared.field, 340, 220, true) };
     cost.words = [...cost.words, `${share(prepared.field)} % of it lies under water. Blocks are ${edge} m.`];
-  } else if (cost.strip > 0) {
-    const wide = extended(
-      field,
-      field.ground.across + Math.round(field.ground.across * (cost.strip / window.across)),
-      field.ground.down + Math.round(field.ground.down * (cost.strip / window.down)),
-    );
-    cost.picture = { width: 340, height: 220, pixels: reliefPixels(wide, 340, 220) };
   }
   return cost;
+}
+
+/** The ground with its outer values carried on over a share of its width, as a receiver would show it. */
+function stripPicture(field: Field, share: number): Pixels {
+  const { across, down } = field.ground;
+  const side = 300;
+  return {
+    width: side,
+    height: side,
+    pixels: reliefPixels(extended(field, across + Math.max(1, Math.round(across * share)), down + Math.max(1, Math.round(down * share))), side, side),
+  };
 }
 
 const share = (field: Field) => {

@@ -147,6 +147,8 @@ export interface OrderCost {
   codes: number;
   range?: { low: number; high: number };
   border: string[];
+  /** Samples without a height. */
+  holes: number;
   /** Samples of flat strip. */
   strip: number;
   /** The ground as it will look, where that is not as it is. */

@@ -21,6 +21,8 @@ export interface StillScene {
   source: HeightSource;
   range: { low: number; high: number };
   options: Omit<ViewOptions, 'sculpting' | 'camera'>;
+  /** How far patches lie off the ground, of `patchErrors`; the outline is right to a part of a pixel of the still. */
+  errors: Float32Array | null;
   /** Degrees above the horizon that the sun stands at. */
   sunHeight: number;
   /** Colours of the ground's samples, four bytes each. */
@@ -63,9 +65,9 @@ export class StillCamera {
     box.append(canvas);
     document.body.append(box);
     this.view = new GroundView(canvas, 1);
-    this.view.setGround(scene.source, scene.range);
+    this.view.setGround(scene.source, scene.range, scene.errors);
     this.view.setColours(scene.colours);
-    this.view.setOptions({ ...scene.options, camera: 'relief', everySample: true, sculpting: false });
+    this.view.setOptions({ ...scene.options, camera: 'relief', sculpting: false });
     this.view.setSunHeight(scene.sunHeight);
   }
 

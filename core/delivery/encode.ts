@@ -58,6 +58,7 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   const perMetre = span / (range.high - range.low);
   const low = range.low - ground.datum;
   let clipped = 0;
+  let taken = 0;
   for (let i = 0; i < height.length; i++) {
     if (valid && !valid[i]) {
       samples[i] = noData!;
@@ -67,6 +68,14 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
     // A height that rounds to the last code is not clipped; one that would need another code is.
     if (code < 0 || code > span || code !== code) clipped++;
     samples[i] = codes.min + (code > 0 ? (code < span ? code : span) : 0);
+    if (valid && samples[i] === noData) taken++;
+  }
+  if (taken) {
+    throw new UplandError(
+      'no-data',
+      `${taken} samples with a height come to ${noData}, the code for no data. Choose a range that leaves it free, or another code.`,
+      { taken },
+    );
   }
   const scale = (range.high - range.low) / span;
   return { page: { ...base, scale, offset: range.low - codes.min * scale }, step: scale, clipped };

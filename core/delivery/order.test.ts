@@ -4,11 +4,14 @@ import { evaluate } from '../course/evaluate';
 import { makeCourse, makeTributary, stepUse, type Course } from '../course/schema';
 import { maskUse } from '../course/where';
 import { StoppedError } from '../errors';
+import { fieldFrom, makeField } from '../field/field';
+import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
 import { inlineKernels } from '../kernels/pool';
 import { readMesh } from '../mesh/formats';
 import { bundle } from './bundle';
 import { docketToHtml } from './docket';
+import { encode } from './encode';
 import { courseOf, handOn, orderFor, planOf, type HandedFile } from './order';
 import { orderSchema, type Order } from './recipe';
 import { receivers } from './receiver';
@@ -159,6 +162,30 @@ describe('an order', () => {
     await expect(all({ ...order, height: { ...order.height, range: { low: 5, high: 5 } } })).rejects.toThrow(/upper end/);
     const broken = { ...terrain, stem: [...terrain.stem, stepUse('raster', {}, { id: 'r', name: 'Survey' })] };
     await expect(all(order, broken)).rejects.toThrow(/“Survey” cannot be done/);
+  });
+
+  it('of a ground with holes writes them as no data where there is a value for it, and says so where there is none', async () => {
+    const survey = fieldFrom(groundOf(129, 129, 8), (east) => east / 4);
+    const holed = makeField(survey.ground, survey.height, new Uint8Array(129 * 129).fill(1).fill(0, 5000, 5040));
+    const { bytes } = await encode(holed, { format: 'tiff', type: 'f32' });
+    const sha = await sha256(bytes);
+    const course: Course = { ...terrain, stem: [stepUse('raster', { asset: sha }, { id: 'survey' })], tributaries: [] };
+    const options = { kernels, asset: async () => bytes };
+    const run = async (order: Order) => {
+      const next = await handOn(course, order, options).next();
+      return next.value as HandedFile;
+    };
+    const floats = await readHeightmap((await run(begun('elevation-grid'))).bytes);
+    expect(floats.noData).toBe(-9999);
+    expect(Array.from(floats.samples).filter((v) => v === -9999).length).toBe(40);
+    const codes = begun('power-of-two-plus-one');
+    await expect(run(codes)).rejects.toThrow(/Fill the holes first, or write floats or give a no-data code/);
+    await expect(run({ ...codes, height: { ...codes.height, noData: 0 } })).rejects.toThrow(/come to 0, the code for no data/);
+    const file = await run({ ...codes, height: { ...codes.height, noData: 0, range: { low: -10, high: 300 } } });
+    expect(file.proof!.ok).toBe(true);
+    expect(file.toTypeIn).toContainEqual({ label: 'No data', value: '0' });
+    const filled = { ...course, stem: [...course.stem, stepUse('fill-voids', {}, { id: 'fill' })] };
+    expect(((await handOn(filled, codes, options).next()).value as HandedFile).proof!.ok).toBe(true);
   });
 
   it('stops when it is told to', async () => {

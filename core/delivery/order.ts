@@ -14,6 +14,7 @@ import { readMesh } from '../mesh/formats';
 import { stl } from '../mesh/formats/stl';
 import { solidOf } from '../mesh/solid';
 import { stepById } from '../steps';
+import { VOID } from '../steps/mend/fill-voids';
 import { calibrationOn } from './calibration';
 import { usualCover, type CoverOptions } from './cover';
 import { deliver, nameBeside } from './deliver';
@@ -139,6 +140,15 @@ export interface HandOptions extends CoverOptions {
   spotsBefore?: Record<string, number>;
 }
 
+/** The end of an evaluation with what is known of its holes: samples that an elevation file left without a height, and that no step has filled. */
+export function groundOf({ ground, height, layers }: Pick<Evaluation, 'ground' | 'height' | 'layers'>): Field {
+  const holes = layers[VOID];
+  if (!holes?.some((h) => h > 0.5)) return { ground, height };
+  const valid = new Uint8Array(height.length);
+  for (let i = 0; i < valid.length; i++) valid[i] = holes[i] > 0.5 ? 0 : 1;
+  return { ground, height, valid };
+}
+
 /** The files of an order, one after the other, each read back and proofed; last the docket. A proof that fails ends it with a sentence. */
 export async function* handOn(course: Course, order: Order, options: HandOptions): AsyncGenerator<HandedFile, Docket> {
   const { receiver } = order;
@@ -165,7 +175,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
-    const field = placed({ ground: evaluation.ground, height: evaluation.height }, plan);
+    const field = placed(groundOf(evaluation), plan);
     const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
     if (order.height.on) {
@@ -264,6 +274,10 @@ async function* heightFiles({ field, encoding, toTypeIn, words }: Prepared, orde
         value: `${ground.across} × ${ground.down}, ${codes ? `${codes.bits}-bit whole numbers` : `${encoding.type === 'f32' ? 32 : 64}-bit floats`}, one channel`,
       },
     ];
+    const apart = spacingOf(ground);
+    const step = (m: number) => `${Number(m.toPrecision(7))} m`;
+    lines.push({ label: 'From sample to sample', value: apart.x === apart.y ? step(apart.x) : `${step(apart.x)} × ${step(apart.y)}` });
+    if (encoding.noData !== null && encoding.noData !== undefined) lines.push({ label: 'No data', value: String(encoding.noData) });
     if (encoding.format === 'raw') {
       lines.push({ label: 'Byte order', value: encoding.options?.order === 'be' ? 'big-endian' : 'little-endian' });
       lines.push({ label: 'First row', value: encoding.options?.rows === 'south' ? 'the south edge' : 'the north edge' });

@@ -55,6 +55,8 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
 
   const codes = CODES[encoding.type];
   const { unit } = encoding;
+  // Where the file itself cannot say it, the receiver is told.
+  const noData = reading.noData ?? (valid ? (encoding.noData ?? null) : null);
   const low = encoding.range?.low ?? 0;
   const first = codes?.min ?? 0;
   let worst = 0;
@@ -64,7 +66,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   // Codes are turned into metres as the receiver does it, not by what the writer noted.
   for (let i = 0; i < height.length; i++) {
     const sample = reading.samples[i];
-    const known = sample !== reading.noData && sample - sample === 0;
+    const known = sample !== noData && sample - sample === 0;
     if (valid && !valid[i]) {
       if (known) holes++;
       continue;

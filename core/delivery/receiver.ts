@@ -282,6 +282,14 @@ export function sizesFor(receiver: Receiver, ground: Ground): SizeOffer[] {
   return all.slice(Math.max(0, at - 3), at + 2).map(([count, patching]) => offer(count, patching));
 }
 
+/** The smallest count that a receiver takes and that is larger; null: there is none. */
+export function nextSize({ sizes }: Pick<Receiver, 'sizes'>, count: number): number | null {
+  if (sizes.kind === 'any') return count + 1;
+  const all = sizes.kind === 'patches' ? [...patchSizes(sizes).keys()] : POWERS.map((n) => (sizes.kind === 'power of two' ? n : n + 1));
+  const larger = all.filter((n) => n > count);
+  return larger.length ? Math.min(...larger) : null;
+}
+
 /** Whether a receiver takes a count; a sentence where it does not. */
 export function whyNot(receiver: Receiver, count: number): string | null {
   const { sizes } = receiver;
@@ -291,7 +299,7 @@ export function whyNot(receiver: Receiver, count: number): string | null {
   if (sizes.kind === 'patches') {
     const known = patchSizes(sizes);
     if (known.has(count)) return null;
-    const larger = [...known.keys()].filter((n) => n > count).sort((a, b) => a - b)[0];
+    const larger = nextSize({ sizes }, count);
     return larger
       ? `${count} samples fill no whole patches. The receiver would take ${larger} and carry the outer value on: a flat strip of ${larger - count} samples along two sides.`
       : `${count} samples are more than this receiver takes.`;

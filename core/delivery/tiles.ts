@@ -71,15 +71,20 @@ export function pieceOf({ ground, height, valid }: Field, left: number, top: num
 }
 
 /** Carries the outer values on to other counts: a flat strip along the east and the south. */
-export function extended({ ground, height }: Field, across: number, down: number): Field {
+export function extended({ ground, height, valid }: Field, across: number, down: number): Field {
   const spacing = spacingOf(ground);
   const out = new Float32Array(across * down);
+  const known = valid && new Uint8Array(across * down);
   for (let row = 0; row < down; row++) {
     const from = Math.min(row, ground.down - 1) * ground.across;
-    for (let column = 0; column < across; column++) out[row * across + column] = height[from + Math.min(column, ground.across - 1)];
+    for (let column = 0, to = row * across; column < across; column++, to++) {
+      const at = from + Math.min(column, ground.across - 1);
+      out[to] = height[at];
+      if (known) known[to] = valid![at];
+    }
   }
   const length = (count: number, one: number) => (ground.registration === 'point' ? Math.max(1, count - 1) : count) * one;
-  return makeField({ ...ground, across, down, width: length(across, spacing.x), depth: length(down, spacing.y) }, out);
+  return makeField({ ...ground, across, down, width: length(across, spacing.x), depth: length(down, spacing.y) }, out, known);
 }
 
 /** The name of a tile: {x} and {y} count from 0, {column} and {row} from 1, {south} from 0 at the south. */

@@ -18,7 +18,7 @@ afterAll(async () => {
 });
 
 async function download(page: Page, press: () => Promise<unknown>, name: string): Promise<string> {
-  const [file] = await Promise.all([page.waitForEvent('download'), press()]);
+  const [file] = await Promise.all([page.waitForEvent('download', { timeout: 90_000 }), press()]);
   await file.saveAs(path(name));
   return path(name);
 }
@@ -268,6 +268,39 @@ describe('handing on', () => {
     await page.getByLabel('Part: From west').fill('7000');
     await page.getByLabel('Part: From west').press('Enter');
     await page.getByRole('alert').filter({ hasText: 'reaches beyond the ground' }).waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});
+
+describe('a still', () => {
+  it('is taken at its size from the view, and a turn around it frame by frame', async () => {
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address);
+    await page.getByRole('button', { name: 'Views', exact: true }).click();
+    await page.getByRole('button', { name: 'Still …' }).click();
+    const set = async (label: string, value: string) => {
+      await page.getByLabel(label, { exact: true }).fill(value);
+      await page.getByLabel(label, { exact: true }).press('Enter');
+    };
+    await set('Width of the still', '320');
+    await set('Height of the still', '180');
+    await set('Layers', '2');
+    const still = await download(page, () => page.getByRole('button', { name: 'Take it' }).click(), 'still.png');
+    const [size, colours] = run('identify', ['-format', '%wx%h %k', still]).split(' ');
+    expect(size).toBe('320x180');
+    expect(Number(colours)).toBeGreaterThan(2_000);
+    await set('Frames', '3');
+    const turn = await download(page, () => page.getByRole('button', { name: 'Take 3 frames' }).click(), 'turn.zip');
+    const frames = unzipSync(readBytes(turn));
+    expect(Object.keys(frames)).toEqual([1, 2, 3].map((n) => `dunmorrow-turn-000${n}.png`));
+    // The first frame is where the still was, the others are not.
+    for (const [n, name] of Object.keys(frames).entries()) {
+      save(path(name), frames[name]);
+      const apart = run('convert', [still, path(name), '-metric', 'RMSE', '-compare', '-format', '%[distortion]', 'info:']);
+      if (n === 0) expect(Number(apart)).toBeLessThan(0.001);
+      else expect(Number(apart)).toBeGreaterThan(0.02);
+    }
     expect(faults).toEqual([]);
     await context.close();
   });

@@ -233,6 +233,16 @@ export function HeightPart({ course, order, set, cost }: PartProps) {
                 </Row>
               </>
             )}
+            {((cost?.holes ?? 0) > 0 || height.noData !== null) && (
+              <Row label="No data" help="What samples without a height are written as.">
+                <div className={css.inRow}>
+                  <Switch label="A value for no data" on={height.noData !== null} onChange={(on) => put({ noData: on ? (codes ? codes.min : -9999) : null })} />
+                  {height.noData !== null && (
+                    <NumberField label="No-data value" value={height.noData} min={-1e9} max={4_294_967_295} onChange={(noData) => put({ noData })} />
+                  )}
+                </div>
+              </Row>
+            )}
             {height.format === 'tiff' && (
               <Row label="Packed">
                 <Segments

@@ -55,7 +55,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
       }
       const { lowest, highest } = picture.statistics;
       camera = new StillCamera(
-        { source, range: { low: lowest, high: highest }, options: { ...settings, water, sun }, sunHeight, colours },
+        { source, range: { low: lowest, high: highest }, options: { ...settings, water, sun }, errors: picture.patchErrors ?? null, sunHeight, colours },
         still.width,
         still.height,
       );
