@@ -321,19 +321,22 @@ export async function trial(told: TrialSettings & { asColour?: boolean; greenTur
     told,
   );
   const all: Symptom[] = [...symptoms];
+  const side = 320;
+  let lit: Pixels[] | undefined;
   if (last.normal && (told.asColour || told.greenTurned)) {
     const channels = await Promise.all([1, 2, 3].map((band) => readHeightmap(last!.normal!.bytes, undefined, { band })));
     const count = channels[0].samples.length;
     const rgb = new Uint16Array(3 * count);
     for (let i = 0; i < count; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = channels[c].samples[i];
-    all.push(...symptomsOfNormals(field, rgb, channels[0].type === 'u16' ? 65_535 : 255, told));
+    const full = channels[0].type === 'u16' ? 65_535 : 255;
+    all.push(...symptomsOfNormals(field, rgb, full, told));
+    lit = [{}, told].map((read) => ({ width: side, height: side, pixels: litNormals(rgb, full, field.ground.across, field.ground.down, side, read) }));
   }
-  const side = 320;
   const shown = (f: Field) => ({ width: side, height: side, pixels: reliefPixels(f, side, side, true) });
   const { lowest, highest } = statistics(got);
   return {
-    truth: shown(truth),
-    got: shown(got),
+    truth: lit?.[0] ?? shown(truth),
+    got: lit?.[1] ?? shown(got),
     symptoms: all,
     lowest,
     highest,
@@ -345,3 +348,33 @@ export async function trial(told: TrialSettings & { asColour?: boolean; greenTur
 
 const meanOf = (values: Float32Array) => values.reduce((sum, v) => sum + v, 0) / values.length;
 const planWhole = (field: Field, order: Order) => !order.tiles && !order.frame && order.fit === 'anew' && field.height.length > 0;
+
+/** The ground lit from the north-west by its normal map alone, as that is read. */
+function litNormals(
+  rgb: Uint16Array,
+  full: number,
+  across: number,
+  down: number,
+  side: number,
+  read: { asColour?: boolean; greenTurned?: boolean },
+): Uint8ClampedArray<ArrayBuffer> {
+  const pixels = new Uint8ClampedArray(4 * side * side);
+  const value = (code: number) => {
+    const v = code / full;
+    return 2 * (read.asColour ? (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4) : v) - 1;
+  };
+  for (let y = 0; y < side; y++) {
+    for (let x = 0; x < side; x++) {
+      const at = 3 * (Math.floor((y * down) / side) * across + Math.floor((x * across) / side));
+      const [east, north, up] = [value(rgb[at]), (read.greenTurned ? -1 : 1) * value(rgb[at + 1]), value(rgb[at + 2])];
+      const length = Math.hypot(east, north, up) || 1;
+      const light = Math.max(0, (-0.5 * east + 0.5 * north + 0.707 * up) / length);
+      const i = 4 * (y * side + x);
+      pixels[i] = 34 + light * 215;
+      pixels[i + 1] = 41 + light * 205;
+      pixels[i + 2] = 43 + light * 195;
+      pixels[i + 3] = 255;
+    }
+  }
+  return pixels;
+}

@@ -1,7 +1,9 @@
 import { ArrowUp, Trash2 } from 'lucide-react';
+import { useEffect, useState } from 'react';
 import { maskKinds, maskUse, RAMPS, usualCover, type Course, type CoverLayer } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
+import { loadAsset } from '../../storage/assets';
 import { endGesture, useTerrain } from '../../store/terrain';
 import { addLayer, layerPicture, setCover, setLayer, setLayerMask } from '../../store/cover';
 import { MaskCard } from '../work/MaskCard';
@@ -94,8 +96,29 @@ export function CoverPart({ course }: { course: Course }) {
   );
 }
 
+/** How wide a picture is, texels; null while that is not known. */
+function useTexels(sha: string): number | null {
+  const [across, setAcross] = useState<number | null>(null);
+  useEffect(() => {
+    let stale = false;
+    setAcross(null);
+    if (sha)
+      void loadAsset(sha)
+        .then((bytes) => createImageBitmap(new Blob([bytes])))
+        .then(
+          (bitmap) => !stale && setAcross(bitmap.width),
+          () => undefined,
+        );
+    return () => {
+      stale = true;
+    };
+  }, [sha]);
+  return across;
+}
+
 function Layer({ course, layer, first, readOnly }: { course: Course; layer: CoverLayer; first: boolean; readOnly: boolean }) {
   const picture = layer.picture ? course.assets[layer.picture] : undefined;
+  const texels = useTexels(layer.picture);
   return (
     <details className={css.layer}>
       <summary>
@@ -156,7 +179,14 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
         )}
       </Row>
       {picture && (
-        <Row label="It covers" help="Metres from one side of the picture to the other.">
+        <Row
+          label="It covers"
+          help={
+            texels
+              ? `From one side to the other; ${Number((layer.pictureSize / texels).toPrecision(3))} m a texel.`
+              : 'Metres from one side of the picture to the other.'
+          }
+        >
           <NumberField
             label={`Metres that the picture of ${layer.name} covers`}
             unit="m"

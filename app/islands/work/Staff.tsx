@@ -174,6 +174,14 @@ export function Staff() {
         Range …
       </Button>
       {ranging && <RangePanel onDone={() => setRanging(false)} />}
+      {drag && drag.flag !== 'sea' && (
+        <div className={css.live} style={{ top: Math.min(size - 60, Math.max(8, y(drag.value) - 24)) }}>
+          <b>
+            {drag.flag === 'highest' ? 'Highest' : 'Lowest'} to {figure(drag.value, 1)} m; if the land is shifted:
+          </b>
+          <WaterLine level={sea - (drag.value - (drag.flag === 'highest' ? highest : lowest))} />
+        </div>
+      )}
       {drag?.flag === 'sea' && (
         <div className={css.live} style={{ top: Math.min(size - 60, Math.max(8, y(drag.value) - 24)) }}>
           <b>
@@ -217,6 +225,7 @@ function Ask({
   top: number;
   onDone: () => void;
 }) {
+  const sea = useTerrain((s) => s.course!.ground.sea);
   const isHigh = asked.flag === 'highest';
   const by = Math.round((asked.value - (isHigh ? highest : lowest)) * 10) / 10;
   const factor = (isHigh ? asked.value - lowest : highest - asked.value) / (highest - lowest);
@@ -256,6 +265,16 @@ function Ask({
         Stretch
       </Button>
       <span>{rangeWords({ low: lowest, high: highest }, isHigh ? { low: lowest, high: asked.value } : { low: asked.value, high: highest })}</span>
+      <div className={css.askWater}>
+        <span>Shifted:</span>
+        <WaterLine level={sea - by} />
+        {factor > 0 && (
+          <>
+            <span>Stretched:</span>
+            <WaterLine level={isHigh ? lowest + (sea - lowest) / factor : highest - (highest - sea) / factor} />
+          </>
+        )}
+      </div>
       <Button look="quiet" onClick={onDone}>
         Leave it
       </Button>
