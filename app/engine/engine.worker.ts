@@ -436,7 +436,7 @@ const api = {
       const format = meshFormats.find((f) => f.id === id)!;
       const bytes = format.write(gridMesh(field, options), name);
       const written = readMesh(bytes);
-      written.up = format.id === 'glb' ? 'y' : (options.up ?? 'y');
+      written.up = format.id === 'glb' ? 'y' : format.id === 'stl' ? 'z' : (options.up ?? 'y');
       const error = meshError(written, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
       const facts: MeshFacts = {
         vertices: vertexCount(written),

@@ -59,7 +59,7 @@ export function meshCommand(): Command {
       const bytes = format.write(gridMesh(field, { segments, strength, base, up, faces, zero }), basename(out).replace(/\.[^.]+$/, ''));
       // Measured on what was written.
       const written = readMesh(bytes);
-      written.up = format.id === 'glb' ? 'y' : up;
+      written.up = format.id === 'glb' ? 'y' : format.id === 'stl' ? 'z' : up;
       const { maxError, rmse } = meshError(written, field, { strength, zero, base });
       await save(out, bytes);
       const counts = { vertices: vertexCount(written), faces: faceCount(written), triangles: triangleCount(written) };

@@ -169,7 +169,7 @@ describe('every mesh format', () => {
           const mesh = readMesh(bytes);
           expect(vertexCount(mesh)).toBe(65 * 49);
           expect(triangleCount(mesh)).toBe(64 * 48 * 2);
-          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.id === 'glb' ? 'y' : up });
+          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.id === 'glb' ? 'y' : format.id === 'stl' ? 'z' : up });
           const bound = format.id === 'obj' ? 1e-5 : 1e-6;
           expect(
             largestDifference(

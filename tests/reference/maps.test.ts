@@ -36,7 +36,9 @@ describe('maps of Maunga Whau (open data: vega-datasets, volcano.json; 10 m) aga
   });
 
   it('ranks are the shares that lie lower, as numpy sorts them, within what samples of one height leave open', () => {
-    const wanted = numpy("s = np.sort(h.ravel())\nout = np.stack([np.searchsorted(s, h.ravel(), 'left'), np.searchsorted(s, h.ravel(), 'right')], -1) / s.size");
+    const wanted = numpy(
+      "s = np.sort(h.ravel())\nout = np.stack([np.searchsorted(s, h.ravel(), 'left'), np.searchsorted(s, h.ravel(), 'right')], -1) / s.size",
+    );
     const own = ranks(field.height);
     for (let i = 0; i < own.length; i++) {
       expect(own[i]).toBeGreaterThanOrEqual(wanted[2 * i] - 1e-6);

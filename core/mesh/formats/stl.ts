@@ -5,7 +5,7 @@ import type { MeshFormat } from './format';
 const HEADER = 84;
 const FACET = 50;
 
-/** STL (3D Systems, 1988): triangles alone, z up. Written binary; read binary and as text. Vertices of the same place are joined on reading. */
+/** STL (3D Systems, 1988): triangles alone, z up: a mesh whose y is up is turned on writing. Written binary; read binary and as text. Vertices of the same place are joined on reading. */
 export const stl: MeshFormat = {
   id: 'stl',
   title: 'STL',
@@ -32,7 +32,7 @@ function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   bytes.set(new TextEncoder().encode(`binary ${name.replace(/[^\x20-\x7e]/g, '?')}`.slice(0, 79)));
   const view = new DataView(bytes.buffer);
   view.setUint32(80, count, true);
-  const p = mesh.positions;
+  const p = mesh.up === 'z' ? mesh.positions : turned(mesh.positions);
   for (let t = 0, at = HEADER; t < count; t++, at += FACET) {
     const [a, b, c] = [3 * triangles[3 * t], 3 * triangles[3 * t + 1], 3 * triangles[3 * t + 2]];
     const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
@@ -45,6 +45,17 @@ function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
     for (const [k, from] of [a, b, c].entries()) for (let axis = 0; axis < 3; axis++) view.setFloat32(at + 12 + 12 * k + 4 * axis, p[from + axis], true);
   }
   return bytes;
+}
+
+/** Y up to z up: south becomes −y. */
+function turned(positions: Float32Array): Float32Array {
+  const out = new Float32Array(positions.length);
+  for (let i = 0; i < out.length; i += 3) {
+    out[i] = positions[i];
+    out[i + 1] = -positions[i + 2];
+    out[i + 2] = positions[i + 1];
+  }
+  return out;
 }
 
 function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
