@@ -95,7 +95,7 @@ describe('hand work', () => {
     await strokes(page, DEMO_STROKES + 1).waitFor();
     expect(faults).toEqual([]);
     await context.close();
-  });
+  }, 900_000);
 
   it('keeps its differences to the bit under another ground, and can be played again on it', async () => {
     const { context, page, faults } = await app.person();
