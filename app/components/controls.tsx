@@ -184,6 +184,11 @@ export function SliderRow({ logarithmic, help, ...props }: NumberProps & { logar
   );
 }
 
+/** A slider of a share, shown in percent. */
+export const ShareRow = (props: Pick<NumberProps, 'label' | 'value' | 'disabled' | 'onChange' | 'onDone'> & { help?: string }) => (
+  <SliderRow {...props} unit="%" show={100} min={0} max={1} step={0.01} />
+);
+
 export function Row({ label, children, help }: { label: string; children: ReactNode; help?: string }) {
   return (
     <div className={css.rowWide} title={help}>

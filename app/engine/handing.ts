@@ -92,7 +92,7 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     metresPerCode: 0,
     codes: 0,
     holes: field.valid ? field.valid.reduce((n, v) => n + 1 - v, 0) : 0,
-    border: order.receiver.around === null ? [] : borderWords(borderAgainst(field, order.receiver.around), order.receiver.around),
+    border: borderOf(field, order),
     strip: larger ? larger - order.samples : Math.max(0, window.left + window.across - plan.ground.across, window.top + window.down - plan.ground.down),
   };
   if (cost.strip > 0) cost.picture = stripPicture(field, cost.strip / order.samples);
@@ -105,7 +105,8 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   }
   if (!order.height.on) return cost;
   const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, stats);
-  Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn });
+  // As the receiver has it: a block world's land has moved.
+  Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn, border: borderOf(prepared.field, order) });
   if (cost.holes && CODES[order.height.type] && order.height.noData === null) {
     cost.words = [
       ...cost.words,
@@ -125,6 +126,8 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   }
   return cost;
 }
+
+const borderOf = (field: Field, { receiver: { around } }: Order) => (around === null ? [] : borderWords(borderAgainst(field, around), around));
 
 /** The ground with its outer values carried on over a share of its width, as a receiver would show it. */
 function stripPicture(field: Field, share: number): Pixels {

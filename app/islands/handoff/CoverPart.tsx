@@ -1,7 +1,7 @@
 import { ArrowUp, Trash2 } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { maskKinds, maskUse, RAMPS, usualCover, type Course, type CoverLayer } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, SliderRow, TextField } from '../../components/controls';
+import { Button, NumberField, Row, Segments, ShareRow, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { loadAsset } from '../../storage/assets';
 import { endGesture, useTerrain } from '../../store/terrain';
@@ -198,14 +198,9 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
           />
         </Row>
       )}
-      <SliderRow
+      <ShareRow
         label="Strength"
         value={layer.strength}
-        unit="%"
-        show={100}
-        min={0}
-        max={1}
-        step={0.01}
         disabled={readOnly}
         onChange={(strength) => setLayer(layer.id, 'Strength of a layer', (l) => void (l.strength = strength), `${layer.id}:strength`)}
         onDone={endGesture}

@@ -1,7 +1,7 @@
 import { Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { maskById, paramsOf, sentenceOf, type MaskUse, type ParamMeta } from '@upland-cast/core';
-import { Button, Row, SliderRow, Switch } from '../../components/controls';
+import { Button, Row, ShareRow, SliderRow, Switch } from '../../components/controls';
 import { endGesture } from '../../store/terrain';
 import { ParamRow } from './ParamRow';
 import { isShown } from './shown';
@@ -65,27 +65,17 @@ export function MaskCard({ mask, readOnly, change, remove, newTributary, childre
           <Row label="Equalise" help="Spreads the weights evenly over 0 to 100 %.">
             <Switch label="Equalise" on={mask.equalise} disabled={readOnly} onChange={(on) => change('Equalise mask', (m) => void (m.equalise = on))} />
           </Row>
-          <SliderRow
+          <ShareRow
             label="Gain"
             value={mask.gain}
-            unit="%"
-            show={100}
-            min={0}
-            max={1}
-            step={0.01}
             disabled={readOnly}
             help="50 % leaves the weights; more pushes them towards all or nothing, less towards the middle."
             onChange={(gain) => change('Set gain', (m) => void (m.gain = gain), `${mask.id}:gain`)}
             onDone={endGesture}
           />
-          <SliderRow
+          <ShareRow
             label="Frayed"
             value={mask.ragged}
-            unit="%"
-            show={100}
-            min={0}
-            max={1}
-            step={0.01}
             disabled={readOnly}
             help="Noise breaks up the border, where the weight is neither all nor nothing."
             onChange={(ragged) => change('Fray mask', (m) => void (m.ragged = ragged), `${mask.id}:ragged`)}

@@ -13,7 +13,7 @@ import {
   type StepUse,
   type Tributary,
 } from '@upland-cast/core';
-import { Button, Row, Select, SliderRow, Switch, TextField } from '../../components/controls';
+import { Button, Row, Select, ShareRow, SliderRow, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, metres, volume } from '../../components/format';
 import { duplicateStep, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../store/course';
@@ -241,14 +241,9 @@ function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
       {smooth && number('joinWidth', 'Width', 0, 1000, 'Where both are nearer than this, the corner between them is rounded.')}
       {use.join === 'multiply' && number('joinZero', 'Counts as 0', -2000, 4000, 'What joins, at this height, sinks the ground to 0 m.')}
       {use.join === 'multiply' && number('joinOne', 'Counts as 1', -2000, 4000, 'What joins, at this height, leaves the ground as it is.')}
-      <SliderRow
+      <ShareRow
         label="Strength"
         value={use.strength}
-        unit="%"
-        show={100}
-        min={0}
-        max={1}
-        step={0.01}
         disabled={readOnly}
         help="How much of the step counts."
         onChange={(strength) => setUse(use.id, 'Set strength', (u) => void (u.strength = strength), `${use.id}:strength`)}
