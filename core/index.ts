@@ -66,6 +66,7 @@ export * from './delivery/prepare';
 export * from './delivery/recipe';
 export * from './delivery/cover';
 export * from './delivery/maps';
+export * from './delivery/writer';
 export * from './delivery/tiles';
 export * from './delivery/bundle';
 export * from './delivery/order';

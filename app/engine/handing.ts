@@ -45,6 +45,7 @@ import {
 } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../run/frames';
 import { loadAsset } from '../storage/assets';
+import { browserWriter } from './writing';
 import type { HandedOn, MapDrape, OrderCost, Pixels, TrialResult } from './protocol';
 import { reliefPixels } from './relief';
 
@@ -210,9 +211,10 @@ export async function carryOut(
   let normal: HandedFile | undefined;
   let html = '';
   let docketJson = '';
-  const run = given.onServer
-    ? handOnThere(course, order, onWork, signal)
-    : handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore });
+  const beside = given.onServer ? undefined : browserWriter();
+  const run = beside
+    ? handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore, writer: beside.writer })
+    : handOnThere(course, order, onWork, signal);
   let docket: HandedOn['docket'] | undefined;
   async function* passed() {
     for (;;) {
@@ -260,6 +262,8 @@ export async function carryOut(
     await sink?.abort().catch(() => undefined);
     const full = error instanceof DOMException && /quota|space|disk/i.test(`${error.name} ${error.message}`);
     throw full ? new UplandError('disk-full', 'The disk is full: nothing was left of the delivery. Make room, or hand on fewer maps or fewer samples.') : error;
+  } finally {
+    beside?.end();
   }
   if (first && docket && !given.onServer) last = { field: await deliveredField(tools, course, order), order, height: first, normal };
   const blob = sink ? undefined : new Blob(pieces, { type: mediaType });

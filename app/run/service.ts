@@ -18,6 +18,7 @@ import {
 } from '@upland-cast/core';
 import { decode as decodeJpeg } from 'jpeg-js';
 import { reliefPixels } from '../engine/relief';
+import { serverWriter } from './writing';
 import { frameToBytes, LONGEST, type Frame } from './frames';
 
 /** Bytes of a project, samples and time that one piece of work may take. */
@@ -129,7 +130,9 @@ async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, send: (fr
     if (!found) throw new UplandError('missing-asset', 'A file that this terrain needs did not come along.');
     return found;
   };
+  const { writer, end } = serverWriter();
   const run = handOn(course, parsed.data, {
+    writer,
     kernels: ownKernels(),
     cache: new StageCache(256 * 1024 * 1024),
     asset,
@@ -139,13 +142,17 @@ async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, send: (fr
     onWork: (words, share) => send({ kind: 'progress', words, share }),
     onProgress: ({ use, share }) => send({ kind: 'progress', words: use.name || use.step, share }),
   });
-  for (;;) {
-    const next = await run.next();
-    if (next.done) return send({ kind: 'docket', docket: next.value as unknown as Record<string, unknown> });
-    const { bytes: own, ...file } = next.value;
-    send({ kind: 'file', file, size: own.length });
-    for (let at = 0; at < own.length; at += LONGEST) send({ kind: 'bytes', bytes: own.subarray(at, at + LONGEST) });
-    // Gives the network its turn.
-    await new Promise((resolve) => setTimeout(resolve));
+  try {
+    for (;;) {
+      const next = await run.next();
+      if (next.done) return send({ kind: 'docket', docket: next.value as unknown as Record<string, unknown> });
+      const { bytes: own, ...file } = next.value;
+      send({ kind: 'file', file, size: own.length });
+      for (let at = 0; at < own.length; at += LONGEST) send({ kind: 'bytes', bytes: own.subarray(at, at + LONGEST) });
+      // Gives the network its turn.
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+  } finally {
+    end();
   }
 }

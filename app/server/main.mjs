@@ -7,6 +7,7 @@ import { handler } from '../dist/server/entry.mjs';
 
 // Where the kernels' worker threads find their script.
 process.env.UPLAND_POOL ??= new URL('../../cli/dist/pool-worker.mjs', import.meta.url).href;
+process.env.UPLAND_WRITER ??= new URL('../../cli/dist/writer-worker.mjs', import.meta.url).href;
 
 const HEADERS = {
   'Cross-Origin-Opener-Policy': 'same-origin',

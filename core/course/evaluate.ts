@@ -14,9 +14,9 @@ import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext } from '../steps/step';
 import type { StageCache } from './cache';
 import { joinStage } from './join';
-import { inputsOf, linesOf, loopSentence, settingsOf, type Course, type Line, type StepUse } from './schema';
+import { inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type Line, type StepUse } from './schema';
 import { canonical, toDatum } from './settings';
-import { keyOfWhere, reachOfWhere, weightsOf } from './where';
+import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
 /** Changes whenever the same course would give other bytes. */
 const CORE_VERSION = 2;
@@ -110,6 +110,23 @@ export async function maskAt(course: Course, evaluation: Evaluation, id: string,
   const stage = evaluation.stages.find((s) => s.use.id === id);
   if (!stage) return null;
   return new Run(course, { ...options, ground: evaluation.ground }).maskOf(stage);
+}
+
+/** The weights of masks over the end of an evaluation, as a step after it would have them; null where one acts everywhere. */
+export async function weigh(
+  course: Course,
+  evaluation: Evaluation,
+  masks: readonly { name: string; where: Where }[],
+  options: EvaluateOptions,
+): Promise<(Float32Array<ArrayBuffer> | null)[]> {
+  const { height, layers } = evaluation;
+  const run = new Run(course, { ...options, ground: evaluation.ground });
+  const out: (Float32Array<ArrayBuffer> | null)[] = [];
+  for (const { name, where } of masks) {
+    const use = stepUse('shift', { by: 0 }, { name, where });
+    out.push(await run.maskOf({ use, line: '', after: '', key: '', height, before: height, layers, layersBefore: layers, took: 0, cached: false, words: [] }));
+  }
+  return out;
 }
 
 class Run {

@@ -1,9 +1,9 @@
-import { UplandError } from '../errors';
+import { sentenceOf, StoppedError, UplandError } from '../errors';
 import { resample } from '../field/resample';
 import { spacingOf, type Ground } from '../field/ground';
 import { reliefOf } from '../masks/terrain';
-import { evaluate, maskAt, type EvaluateOptions, type Evaluation } from '../course/evaluate';
-import { stepUse, type Course } from '../course/schema';
+import { weigh, type EvaluateOptions, type Evaluation } from '../course/evaluate';
+import type { Course } from '../course/schema';
 import { coverSchema, type Colour, type Cover } from './recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
@@ -63,16 +63,13 @@ export interface CoverOptions extends EvaluateOptions {
 export async function coverWeights(course: Course, evaluation: Evaluation, cover: Cover, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer>[]> {
   const count = evaluation.height.length;
   const parts = [new Float32Array(count).fill(1)];
-  // Layers are weighed as the masks of steps that change nothing, at the end of the course.
-  const uses = cover.layers.map((layer) => stepUse('shift', { by: 0 }, { id: `cover-${layer.id}`, name: layer.name, where: layer.where }));
-  const extended = { ...course, stem: [...course.stem, ...uses] };
-  const whole = await evaluate(extended, { ...options, ground: evaluation.ground });
-  for (const [k, layer] of cover.layers.entries()) {
-    const stage = whole.stages.find((s) => s.use.id === uses[k].id);
-    if (stage?.fault) throw new UplandError('cover', `“${layer.name}” of the ground colour: ${stage.fault}`);
-    const weights = await maskAt(extended, whole, uses[k].id, options);
-    const own = new Float32Array(count);
-    for (let i = 0; i < count; i++) own[i] = layer.strength * (weights ? weights[i] : 1);
+  for (const layer of cover.layers) {
+    const [weights] = await weigh(course, evaluation, [layer], options).catch((error: unknown) => {
+      if (error instanceof StoppedError) throw error;
+      throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
+    });
+    const own = new Float32Array(count).fill(layer.strength);
+    if (weights) for (let i = 0; i < count; i++) own[i] *= weights[i];
     for (const part of parts) for (let i = 0; i < count; i++) part[i] *= 1 - own[i];
     parts.push(own);
   }

@@ -108,7 +108,7 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
     case 'mask': {
       const weights = await maskAt(course, evaluation, spec.use, options);
       if (!weights) throw new UplandError('mask', 'This step acts everywhere: it has no mask to hand on.');
-      return values(weights, { low: 0, high: 1 }, '', spec.depth);
+      return values(weights.slice(), { low: 0, high: 1 }, '', spec.depth);
     }
     case 'ambient':
       return values(ambientShade(field, { directions: spec.directions, exaggeration: 1, signal }), { low: 0, high: 1 }, '', spec.depth);
@@ -208,10 +208,13 @@ export interface MapFile {
   proof: Pick<Proof, 'ok' | 'maxAbs' | 'rmse' | 'clipped' | 'codesUsed' | 'sha256' | 'bytes' | 'faults'>;
 }
 
+/** A map and what its files are called after the name of the delivery. */
+export type NamedMap = MapSpec & { file?: string };
+
 /** Writes a drawn map, reads the bytes back and holds every sample against what was drawn. `stem` is the name without an ending. */
-export async function writeMap(spec: MapSpec, drawn: Drawn, stem: string): Promise<MapFile[]> {
+export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Promise<MapFile[]> {
   const { title, file, colour } = MAPS[spec.kind];
-  const part = spec.kind === 'layer' ? spec.layer : file;
+  const part = spec.file ?? (spec.kind === 'layer' ? spec.layer : file);
   const base = { title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
   if ('field' in drawn) {
     const format = drawn.depth === '32f' ? 'tiff' : 'png';

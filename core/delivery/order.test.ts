@@ -16,6 +16,7 @@ import { courseOf, handOn, orderFor, planOf, type HandedFile } from './order';
 import { orderSchema, type Order } from './recipe';
 import { receivers } from './receiver';
 import type { Docket } from './docket';
+import { buffersOfWritten, doWriting, writerThere, type Writer } from './writer';
 
 const kernels = inlineKernels();
 const terrain: Course = {
@@ -151,6 +152,35 @@ describe('an order', () => {
       return Buffer.concat(pieces);
     };
     expect((await packed()).equals(await packed())).toBe(true);
+  });
+
+  it('writes on another thread what it writes here', async () => {
+    const order: Order = { ...begun('power-of-two-plus-one'), maps: [{ kind: 'normal' } as Order['maps'][number], { kind: 'slope', depth: '8' }] };
+    const there = writerThere(async (task, buffers) => {
+      const moved = structuredClone(task, { transfer: buffers });
+      const written = await doWriting(moved);
+      return structuredClone(written, { transfer: buffersOfWritten(written) });
+    });
+    const files = async (writer?: Writer) => {
+      const out: string[] = [];
+      for await (const { name, bytes } of handOn(terrain, orderSchema.parse(order), { kernels, writer })) out.push(`${name} ${await sha256(bytes)}`);
+      return out;
+    };
+    expect(await files(there)).toEqual(await files());
+  });
+
+  it('gives the masks of several steps, and one map twice, names of their own', async () => {
+    const ridge = { ...terrain.stem[1], id: 'ridge', name: 'Ridge' };
+    const course = { ...terrain, stem: [...terrain.stem, ridge] };
+    const maps: Order['maps'] = [
+      { kind: 'mask', use: 'scree', depth: '8' },
+      { kind: 'mask', use: 'ridge', depth: '8' },
+      { kind: 'slope', depth: '8' },
+      { kind: 'slope', depth: '16' },
+    ];
+    const { files } = await all({ ...begun('power-of-two-plus-one'), maps }, course);
+    const names = files.map((f) => f.name).filter((n) => /mask|slope/.test(n));
+    expect(names.map((n) => n.replace(/^.*?-129-/, ''))).toEqual(['mask-scree.png', 'mask-ridge.png', 'slope.png', 'slope-2.png']);
   });
 
   it('with a count, a depth, a name or tiles that cannot be ends with a sentence', async () => {

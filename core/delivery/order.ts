@@ -17,13 +17,14 @@ import { stepById } from '../steps';
 import { VOID } from '../steps/mend/fill-voids';
 import { calibrationOn } from './calibration';
 import { usualCover, type CoverOptions } from './cover';
-import { deliver, nameBeside } from './deliver';
+import { nameBeside } from './deliver';
 import { docketToHtml, makeDocket, type DocketFile, type Docket } from './docket';
-import { drawMap, writeMap, type Drawn, type MapFile } from './maps';
+import { drawMap, MAPS, type Drawn, type MapFile, type NamedMap } from './maps';
 import { borderAgainst, borderWords, prepare, type Prepared } from './prepare';
 import { badName, fileNameFor, groundFor, safeName, whyNot } from './receiver';
-import type { Order, Source } from './recipe';
+import type { MapSpec, Order, Source } from './recipe';
 import { extended, pieceOf, tileName, tilesOf } from './tiles';
+import { writerHere, type Writer } from './writer';
 
 /** An order as it begins for a receiver. */
 export function orderFor(receiver: Order['receiver'], course: Pick<Course, 'ground'>, samples: number): Order {
@@ -136,6 +137,8 @@ export interface HandOptions extends CoverOptions {
   onWork?(words: string, share: number): void;
   /** A picture of a ground for the docket, as a data URL. */
   relief?(field: Field): Promise<string>;
+  /** Writes the files; left out: here, one after the other. */
+  writer?: Writer;
   /** Heights of spots before the last change, by their id. */
   spotsBefore?: Record<string, number>;
 }
@@ -162,8 +165,22 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
   const stem = order.height.name ? stemOf(order.height.name) : stemOf(nameOf(order, course.name, plan));
   const fault = badName(order.height.name || stem);
   if (fault) throw new UplandError('name', fault);
+  const writer = options.writer ?? writerHere;
   const files: DocketFile[] = [];
   const words: string[] = [];
+  // What is being written while the next is worked out: one file, so that little is held.
+  let pending: Promise<HandedFile[]> = Promise.resolve([]);
+  const written = async () => {
+    const own = await pending;
+    pending = Promise.resolve([]);
+    files.push(...own.map(without));
+    return own;
+  };
+  const begin = (work: Promise<HandedFile[]>) => {
+    pending = work;
+    // A fault is heard where the files are taken.
+    work.catch(() => undefined);
+  };
   let main: { field: Field; prepared?: Prepared } | undefined;
   for (const [n, source] of order.grounds.entries()) {
     throwIfStopped(options.signal);
@@ -182,6 +199,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       options.onWork?.(`Writing and reading back: heights`, (n + 0.5) / order.grounds.length);
       if (receiver.heights.by === 'print') {
         const file = await solid(field, order, `${stem}${suffix}.stl`);
+        yield* await written();
         files.push(without(file));
         yield file;
       } else {
@@ -192,24 +210,27 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
         if (n === 0) words.push(...prepared.words);
         const ending = formatById(order.height.format).endings[0];
         const exact = n === 0 && order.height.name ? order.height.name : `${stem}${suffix}${ending}`;
-        for await (const file of heightFiles(prepared, order, exact, called)) {
-          files.push(without(file));
-          yield file;
-        }
+        yield* await written();
+        if (order.tiles) {
+          for await (const file of heightFiles(prepared, order, exact, called, writer)) {
+            files.push(without(file));
+            yield file;
+          }
+        } else begin(collected(heightFiles(prepared, order, exact, called, writer)));
       }
     }
     if (n > 0) continue;
     main = { field, prepared };
+    const named = new Set<string>();
     for (const [k, spec] of order.maps.entries()) {
       throwIfStopped(options.signal);
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = placedMap(await drawMap(spec, own, evaluation, course.cover ?? usualCover(), options), plan);
-      for (const file of await mapFiles(spec, drawn, stem, order)) {
-        files.push(without(file));
-        yield file;
-      }
+      yield* await written();
+      begin(mapFiles({ ...spec, file: mapName(spec, own, named) }, drawn, stem, order, writer));
     }
   }
+  yield* await written();
   const docket = await docketOf(course, order, main!, files, words, options);
   if (order.docket) {
     const picture = await options.relief?.(main!.field);
@@ -222,6 +243,16 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     }
   }
   return docket;
+}
+
+/** What tells the file of a map from those of the others: its kind, a mask's step, and a number where that is taken. */
+function mapName(spec: MapSpec, course: Course, taken: Set<string>): string {
+  const use = spec.kind === 'mask' && findUse(course, spec.use)?.use;
+  const own = spec.kind === 'layer' ? spec.layer : use ? `mask-${safeName(use.name || stepById(use.step).title)}` : MAPS[spec.kind].file;
+  let name = own;
+  for (let n = 2; taken.has(name); n++) name = `${own}-${n}`;
+  taken.add(name);
+  return name;
 }
 
 const without = ({ name, title, meaning, toTypeIn, words, proof }: HandedFile): DocketFile => ({ name, title, meaning, toTypeIn, words, proof });
@@ -259,13 +290,25 @@ function placedMap(drawn: Drawn, plan: Plan): Drawn {
   return { ...drawn, images: drawn.images.map((each) => ({ ...each, image: cut(each.image) })) };
 }
 
-async function* heightFiles({ field, encoding, toTypeIn, words }: Prepared, order: Order, name: string, called: string): AsyncGenerator<HandedFile> {
+async function collected(files: AsyncIterable<HandedFile>): Promise<HandedFile[]> {
+  const all: HandedFile[] = [];
+  for await (const file of files) all.push(file);
+  return all;
+}
+
+async function* heightFiles(
+  { field, encoding, toTypeIn, words }: Prepared,
+  order: Order,
+  name: string,
+  called: string,
+  writer: Writer,
+): AsyncGenerator<HandedFile> {
   const format = formatById(encoding.format);
   const pieces = order.tiles ? tilesOf(field, order.tiles) : [{ column: 0, row: 0, field }];
   const ending = name.slice(stemOf(name).length);
   for (const piece of pieces) {
     const own = order.tiles ? tileNamed(order.tiles, stemOf(name), piece, ending) : name;
-    const { bytes, beside, proof } = await deliver(piece.field, own, encoding);
+    const { bytes, beside, proof } = await writer.heights(piece.field, own, encoding);
     const { ground } = piece.field;
     const codes = CODES[encoding.type];
     const lines = [
@@ -323,8 +366,8 @@ const tileNamed = (tiling: NonNullable<Order['tiles']>, stem: string, piece: { c
   return name;
 };
 
-async function mapFiles(spec: Order['maps'][number], drawn: Drawn, stem: string, order: Order): Promise<HandedFile[]> {
-  if (!order.tiles) return (await writeMap(spec, drawn, stem)).map(asHanded);
+async function mapFiles(spec: NamedMap, drawn: Drawn, stem: string, order: Order, writer: Writer): Promise<HandedFile[]> {
+  if (!order.tiles) return (await writer.map(spec, drawn, stem)).map(asHanded);
   const { tiles } = order;
   const out: HandedFile[] = [];
   const first = 'field' in drawn ? drawn.field.ground : { ...flat(drawn.images[0].image) };
@@ -333,7 +376,7 @@ async function mapFiles(spec: Order['maps'][number], drawn: Drawn, stem: string,
     const step = tiles.shared ? 1 : 0;
     const window = { left: piece.column * (across - step), top: piece.row * (down - step), across, down };
     const part = placedMap(drawn, { ground: first, window });
-    out.push(...(await writeMap(spec, part, tileName(tiles.pattern.replaceAll('{name}', stem), piece, tiles))).map(asHanded));
+    out.push(...(await writer.map(spec, part, tileName(tiles.pattern.replaceAll('{name}', stem), piece, tiles))).map(asHanded));
   }
   return out;
 }

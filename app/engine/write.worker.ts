@@ -1,0 +1,11 @@
+import { expose, transfer } from 'comlink';
+import { buffersOfWritten, doWriting, type WriteTask } from '@upland-cast/core';
+
+const writing = {
+  async write(task: WriteTask) {
+    const written = await doWriting(task);
+    return transfer(written, buffersOfWritten(written));
+  },
+};
+export type Writing = typeof writing;
+expose(writing);

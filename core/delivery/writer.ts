@@ -1,0 +1,40 @@
+import type { Field } from '../field/field';
+import { deliver, type Delivery } from './deliver';
+import type { Encoding } from './encode';
+import { writeMap, type Drawn, type MapFile, type NamedMap } from './maps';
+
+/** Writes files and proofs them; elsewhere it may be on another thread, while the next map is drawn. */
+export interface Writer {
+  heights(field: Field, name: string, encoding: Encoding): Promise<Delivery>;
+  /** What was drawn is given away. */
+  map(spec: NamedMap, drawn: Drawn, stem: string): Promise<MapFile[]>;
+}
+
+export const writerHere: Writer = { heights: (field, name, encoding) => deliver(field, name, encoding), map: writeMap };
+
+/** One piece of writing, as it goes to another thread. */
+export type WriteTask = { kind: 'heights'; of: Parameters<Writer['heights']> } | { kind: 'map'; of: Parameters<Writer['map']> };
+
+export type Written = Delivery | MapFile[];
+
+/** Does a piece of writing; on the other thread. */
+export const doWriting = (task: WriteTask): Promise<Written> => (task.kind === 'map' ? writerHere.map(...task.of) : writerHere.heights(...task.of));
+
+/** Buffers that may go over with a piece of writing: those of what was drawn. */
+export function buffersOf(task: WriteTask): ArrayBuffer[] {
+  if (task.kind === 'heights') return [];
+  const [, drawn] = task.of;
+  return 'field' in drawn ? [drawn.field.height.buffer] : drawn.images.map(({ image }) => image.samples.buffer as ArrayBuffer);
+}
+
+/** Buffers that may come back. */
+export const buffersOfWritten = (written: Written): ArrayBuffer[] => (Array.isArray(written) ? written : [written]).map(({ bytes }) => bytes.buffer);
+
+/** A writer on another thread: `send` does one piece of writing there. */
+export const writerThere = (send: (task: WriteTask, transfer: ArrayBuffer[]) => Promise<Written>): Writer => {
+  const ask = (task: WriteTask) => send(task, buffersOf(task));
+  return {
+    heights: (...of) => ask({ kind: 'heights', of }) as Promise<Delivery>,
+    map: (...of) => ask({ kind: 'map', of }) as Promise<MapFile[]>,
+  };
+};
