@@ -4,6 +4,7 @@ import { spacingOf, type Ground } from '../field/ground';
 import { reliefOf } from '../masks/terrain';
 import { weigh, type EvaluateOptions, type Evaluation } from '../course/evaluate';
 import type { Course } from '../course/schema';
+import { TO_LINEAR } from './light';
 import { coverSchema, type Colour, type Cover } from './recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
@@ -185,20 +186,6 @@ function repeating({ width, height, rgb }: Picture, size: number, ground: Ground
   });
   return { channels, across, down, size, tall: (size * height) / width };
 }
-
-/** Screen values as linear light: IEC 61966-2-1, its inverse by a table so that engines agree. */
-const TO_LINEAR = Float64Array.from(
-  // x^2.4 = x² · x^0.4, the latter by Newton's fifth root of x²: products and quotients only.
-  { length: 256 },
-  (_, code) => {
-    const v = code / 255;
-    if (v <= 0.04045) return v / 12.92;
-    const x = (v + 0.055) / 1.055;
-    let root = 0.5 + 0.5 * x * x;
-    for (let k = 0; k < 60; k++) root = (4 * root + (x * x) / (root * root * root * root)) / 5;
-    return x * x * root;
-  },
-);
 
 /** The codes of linear light in 65 535 steps: some twenty to a code where it is darkest. */
 const TO_SCREEN = new Uint8Array(65_536);

@@ -317,7 +317,7 @@ function packed(filtered: Uint8Array, level: 3 | 6): Uint8Array<ArrayBuffer> {
     }
   }
   // It takes several times as long, so it has to be worth it.
-  return 1.1 * compress(trial, level).length < deflateRuns(trial).length ? compress(filtered, level) : deflateRuns(filtered);
+  return (level === 3 ? 1.1 : 1.02) * compress(trial, level).length < deflateRuns(trial).length ? compress(filtered, level) : deflateRuns(filtered);
 }
 
 /** Writes the row under the filter with the smallest sum of absolute differences (PNG, 12.7), of every `stride`-th pixel; returns its number. */

@@ -391,6 +391,11 @@ export interface KernelExports {
   ): void;
   distanceColumns(marks: number, out: number, across: number, down: number, from: number, to: number, dy: number): void;
   distanceRows(squares: number, scratch: number, across: number, from: number, to: number, dx: number): void;
+  greedyBegin(height: number, columns: number, rows: number, room: number, limit: number, rim: number): void;
+  greedyPut(sample: number): void;
+  greedyGrow(bound: number, until: number, steps: number): number;
+  greedyError(): number;
+  greedyPoints(): number;
   sin(x: number): number;
   cos(x: number): number;
   tan(x: number): number;

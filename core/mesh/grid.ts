@@ -58,7 +58,9 @@ export function gridMesh(field: Field, options: GridOptions = {}): Mesh {
       positions[3 * i + 2] = up === 'y' ? south : height;
     }
   }
-  const mesh: Mesh = { positions, indices: faceIndices(heights, columns, rows, faces), corners: faces === 'quads' ? 4 : 3, up };
+  const indices = new Uint32Array(nx * ny * (faces === 'quads' ? 4 : 6));
+  faceIndices(heights, columns, faces, { left: 0, right: nx, top: 0, bottom: ny }, indices, 0);
+  const mesh: Mesh = { positions, indices, corners: faces === 'quads' ? 4 : 3, up };
   if (options.normals ?? true) mesh.normals = gridNormals(heights, columns, rows, width / nx, depth / ny, strength, up);
   if (options.uvs ?? true) {
     const uvs = new Float32Array(columns * rows * 2);
@@ -79,25 +81,34 @@ export function displacementRatio(field: Field): number {
   return (highest - lowest) / field.ground.width;
 }
 
+/** A mesh has no holes: samples without a height are refused. */
+export function refuseHoles(field: Field): void {
+  if (!field.valid) return;
+  const holes = field.valid.reduce((sum, v) => sum + (v ? 0 : 1), 0);
+  if (holes) throw new UplandError('holes', `${holes} samples of this ground have no height. Fill them before making a mesh.`);
+}
+
 /** Heights at vertices that lie on the edge of the ground. Bit for bit the samples where they fall on them. */
-function vertexHeights(field: Field, columns: number, rows: number): Float32Array {
+export function vertexHeights(field: Field, columns: number, rows: number): Float32Array {
   const { ground } = field;
-  if (field.valid) {
-    const holes = field.valid.reduce((sum, v) => sum + (v ? 0 : 1), 0);
-    if (holes) throw new UplandError('holes', `${holes} samples of this ground have no height. Fill them before making a mesh.`);
-  }
+  refuseHoles(field);
   if (ground.registration === 'point' && ground.across === columns && ground.down === rows) return field.height;
   // A vertex takes the surface through the samples where it stands: cubic, never an average of what lies around.
   return resample(field, { ...ground, across: columns, down: rows, registration: 'point' }, 'cubic').height;
 }
 
-function faceIndices(heights: Float32Array, columns: number, rows: number, faces: 'triangles' | 'quads'): Uint32Array<ArrayBuffer> {
-  const nx = columns - 1;
-  const ny = rows - 1;
-  const out = new Uint32Array(nx * ny * (faces === 'quads' ? 4 : 6));
-  for (let row = 0, o = 0; row < ny; row++) {
-    for (let column = 0; column < nx; column++) {
-      const nw = row * columns + column;
+/** The corners of a block of cells into `out` from `at` on; returns where they end. */
+export function faceIndices(
+  heights: Float32Array,
+  columns: number,
+  faces: 'triangles' | 'quads',
+  { left, right, top, bottom }: { left: number; right: number; top: number; bottom: number },
+  out: Uint32Array,
+  at: number,
+): number {
+  let o = at;
+  for (let row = top; row < bottom; row++) {
+    for (let nw = row * columns + left; nw < row * columns + right; nw++) {
       const ne = nw + 1;
       const sw = nw + columns;
       const se = sw + 1;
@@ -110,12 +121,16 @@ function faceIndices(heights: Float32Array, columns: number, rows: number, faces
         continue;
       }
       const falling = Math.abs(heights[nw] - heights[se]) <= Math.abs(heights[ne] - heights[sw]);
-      const corners = falling ? [nw, sw, se, nw, se, ne] : [nw, sw, ne, sw, se, ne];
-      for (let k = 0; k < 6; k++) out[o + k] = corners[k];
+      out[o] = nw;
+      out[o + 1] = sw;
+      out[o + 2] = falling ? se : ne;
+      out[o + 3] = falling ? nw : sw;
+      out[o + 4] = se;
+      out[o + 5] = ne;
       o += 6;
     }
   }
-  return out;
+  return o;
 }
 
 /** Normals from central differences of the displaced heights; at the rim from one side. */

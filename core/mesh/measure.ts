@@ -1,5 +1,6 @@
 import type { Field } from '../field/field';
 import type { Mesh } from './mesh';
+import type { MeshFrame } from './model';
 import { pressMesh } from './press';
 
 export interface MeshError {
@@ -31,4 +32,49 @@ export function meshError(
     sum += off * off;
   }
   return { maxError: worst, rmse: Math.sqrt(sum / field.height.length), holes };
+}
+
+/** A mesh as the ground has it: metres, y up, x east, z south of the middle; heights from the ground's datum. */
+export function unframed(mesh: Mesh, frame: MeshFrame, datum: number): Mesh {
+  const { positions } = mesh;
+  const { scale, move, strength, base, zero, up, handed } = frame;
+  const north = (up === 'z') === (handed === 'right') ? -1 : 1;
+  const [plan, above] = up === 'y' ? [2, 1] : [1, 2];
+  const out = new Float32Array(positions.length);
+  for (let i = 0; i < positions.length; i += 3) {
+    out[i] = positions[i] / scale - move[0];
+    out[i + 1] = (positions[i + above] / scale - move[2] - base) / strength + (zero - datum);
+    out[i + 2] = (north * positions[i + plan]) / scale - move[1];
+  }
+  return { positions: out, indices: mesh.indices, corners: mesh.corners, up: 'y' };
+}
+
+export interface HeldAgainst extends MeshError {
+  /** Metres from the field to the mesh, up is positive; at its samples. */
+  off: Float32Array<ArrayBuffer>;
+}
+
+/** A mesh in a frame pressed to the field's samples and held against it, whatever lies below its topmost surface. */
+export function heldAgainst(mesh: Mesh, field: Field, frame: MeshFrame, signal?: AbortSignal): HeldAgainst {
+  const { ground, height } = field;
+  const { width, depth } = frame;
+  const own = unframed(mesh, frame, ground.datum);
+  const { field: pressed, holes } = pressMesh(own, {
+    size: { across: ground.across, down: ground.down },
+    registration: ground.registration,
+    extent: { west: -width / 2, east: width / 2, north: -depth / 2, south: depth / 2 },
+    up: 'y',
+    signal,
+  });
+  const off = new Float32Array(height.length);
+  let [worst, sum, count] = [0, 0, 0];
+  for (let i = 0; i < off.length; i++) {
+    if (pressed.valid && !pressed.valid[i]) continue;
+    const by = pressed.height[i] + pressed.ground.datum - height[i];
+    off[i] = by;
+    sum += by * by;
+    count++;
+    if (Math.abs(by) > worst) worst = Math.abs(by);
+  }
+  return { maxError: worst, rmse: Math.sqrt(sum / Math.max(1, count)), holes, off };
 }

@@ -9,6 +9,10 @@ export interface Mesh {
   normals?: Float32Array<ArrayBuffer>;
   /** u, v of every vertex, 0 to 1; v runs from the north edge (0) to the south edge (1). */
   uvs?: Float32Array<ArrayBuffer>;
+  /** Red, green and blue of every vertex, sRGB. */
+  colours?: Uint8Array<ArrayBuffer>;
+  /** Along +u of every vertex, and which way the other goes: bitangent = normal × tangent × the fourth number. */
+  tangents?: Float32Array<ArrayBuffer>;
   /** Corners of the faces, counter-clockwise seen from outside. */
   indices: Uint32Array<ArrayBuffer>;
   /** Corners a face. */
@@ -52,4 +56,55 @@ export function boundsOf(positions: Float32Array): Bounds {
     }
   }
   return { min, max };
+}
+
+/** Normals of faces that share no corner: one for each, given to all its corners. */
+export function faceNormals({ positions: p, indices, corners }: Pick<Mesh, 'positions' | 'indices' | 'corners'>): Float32Array<ArrayBuffer> {
+  const out = new Float32Array(p.length);
+  for (let i = 0; i < indices.length; i += corners) {
+    const [a, b, c] = [3 * indices[i], 3 * indices[i + 1], 3 * indices[i + 2]];
+    // By the two diagonals of a quad, by two sides of a triangle.
+    const d = corners === 4 ? 3 * indices[i + 3] : c;
+    const [u0, u1, u2] = corners === 4 ? [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]] : [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+    const from = corners === 4 ? b : a;
+    const [v0, v1, v2] = [p[d] - p[from], p[d + 1] - p[from + 1], p[d + 2] - p[from + 2]];
+    const n = [u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0];
+    const length = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2]) || 1;
+    for (let k = 0; k < corners; k++) for (let axis = 0; axis < 3; axis++) out[3 * indices[i + k] + axis] = n[axis] / length;
+  }
+  return out;
+}
+
+/** Several meshes as one, their vertices one after the other; what not all of them have is left out. */
+export function joined(meshes: readonly Mesh[]): Mesh {
+  if (meshes.length === 1) return meshes[0];
+  const quads = meshes.every((m) => m.corners === 4);
+  const lists = meshes.map((m) => (quads ? m.indices : triangleIndices(m)));
+  const gather = <T extends Float32Array<ArrayBuffer> | Uint8Array<ArrayBuffer>>(of: (mesh: Mesh) => T | undefined): T | undefined => {
+    const all = meshes.map(of);
+    if (!all.every((a) => a)) return undefined;
+    const out = new (all[0]!.constructor as new (n: number) => T)(all.reduce((n, a) => n + a!.length, 0));
+    let at = 0;
+    for (const a of all) {
+      out.set(a!, at);
+      at += a!.length;
+    }
+    return out;
+  };
+  const indices = new Uint32Array(lists.reduce((n, l) => n + l.length, 0));
+  let [at, first] = [0, 0];
+  for (const [k, list] of lists.entries()) {
+    for (let i = 0; i < list.length; i++) indices[at++] = list[i] + first;
+    first += meshes[k].positions.length / 3;
+  }
+  return {
+    positions: gather((m) => m.positions)!,
+    normals: gather((m) => m.normals),
+    uvs: gather((m) => m.uvs),
+    colours: gather((m) => m.colours),
+    tangents: gather((m) => m.tangents),
+    indices,
+    corners: quads ? 4 : 3,
+    up: meshes[0].up,
+  };
 }

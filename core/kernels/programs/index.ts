@@ -4,6 +4,7 @@ import { drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
+import { greedyProgram } from './greedy';
 import { medianProgram } from './median';
 import { noiseProgram } from './noise';
 import { runoffProgram } from './runoff';
@@ -24,6 +25,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [talusProgram.id]: talusProgram,
   [unstepProgram.id]: unstepProgram,
   [filterProgram.id]: filterProgram,
+  [greedyProgram.id]: greedyProgram,
   [medianProgram.id]: medianProgram,
   [steepnessProgram.id]: steepnessProgram,
   [displaceProgram.id]: displaceProgram,

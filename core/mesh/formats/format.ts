@@ -8,6 +8,7 @@ export interface MeshFormat {
   /** Whether faces with four corners survive in it. */
   quads: boolean;
   sniff(bytes: Uint8Array): boolean;
-  read(bytes: Uint8Array<ArrayBuffer>): Mesh;
+  /** `beside`: the files that were brought in together with it, by their names in small letters. */
+  read(bytes: Uint8Array<ArrayBuffer>, beside?: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh;
   write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer>;
 }

@@ -1,8 +1,9 @@
+import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
-import type { Mesh } from '../mesh';
+import { joined, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
-import { glb } from './glb';
-import { obj } from './obj';
+import { glb, readGltf } from './glb';
+import { guessUp, obj } from './obj';
 import { ply } from './ply';
 import { stl } from './stl';
 
@@ -16,13 +17,45 @@ export function meshFormatByName(name: string): MeshFormat {
   return format;
 }
 
+/** A file that was brought in. */
+export interface GivenFile {
+  name: string;
+  bytes: Uint8Array<ArrayBuffer>;
+}
+
+/**
+ * Reads a mesh out of one file or several: its parts, each a file of its own, become one mesh;
+ * files that another names (the buffers of a glTF) are taken from those beside it.
+ */
+export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> {
+  await MeshoptDecoder.ready;
+  const beside = new Map(files.map(({ name, bytes }) => [name.toLowerCase(), bytes]));
+  const isText = (name: string) => /\.gltf$/i.test(name);
+  const meant = files.filter(({ name, bytes }) => isText(name) || meshFormats.some((f) => f.sniff(bytes)));
+  // Buffers, materials and pictures come along; anything else is a mistake that is told.
+  const strange = files.find(({ name }) => !/\.(bin|mtl|png|jpe?g)$/i.test(name) && !meant.some((m) => m.name === name));
+  if (strange || meant.length === 0) return readMesh((strange ?? files[0] ?? { bytes: new Uint8Array(0) }).bytes, beside);
+  const meshes = meant.map(({ name, bytes }) => {
+    try {
+      return isText(name) ? readGltf(bytes, beside) : readMesh(bytes, beside);
+    } catch (error) {
+      if (error instanceof UplandError && files.length > 1) throw new UplandError(error.code, `${name}: ${error.message}`, error.facts);
+      throw error;
+    }
+  });
+  const ups = new Set(meshes.map((m) => m.up));
+  const all = joined(meshes);
+  // Parts that differ in what is up: asked of all of them together.
+  return ups.size === 1 ? all : { ...all, up: guessUp(all.positions) };
+}
+
 /** Reads a mesh by what its bytes are. */
-export function readMesh(bytes: Uint8Array<ArrayBuffer>): Mesh {
+export function readMesh(bytes: Uint8Array<ArrayBuffer>, beside?: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
   if (bytes.length === 0) throw new UplandError('empty-file', 'This file is empty: it has 0 bytes.');
   const format = meshFormats.find((f) => f.sniff(bytes));
   if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL and GLB are.`);
   try {
-    return format.read(bytes);
+    return format.read(bytes, beside);
   } catch (error) {
     if (error instanceof UplandError) throw error;
     throw new UplandError('damaged', `This ${format.title} is damaged: it does not hold together.`, { reason: String(error) });

@@ -1,5 +1,7 @@
 import { UplandError } from '../../errors';
 import { vertexCount, type Mesh } from '../mesh';
+import type { MeshFrame, ModelPart } from '../model';
+import type { MeshFile, Textures } from './files';
 import type { MeshFormat } from './format';
 
 /**
@@ -20,43 +22,99 @@ export const obj: MeshFormat = {
 };
 
 function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
-  const lines: string[] = [`# ${vertexCount(mesh)} vertices, ${mesh.up} up, metres`, `o ${name.replace(/\s+/g, '_')}`];
-  const { positions, normals, uvs, indices, corners } = mesh;
-  const digits = (v: number) => String(Number(v.toPrecision(9)));
-  const parts: string[] = [];
-  const flush = () => {
-    parts.push(lines.join('\n'), '\n');
-    lines.length = 0;
-  };
-  for (let i = 0; i < positions.length; i += 3) {
-    lines.push(`v ${digits(positions[i])} ${digits(positions[i + 1])} ${digits(positions[i + 2])}`);
-    if (lines.length > 50_000) flush();
-  }
-  if (uvs) for (let i = 0; i < uvs.length; i += 2) lines.push(`vt ${digits(uvs[i])} ${digits(1 - uvs[i + 1])}`);
-  flush();
-  if (normals) for (let i = 0; i < normals.length; i += 3) lines.push(`vn ${normals[i].toFixed(6)} ${normals[i + 1].toFixed(6)} ${normals[i + 2].toFixed(6)}`);
-  flush();
-  const corner = uvs && normals ? (i: number) => `${i}/${i}/${i}` : uvs ? (i: number) => `${i}/${i}` : normals ? (i: number) => `${i}//${i}` : String;
-  for (let f = 0; f < indices.length; f += corners) {
-    let line = 'f';
-    for (let k = 0; k < corners; k++) line += ` ${corner(indices[f + k] + 1)}`;
-    lines.push(line);
-    if (lines.length > 50_000) flush();
-  }
-  flush();
-  return encodeParts(parts);
+  const text = new Lines();
+  text.line(`# ${vertexCount(mesh)} vertices, ${mesh.up} up, metres`);
+  body(text, mesh, name, { v: 1, vt: 1, vn: 1 });
+  return text.done();
 }
 
-function encodeParts(parts: string[]): Uint8Array<ArrayBuffer> {
-  const encoder = new TextEncoder();
-  const encoded = parts.map((p) => encoder.encode(p));
-  const out = new Uint8Array(encoded.reduce((sum, p) => sum + p.length, 0));
-  let at = 0;
-  for (const part of encoded) {
-    out.set(part, at);
-    at += part.length;
+/** Parts as one OBJ: an object each; with a material file and its pictures where they wear any. */
+export function objOf(parts: readonly ModelPart[], name: string, textures: Textures, { scale }: Pick<MeshFrame, 'scale'>): MeshFile[] {
+  const text = new Lines();
+  const wears = Boolean(textures.colour ?? textures.normal) && parts.some((p) => p.mesh.uvs);
+  const water = parts.some((p) => p.kind === 'water');
+  const total = parts.reduce((n, p) => n + vertexCount(p.mesh), 0);
+  text.line(`# ${total} vertices in ${parts.length} objects, ${parts[0].mesh.up} up, ${scale === 1 ? 'metres' : `${scale} units to a metre`}`);
+  const plain = name.replace(/\s+/g, '_');
+  if (wears || water) text.line(`mtllib ${plain}.mtl`);
+  const next = { v: 1, vt: 1, vn: 1 };
+  for (const part of parts) body(text, part.mesh, part.name, next, part.kind === 'water' ? 'water' : wears ? 'ground' : undefined);
+  const files: MeshFile[] = [{ name: `${name}.obj`, bytes: text.done(), mediaType: obj.mediaType }];
+  if (!wears && !water) return files;
+  const own = new Lines();
+  const picture = (kind: 'colour' | 'normal') => `${plain}-${kind}.png`;
+  if (wears) {
+    own.line('newmtl ground', 'Ka 0 0 0', 'Kd 1 1 1', 'Ks 0 0 0', 'illum 1');
+    if (textures.colour) own.line(`map_Kd ${picture('colour')}`);
+    // `norm` is how OBJ materials name a normal map (common practice).
+    if (textures.normal) own.line(`norm ${picture('normal')}`);
   }
-  return out;
+  if (water) own.line('newmtl water', 'Ka 0 0 0', 'Kd 0.05 0.14 0.16', 'Ks 0.5 0.5 0.5', 'Ns 200', 'd 0.75', 'illum 2');
+  files.push({ name: `${plain}.mtl`, bytes: own.done(), mediaType: 'model/mtl' });
+  for (const kind of ['colour', 'normal'] as const) {
+    const bytes = textures[kind];
+    if (bytes && wears) files.push({ name: picture(kind), bytes, mediaType: 'image/png' });
+  }
+  return files;
+}
+
+/** Text that grows line by line, packed to bytes on the way. */
+class Lines {
+  private readonly parts: Uint8Array[] = [];
+  private lines: string[] = [];
+  private readonly encoder = new TextEncoder();
+  line(...lines: string[]): void {
+    for (const line of lines) this.lines.push(line);
+    if (this.lines.length > 20_000) this.flush();
+  }
+  done(): Uint8Array<ArrayBuffer> {
+    this.flush();
+    const out = new Uint8Array(this.parts.reduce((sum, p) => sum + p.length, 0));
+    let at = 0;
+    for (const part of this.parts) {
+      out.set(part, at);
+      at += part.length;
+    }
+    return out;
+  }
+  private flush(): void {
+    if (this.lines.length) this.parts.push(this.encoder.encode(`${this.lines.join('\n')}\n`));
+    this.lines = [];
+  }
+}
+
+const digits = (v: number) => String(Number(v.toPrecision(9)));
+
+/** An object; `next` holds the numbers that its first entries have. */
+function body(text: Lines, mesh: Mesh, name: string, next: { v: number; vt: number; vn: number }, material?: string): void {
+  const { positions, normals, uvs, colours, indices, corners } = mesh;
+  text.line(`o ${name.replace(/\s+/g, '_')}`);
+  // Colours behind the place, as shares of full (common practice).
+  const share = (code: number) => String(Math.round((code / 255) * 1e5) / 1e5);
+  for (let i = 0; i < positions.length; i += 3) {
+    const place = `v ${digits(positions[i])} ${digits(positions[i + 1])} ${digits(positions[i + 2])}`;
+    text.line(colours ? `${place} ${share(colours[i])} ${share(colours[i + 1])} ${share(colours[i + 2])}` : place);
+  }
+  if (uvs) for (let i = 0; i < uvs.length; i += 2) text.line(`vt ${digits(uvs[i])} ${digits(1 - uvs[i + 1])}`);
+  if (normals) for (let i = 0; i < normals.length; i += 3) text.line(`vn ${normals[i].toFixed(6)} ${normals[i + 1].toFixed(6)} ${normals[i + 2].toFixed(6)}`);
+  if (material) text.line(`usemtl ${material}`);
+  const { v, vt, vn } = next;
+  const corner =
+    uvs && normals
+      ? (i: number) => `${i + v}/${i + vt}/${i + vn}`
+      : uvs
+        ? (i: number) => `${i + v}/${i + vt}`
+        : normals
+          ? (i: number) => `${i + v}//${i + vn}`
+          : (i: number) => String(i + v);
+  for (let f = 0; f < indices.length; f += corners) {
+    let line = 'f';
+    for (let k = 0; k < corners; k++) line += ` ${corner(indices[f + k])}`;
+    text.line(line);
+  }
+  next.v += positions.length / 3;
+  if (uvs) next.vt += uvs.length / 2;
+  if (normals) next.vn += normals.length / 3;
 }
 
 /** A list of numbers that grows, without boxing each of them. */

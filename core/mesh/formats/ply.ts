@@ -38,15 +38,15 @@ const TYPES: Record<string, SampleType | 's8'> = {
 const SIZES: Record<string, number> = { s8: 1, u8: 1, s16: 2, u16: 2, s32: 4, u32: 4, f32: 4, f64: 8 };
 
 function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
-  const { positions, normals, uvs, indices, corners, up } = mesh;
+  const { positions, normals, uvs, colours, indices, corners, up } = mesh;
   const vertices = vertexCount(mesh);
   const faces = faceCount(mesh);
   const names = ['x', 'y', 'z', ...(normals ? ['nx', 'ny', 'nz'] : []), ...(uvs ? ['s', 't'] : [])];
   const header = new TextEncoder().encode(
     `ply\nformat binary_little_endian 1.0\ncomment ${name.replace(/[^\x20-\x7e]/g, '?')}, ${up} up, metres\nelement vertex ${vertices}\n` +
-      `${names.map((n) => `property float ${n}\n`).join('')}element face ${faces}\nproperty list uchar int vertex_indices\nend_header\n`,
+      `${names.map((n) => `property float ${n}\n`).join('')}${colours ? 'property uchar red\nproperty uchar green\nproperty uchar blue\n' : ''}element face ${faces}\nproperty list uchar int vertex_indices\nend_header\n`,
   );
-  const stride = names.length * 4;
+  const stride = names.length * 4 + (colours ? 3 : 0);
   const bytes = new Uint8Array(header.length + vertices * stride + faces * (1 + 4 * corners));
   bytes.set(header);
   const view = new DataView(bytes.buffer);
@@ -62,6 +62,7 @@ function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
       put(uvs[2 * i]);
       put(1 - uvs[2 * i + 1]);
     }
+    if (colours) for (let k = 0; k < 3; k++) bytes[at++] = colours[3 * i + k];
   }
   for (let f = 0; f < indices.length; f += corners) {
     bytes[at++] = corners;
