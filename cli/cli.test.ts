@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type SampleType } from '@upland-cast/core';
 import { groundOf, hills, noiseField } from '../tests/helpers/grounds';
@@ -179,6 +179,64 @@ describe('apply, derive, run', () => {
   it('steps lists every setting with unit and bounds', () => {
     const list = uplandJson<{ id: string; params: { key: string; unit: string; min: number; max: number }[] }[]>('steps');
     expect(list.find((s) => s.id === 'talus')!.params.find((p) => p.key === 'repose')).toMatchObject({ key: 'repose', unit: '°', min: 5, max: 80 });
+  });
+});
+
+describe('a mesh in every way', () => {
+  const ground = () => path('w.tif');
+  beforeAll(async () => save(path('w.tif'), (await encode(hills(groundOf(65, 65, 10), 4, 100), { format: 'tiff', type: 'f32' })).bytes));
+  type Meshed = { maxError: number; triangles: number; vertices: number; parts: number; bytes: number; levels?: { triangles: number; maxError: number; switchDistance: number }[] };
+
+  it('by error, by count, halved, in parts, closed, with a skirt, packed, with levels and a normal map', () => {
+    const input = ground();
+    const mesh = (out: string, ...rest: string[]) => uplandJson<Meshed>('mesh', input, path(out), '--extent', '640x640', ...rest);
+    const byError = mesh('e.glb', '--max-error', '2');
+    expect(byError.maxError).toBeLessThanOrEqual(2.0001);
+    expect(byError.triangles).toBeLessThan(2 * 64 * 64);
+    const byCount = mesh('c.ply', '--triangles', '400');
+    expect(byCount.triangles).toBeLessThanOrEqual(400);
+    expect(mesh('h.obj', '--max-error', '2', '--halved').maxError).toBeLessThanOrEqual(2.0001);
+    const parts = mesh('p.glb', '--max-error', '2', '--parts', '6');
+    expect(parts).toMatchObject({ parts: 6 });
+    expect(parts.maxError).toBeLessThanOrEqual(2.0001);
+    const closed = mesh('s.stl', '--segments', '32x32', '--closed', '20', '--scale', '0.5');
+    expect(closed.triangles).toBe(2 * (2 * 32 * 32) + 2 * 4 * 32);
+    expect(mesh('k.obj', '--segments', '16x16', '--skirt', '15', '--faces', 'quads').triangles).toBe(2 * (16 * 16 + 4 * 16));
+    const plain = mesh('q0.glb', '--segments', '64x64');
+    const small = mesh('q.glb', '--segments', '64x64', '--packed', '--quantised');
+    expect(small.bytes).toBeLessThan(0.35 * plain.bytes);
+    expect(small.maxError).toBeGreaterThan(plain.maxError);
+    expect(small.maxError).toBeLessThan(0.5);
+    const levels = mesh('l.glb', '--levels', '2', '--normal-map', '64', '--sea', '480');
+    expect(levels.levels!.map((l) => l.triangles < levels.triangles)).toEqual([true, true]);
+    expect(levels.levels![1].switchDistance).toBeGreaterThan(levels.levels![0].switchDistance);
+    expect(readFileSync(path('l-level-2.glb')).length).toBeGreaterThan(1000);
+  });
+
+  it('comes back by press from several files, smooth, scaled, and with its holes filled', () => {
+    const input = ground();
+    uplandJson<Meshed>('mesh', input, path('one.obj'), '--extent', '640x640', '--segments', '32x32');
+    const flat = uplandJson<{ spacing: number; min: number; max: number }>('press', path('one.obj'), path('a.tif'), '--size', '65x65');
+    expect(flat.spacing).toBeCloseTo(20, 3);
+    const half = uplandJson<{ min: number; max: number }>('press', path('one.obj'), path('b.tif'), '--size', '65x65', '--scale', '0.5', '--smooth');
+    expect((half.max - half.min) / (flat.max - flat.min)).toBeCloseTo(0.5, 1);
+    writeFileSync(path('west.obj'), 'v 0 0 0\nv 10 1 0\nv 10 1 20\nv 0 0 20\nf 1 4 3 2\n');
+    writeFileSync(path('east.obj'), 'v 14 2 0\nv 24 2 0\nv 24 2 20\nv 14 2 20\nf 1 4 3 2\n');
+    const args = [path('west.obj'), path('east.obj'), path('both.tif'), '--size', '25x21', '--up', 'y'];
+    expect(uplandJson<{ holes: number }>('press', ...args)).toMatchObject({ holes: 3 * 21, overhangs: 0 });
+    expect(uplandJson<{ noData: { count: number } | null }>('inspect', path('both.tif')).noData?.count).toBe(63);
+    uplandJson('press', ...args, '--fill-holes');
+    expect(uplandJson<{ noData: unknown }>('inspect', path('both.tif')).noData).toBeNull();
+  });
+
+  it('is refused with a sentence where its options do not go together', () => {
+    const input = ground();
+    const words = (...rest: string[]) => uplandCast('mesh', input, path('x.glb'), '--extent', '640x640', ...rest).words;
+    expect(words('--segments', '8x8', '--max-error', '2')).toMatch(/give one of them/);
+    expect(words('--parts', '0')).toMatch(/whole number/);
+    expect(words('--up', 'z')).toMatch(/y up/);
+    expect(words('--skirt', '1', '--closed', '1')).toMatch(/not both/);
+    expect(words('--max-error', '2', '--halved', '--parts', '3x3')).toMatch(/1, 2, 4, 8/);
   });
 });
 

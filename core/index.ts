@@ -82,6 +82,7 @@ export * from './mesh/right-angled';
 export * from './mesh/simplify';
 export * from './mesh/model';
 export * from './mesh/normals';
+export * from './mesh/bake';
 export * from './mesh/formats';
 export * from './mesh/formats/files';
 export type { GlbOptions } from './mesh/formats/glb';

@@ -153,7 +153,7 @@ describe('pressing', () => {
       up: 'y',
     });
     expect(() => pressMesh(one([], []))).toThrow(/no faces/);
-    expect(() => pressMesh(one([0, 0, 0, 1, NaN, 0, 1, 0, 1]))).toThrow(/not numbers/);
+    expect(() => pressMesh(one([0, 0, 0, 1, NaN, 0, 1, 0, 1]))).toThrow(/not a number/);
     expect(() => pressMesh(one([0, 0, 0, 0, 5, 0, 0, 5, 1]))).toThrow(/other axis up/);
     expect(() => pressMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1], [0, 1, 7]))).toThrow(/names vertex 7/);
     expect(() => pressMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1]), { extent: { west: 50, east: 60, north: 50, south: 60 } })).toThrow(/does not meet/);

@@ -328,7 +328,10 @@ describe('a model', () => {
     const adaptive = (await adaptiveSurface(kernels, field, { maxError: 1 })).surface;
     const quads = gridSurface(field, { x: 64, y: 48 }, 'quads');
     for (const surface of [gridSurface(field, { x: 64, y: 48 }), adaptive, quads]) {
-      for (const options of [{ up: 'z' as const, scale: 0.1, closed: 40 }, { closed: 40, handed: 'left' as const }]) {
+      for (const options of [
+        { up: 'z' as const, scale: 0.1, closed: 40 },
+        { closed: 40, handed: 'left' as const },
+      ]) {
         const { mesh } = modelOf(field, surface, 'm', options).parts[0];
         expect(rimOf(mesh.indices, mesh.corners, vertexCount(mesh)).length).toBe(0);
         expect([...edgesOf([mesh]).values()].every((n) => n === 0)).toBe(true);

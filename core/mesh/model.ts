@@ -191,7 +191,12 @@ function smoothNormals(surface: MeshSurface, { width, depth, strength }: { width
 }
 
 /** The faces of a part with the vertices they have, and which those are. */
-function cutOut(surface: MeshSurface, part: SurfacePart, positions: Float32Array<ArrayBuffer>, vectors?: Float32Array<ArrayBuffer>): { mesh: Mesh; used: Uint32Array } {
+function cutOut(
+  surface: MeshSurface,
+  part: SurfacePart,
+  positions: Float32Array<ArrayBuffer>,
+  vectors?: Float32Array<ArrayBuffer>,
+): { mesh: Mesh; used: Uint32Array } {
   const { corners } = surface;
   if (surface.parts.length === 1) {
     const used = new Uint32Array(surface.height.length);
@@ -219,7 +224,13 @@ function cutOut(surface: MeshSurface, part: SurfacePart, positions: Float32Array
   return { mesh: { positions: threes(positions), normals: vectors && threes(vectors), indices, corners, up: 'y' }, used };
 }
 
-function uvsOf({ east, south }: MeshSurface, part: SurfacePart, used: Uint32Array, mode: 'whole' | 'part' | 'metres', { width, depth }: MeshFrame): Float32Array<ArrayBuffer> {
+function uvsOf(
+  { east, south }: MeshSurface,
+  part: SurfacePart,
+  used: Uint32Array,
+  mode: 'whole' | 'part' | 'metres',
+  { width, depth }: MeshFrame,
+): Float32Array<ArrayBuffer> {
   const out = new Float32Array(2 * used.length);
   const [u0, us, v0, vs] =
     mode === 'part'

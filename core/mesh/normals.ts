@@ -5,7 +5,13 @@ import type { Field } from '../field/field';
  * them; at the rim from one side. East, south and up; unit length. `size`: the mesh's width and
  * depth, metres.
  */
-export function exactNormals(field: Field, east: Float64Array, south: Float64Array, strength: number, { width, depth }: { width: number; depth: number }): Float32Array<ArrayBuffer> {
+export function exactNormals(
+  field: Field,
+  east: Float64Array,
+  south: Float64Array,
+  strength: number,
+  { width, depth }: { width: number; depth: number },
+): Float32Array<ArrayBuffer> {
   const { across, down, registration } = field.ground;
   const area = registration === 'area';
   const [dx, dy] = area ? [width / across, depth / down] : [width / (across - 1), depth / (down - 1)];

@@ -2,6 +2,7 @@ import { throwIfStopped, UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { makeGround, type Ground } from '../field/ground';
 import { boundsOf, triangleIndices, type Mesh } from './mesh';
+import { SmoothSurface } from './smooth';
 
 export interface PressOptions {
   /** Samples across and down; left out: as many as the mesh's triangles can support, at most 1025 a side. */
@@ -10,7 +11,12 @@ export interface PressOptions {
   extent?: { west: number; north: number; east: number; south: number };
   up?: 'y' | 'z';
   registration?: Ground['registration'];
+  /** All lengths of the mesh times this first: metres to one of its units. */
+  scale?: number;
+  /** Between its corners the surface is smooth instead of flat: the facets go, the corners stay. */
+  smooth?: boolean;
   signal?: AbortSignal;
+  progress?(share: number): void;
 }
 
 export interface Pressing {
@@ -21,6 +27,14 @@ export interface Pressing {
   overhangs: number;
   /** Triangles that stand upright or have no area, seen from above. */
   upright: number;
+  /** Triangles that face up, and that face down. Winding is not asked: the topmost surface counts. */
+  facing: { up: number; down: number };
+  /** The side of a square cell that the triangles average, metres: what samples closer than this only draw over again. */
+  spacing: number;
+  /** How far the lowest surface lies under the topmost one at every sample, metres; 0 where there is one. */
+  gap: Float32Array<ArrayBuffer>;
+  /** The plan that the mesh covers: width and depth, metres. */
+  size: { width: number; depth: number };
 }
 
 /** Share of the spacing within which a vertex gives a sample its own height. */
@@ -34,13 +48,16 @@ const EDGE_TOLERANCE = 1e-4;
  * surface lies over have no data.
  */
 export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
-  const { positions } = mesh;
+  const { scale = 1 } = options;
+  if (!(scale > 0 && scale < 1e9)) throw new UplandError('mesh-scale', `A mesh is scaled by a number above 0; ${scale} was given.`);
+  const positions = scale === 1 ? mesh.positions : mesh.positions.map((v) => v * scale);
   if (positions.length === 0 || mesh.indices.length === 0)
     throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
   const bounds = boundsOf(positions);
-  if (!positions.every((v) => v - v === 0)) {
-    throw new UplandError('mesh-numbers', 'Some vertices of this mesh are not numbers (NaN or infinite). Mend it where it was made.');
+  for (let i = 0; i < positions.length; i++) {
+    if (positions[i] - positions[i] !== 0)
+      throw new UplandError('mesh-numbers', `Vertex ${Math.floor(i / 3) + 1} of this mesh is not a number (NaN or infinite). Mend it where it was made.`);
   }
   const north = up === 'y' ? bounds.min[2] : -bounds.max[1];
   const south = up === 'y' ? bounds.max[2] : -bounds.min[1];
@@ -55,7 +72,8 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   for (let i = 0; i < indices.length; i++) {
     if (indices[i] >= count) throw new UplandError('mesh-index', `Face ${Math.floor(i / 3) + 1} names vertex ${indices[i]}, and there are ${count}.`);
   }
-  const { across, down } = options.size ?? supportedSize(count, width, depth);
+  const spacing = spacingOfTriangles(positions, indices, up);
+  const { across, down } = options.size ?? supportedSize(spacing, width, depth);
   const registration = options.registration ?? 'point';
   const heightAxis = up === 'y' ? 1 : 2;
   const lowest = bounds.min[heightAxis];
@@ -74,9 +92,14 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   const toRow = (i: number) => ((up === 'y' ? positions[3 * i + 2] : -positions[3 * i + 1]) - extent.north) / stepY - pad;
   const toHeight = (i: number) => positions[3 * i + heightAxis];
 
+  const smooth = options.smooth ? smoothOver(positions, indices, up) : undefined;
   let upright = 0;
+  const facing = { up: 0, down: 0 };
   for (let t = 0; t < indices.length; t += 3) {
-    if ((t & 0xffff) === 0) throwIfStopped(options.signal);
+    if ((t & 0xfffff) === 0) {
+      throwIfStopped(options.signal);
+      options.progress?.(t / indices.length);
+    }
     const [a, b, c] = [indices[t], indices[t + 1], indices[t + 2]];
     const ax = toColumn(a);
     const ay = toRow(a);
@@ -89,6 +112,9 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
       upright++;
       continue;
     }
+    // Rows run south: counter-clockwise from above turns the other way here.
+    if (area < 0) facing.up++;
+    else facing.down++;
     const ha = toHeight(a);
     const hb = toHeight(b);
     const hc = toHeight(c);
@@ -98,6 +124,8 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     const last = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) + EDGE_TOLERANCE));
     // Weights may fall this far under 0, so that samples on an edge belong to both faces.
     const slack = (-EDGE_TOLERANCE * Math.max(longest(ax, ay, bx, by), longest(bx, by, cx, cy), longest(cx, cy, ax, ay))) / Math.abs(area);
+    if (first > last || left > right) continue;
+    const over = smooth?.over(a, b, c);
     for (let row = first; row <= last; row++) {
       for (let column = left; column <= right; column++) {
         const wa = ((bx - column) * (cy - row) - (cx - column) * (by - row)) / area;
@@ -108,6 +136,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
         if (near(ax, column) && near(ay, row)) height = ha;
         else if (near(bx, column) && near(by, row)) height = hb;
         else if (near(cx, column) && near(cy, row)) height = hc;
+        else if (over) height = over(Math.max(0, wa), Math.max(0, wb), Math.max(0, wc));
         else {
           height = wa * ha + wb * hb + wc * hc;
           // On the edge tolerance a steep face must not be carried beyond its own corners.
@@ -121,6 +150,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   }
 
   const height = new Float32Array(across * down);
+  const gap = new Float32Array(across * down);
   const valid = new Uint8Array(across * down);
   let holes = 0;
   let overhangs = 0;
@@ -132,10 +162,12 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     }
     valid[i] = 1;
     height[i] = top[i] - datum;
-    if (top[i] - bottom[i] > apart) overhangs++;
+    if (top[i] - bottom[i] <= apart) continue;
+    overhangs++;
+    gap[i] = top[i] - bottom[i];
   }
   if (holes === height.length) throw new UplandError('mesh-missed', 'No sample lies over this mesh. The extent does not meet it.');
-  return { field: makeField(ground, height, holes ? valid : undefined), holes, overhangs, upright };
+  return { field: makeField(ground, height, holes ? valid : undefined), holes, overhangs, upright, facing, spacing, gap, size: { width, depth } };
 }
 
 function near(a: number, b: number): boolean {
@@ -146,9 +178,35 @@ function longest(ax: number, ay: number, bx: number, by: number): number {
   return Math.sqrt((ax - bx) * (ax - bx) + (ay - by) * (ay - by));
 }
 
-/** About as many samples as the mesh has vertices, in square cells: more would only draw its triangles. */
-function supportedSize(vertices: number, width: number, depth: number): { across: number; down: number } {
-  const spacing = Math.sqrt((width * depth) / Math.max(4, vertices));
-  const side = (length: number) => Math.min(1025, Math.max(2, Math.round(length / spacing) + 1));
+/** The side of a square cell of two average triangles: the root of twice the mean area in plan. */
+function spacingOfTriangles(positions: Float32Array, indices: Uint32Array, up: 'y' | 'z'): number {
+  const plan = up === 'y' ? 2 : 1;
+  let [area, count] = [0, 0];
+  for (let t = 0; t < indices.length; t += 3) {
+    const [a, b, c] = [3 * indices[t], 3 * indices[t + 1], 3 * indices[t + 2]];
+    const own = Math.abs(
+      (positions[b] - positions[a]) * (positions[c + plan] - positions[a + plan]) - (positions[c] - positions[a]) * (positions[b + plan] - positions[a + plan]),
+    );
+    if (own === 0) continue;
+    area += own / 2;
+    count++;
+  }
+  return count ? Math.sqrt((2 * area) / count) : 0;
+}
+
+/** About as many samples as the triangles can support, in square cells: more would only draw them. */
+function supportedSize(spacing: number, width: number, depth: number): { across: number; down: number } {
+  const side = (length: number) => Math.min(1025, Math.max(2, Math.round(length / Math.max(spacing, length / 1e6)) + 1));
   return { across: side(width), down: side(depth) };
+}
+
+function smoothOver(positions: Float32Array, indices: Uint32Array, up: 'y' | 'z'): SmoothSurface {
+  const count = positions.length / 3;
+  const [x, y, z] = [new Float64Array(count), new Float64Array(count), new Float64Array(count)];
+  for (let v = 0; v < count; v++) {
+    x[v] = positions[3 * v];
+    y[v] = up === 'y' ? positions[3 * v + 2] : -positions[3 * v + 1];
+    z[v] = positions[3 * v + (up === 'y' ? 1 : 2)];
+  }
+  return new SmoothSurface(x, y, z, indices);
 }

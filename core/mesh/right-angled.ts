@@ -1,4 +1,4 @@
-import { UplandError } from '../errors';
+import { throwIfStopped, UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { vertexHeights } from './grid';
 import type { MeshSurface, SurfacePart } from './surface';
@@ -23,21 +23,25 @@ const MOST_CELLS = 4096;
  * sample under it, and a triangle that is halved halves what leans on it, so there is no
  * T-junction and the bound holds at all samples.
  */
-export function rightAngledSurface(field: Field, { maxError, triangles = Infinity, parts = 1, signal }: RightAngledOptions): { surface: MeshSurface; error: number } {
+export function rightAngledSurface(
+  field: Field,
+  { maxError, triangles = Infinity, parts = 1, signal }: RightAngledOptions,
+): { surface: MeshSurface; error: number } {
   const { across, down, registration } = field.ground;
   if (!(maxError >= 0)) throw new UplandError('error', `The largest error is a length of 0 m or more; ${maxError} was given.`);
   const own = Math.max(across, down) - (registration === 'point' ? 1 : 0);
   let cells = 2;
   while (cells < own) cells *= 2;
   // Corners that are not samples have to lie closer than they do.
-  if (registration === 'area' || across !== down || cells !== own) cells *= 2;
+  if ((registration === 'area' || across !== down || cells !== own) && cells < 1.4 * own) cells *= 2;
   if (cells > MOST_CELLS)
     throw new UplandError('mesh-size', `Triangles are halved on ${MOST_CELLS} cells a side at the most; this ground needs ${cells}. Use greedy insertion.`);
-  if (!(parts >= 1 && parts <= cells && Number.isInteger(Math.log2(parts))))
+  if (!(parts >= 1 && parts <= cells && (parts & (parts - 1)) === 0))
     throw new UplandError('parts', `Halved triangles part in 1, 2, 4, 8 … a side; ${parts} were asked for.`);
   const side = cells + 1;
   const height = vertexHeights(field, side, side);
-  const { errors, finest } = measure(field, height, cells, parts, signal);
+  const look = underTriangle(field, height, cells);
+  const errors = measure(look, cells, parts, signal);
   let bound = maxError;
   if (triangles !== Infinity) {
     let [low, high] = [bound, bound];
@@ -52,7 +56,7 @@ export function rightAngledSurface(field: Field, { maxError, triangles = Infinit
   }
   const faces: number[][] = Array.from({ length: parts * parts }, () => []);
   const block = cells / parts;
-  const error = walk(errors, cells, bound, finest, (ax, ay, bx, by, cx, cy) => {
+  const error = walk(errors, cells, bound, look, (ax, ay, bx, by, cx, cy) => {
     const [x, y] = [Math.min(parts - 1, Math.floor((ax + bx + cx) / 3 / block)), Math.min(parts - 1, Math.floor((ay + by + cy) / 3 / block))];
     faces[y * parts + x].push(ay * side + ax, by * side + bx, cy * side + cx);
   });
@@ -70,7 +74,7 @@ function walk(
   errors: Float32Array,
   cells: number,
   bound: number,
-  finest: Float32Array,
+  look: Look,
   take: (ax: number, ay: number, bx: number, by: number, cx: number, cy: number) => void,
 ): number {
   const side = cells + 1;
@@ -83,7 +87,7 @@ function walk(
       visit(bx, by, cx, cy, mx, my);
       return;
     }
-    const own = apart > 1 ? errors[my * side + mx] : finest[leafOf(ax, ay, bx, by, cx, cy, cells)];
+    const own = apart > 1 ? errors[my * side + mx] : look(ax, ay, bx, by, cx, cy);
     if (own > worst) worst = own;
     take(ax, ay, bx, by, cx, cy);
   };
@@ -94,63 +98,74 @@ function walk(
 
 function countOf(errors: Float32Array, cells: number, bound: number): number {
   let count = 0;
-  walk(errors, cells, bound, NONE, () => count++);
+  walk(
+    errors,
+    cells,
+    bound,
+    () => 0,
+    () => count++,
+  );
   return count;
 }
 
-const NONE = new Float32Array(0);
-
-/** The two smallest triangles of a cell: the one whose apex is in its upper row, and the other. */
-function leafOf(ax: number, ay: number, bx: number, by: number, cx: number, cy: number, cells: number): number {
-  const [left, top] = [Math.min(ax, bx, cx), Math.min(ay, by, cy)];
-  return 2 * (top * cells + left) + (cy === top ? 0 : 1);
-}
+type Look = (ax: number, ay: number, bx: number, by: number, cx: number, cy: number) => number;
 
 /** For the middle of every triangle's long side the largest error of what is halved there: of the triangles on either side and all they hold. */
-function measure(field: Field, height: Float32Array, cells: number, parts: number, signal?: AbortSignal): { errors: Float32Array; finest: Float32Array } {
+function measure(look: Look, cells: number, parts: number, signal?: AbortSignal): Float32Array {
   const side = cells + 1;
   const errors = new Float32Array(side * side);
-  const finest = new Float32Array(2 * cells * cells);
-  const look = underTriangle(field, height, cells);
   const block = cells / parts;
-  // Binary names, as the halving goes: the first digit is the root, every further one the left or the right half.
-  const smallest = 4 * cells * cells;
-  for (let id = smallest - 1; id >= 2; id--) {
-    if ((id & 0xffff) === 0) signal?.throwIfAborted();
-    let [ax, ay, bx, by, cx, cy] = [0, 0, cells, cells, cells, 0];
-    if (id & 1) [ax, ay, bx, by, cx, cy] = [cells, cells, 0, 0, 0, cells];
-    for (let rest = id >> 1; rest > 1; rest >>= 1) {
-      const [mx, my] = [(ax + bx) >> 1, (ay + by) >> 1];
-      if (rest & 1) [bx, by, ax, ay] = [ax, ay, cx, cy];
-      else [ax, ay, bx, by] = [bx, by, cx, cy];
-      [cx, cy] = [mx, my];
+  let seen = 0;
+  const visit = (ax: number, ay: number, bx: number, by: number, cx: number, cy: number) => {
+    if ((++seen & 0xffff) === 0) throwIfStopped(signal);
+    const mx = (ax + bx) >> 1;
+    const my = (ay + by) >> 1;
+    const m = my * side + mx;
+    const long = Math.max(Math.abs(ax - bx), Math.abs(ay - by));
+    const own = long > block ? Infinity : look(ax, ay, bx, by, cx, cy);
+    if (own > errors[m]) errors[m] = own;
+    // The smallest lie between three neighbours, and cannot be halved.
+    if (!smallest(cx, cy, ax, ay, mx, my)) visit(cx, cy, ax, ay, mx, my);
+    if (!smallest(bx, by, cx, cy, mx, my)) visit(bx, by, cx, cy, mx, my);
+  };
+  visit(0, 0, cells, cells, cells, 0);
+  visit(cells, cells, 0, 0, 0, cells);
+  // From fine to coarse: what is halved at a place leans on what is halved around it.
+  for (let step = 1; step < cells; step *= 2) {
+    const half = step / 2;
+    for (let y = 0; y <= cells; y += step) {
+      for (let x = (y / step) % 2 ? 0 : step; x <= cells; x += 2 * step) {
+        if (step === 1) continue;
+        let most = errors[y * side + x];
+        for (const dy of [-half, half]) {
+          if (y + dy < 0 || y + dy > cells) continue;
+          for (const dx of [-half, half]) if (x + dx >= 0 && x + dx <= cells) most = Math.max(most, errors[(y + dy) * side + x + dx]);
+        }
+        errors[y * side + x] = most;
+      }
     }
-    const own = look(ax, ay, bx, by, cx, cy);
-    const apart = Math.abs(ax - cx) + Math.abs(ay - cy);
-    if (apart === 1) {
-      finest[leafOf(ax, ay, bx, by, cx, cy, cells)] = own;
-      continue;
+    for (let y = step; y < cells; y += 2 * step) {
+      for (let x = step; x < cells; x += 2 * step) {
+        const m = y * side + x;
+        errors[m] = Math.max(errors[m], errors[m - step], errors[m + step], errors[m - step * side], errors[m + step * side]);
+      }
     }
-    const m = ((ay + by) >> 1) * side + ((ax + bx) >> 1);
-    let most = Math.max(errors[m], own);
-    if (Math.max(Math.abs(ax - bx), Math.abs(ay - by)) > block) most = Infinity;
-    // Its halves are halved in the middle of its short sides, where those are not a cell's diagonal.
-    const [lx, ly, rx, ry] = [ax + cx, ay + cy, bx + cx, by + cy];
-    if ((lx & 1) === 0 && (ly & 1) === 0) most = Math.max(most, errors[(ly >> 1) * side + (lx >> 1)]);
-    if ((rx & 1) === 0 && (ry & 1) === 0) most = Math.max(most, errors[(ry >> 1) * side + (rx >> 1)]);
-    errors[m] = most;
   }
-  return { errors, finest };
+  return errors;
 }
 
+/** Whether a triangle has short sides of one cell. */
+const smallest = (ax: number, ay: number, bx: number, by: number, cx: number, cy: number) =>
+  Math.abs(ax - cx) + Math.abs(ay - cy) === 1 && Math.abs(bx - cx) + Math.abs(by - cy) === 1;
+
 /** Looks up the largest error of a triangle at the ground's own samples. */
-function underTriangle(field: Field, corner: Float32Array, cells: number) {
+function underTriangle(field: Field, corner: Float32Array, cells: number): Look {
   const { across, down, registration } = field.ground;
   const side = cells + 1;
   const pad = registration === 'area' ? 0.5 : 0;
   // Cells of the square from sample to sample.
   const [dx, dy] = registration === 'area' ? [cells / across, cells / down] : [cells / (across - 1), cells / (down - 1)];
-  return (ax: number, ay: number, bx: number, by: number, cx: number, cy: number): number => {
+  return (ax, ay, bx, by, cx, cy) => {
     const area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
     const ha = corner[ay * side + ax];
     const hb = corner[by * side + bx] - ha;
@@ -186,7 +201,8 @@ function assembled(found: number[][], height: Float32Array, side: number, parts:
     const from = at;
     for (let i = 0; i < list.length; i += 3) {
       const [a, b, c] = [list[i], list[i + 1], list[i + 2]];
-      const turn = ((b % side) - (a % side)) * (Math.floor(c / side) - Math.floor(a / side)) - (Math.floor(b / side) - Math.floor(a / side)) * ((c % side) - (a % side));
+      const turn =
+        ((b % side) - (a % side)) * (Math.floor(c / side) - Math.floor(a / side)) - (Math.floor(b / side) - Math.floor(a / side)) * ((c % side) - (a % side));
       for (const v of turn > 0 ? [a, c, b] : [a, b, c]) {
         if (number[v] < 0) {
           number[v] = kept.length;

@@ -1,6 +1,7 @@
 import { MeshoptSimplifier } from 'meshoptimizer';
 import { UplandError } from '../errors';
 import type { Ground } from '../field/ground';
+import { DEGREE, exactMath } from '../kernels/math';
 import type { MeshSurface } from './surface';
 
 /**
@@ -50,7 +51,6 @@ export async function simplifiedSurface({ width, depth }: Ground, surface: MeshS
  * field of view of `degrees` from top to bottom (common practice).
  */
 export function switchDistance(error: number, pixels = 1080, degrees = 60): number {
-  // tan of half the field of view by its half-angle, which every engine has: tan(x) = sin(2x) / (1 + cos(2x)).
-  const angle = (degrees * Math.PI) / 180;
-  return (error * pixels) / (2 * (Math.sin(angle) / (1 + Math.cos(angle))));
+  const { tan } = exactMath();
+  return (error * pixels) / (2 * tan((degrees * DEGREE) / 2));
 }

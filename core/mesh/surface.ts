@@ -145,7 +145,8 @@ export async function adaptiveSurface(kernels: Kernels, field: Field, options: A
         );
       }
       const { corners } = result;
-      if (!whole) for (let i = 0; i < corners.length; i++) corners[i] = (box.top + Math.floor(corners[i] / box.across)) * across + box.left + (corners[i] % box.across);
+      if (!whole)
+        for (let i = 0; i < corners.length; i++) corners[i] = (box.top + Math.floor(corners[i] / box.across)) * across + box.left + (corners[i] % box.across);
       found.push(corners);
       error = Math.max(error, result.error);
       course = result.course;

@@ -1,6 +1,22 @@
 import { createRequire } from 'node:module';
 import { afterAll, describe, expect, it } from 'vitest';
-import { boundsOf, faceCount, gridMesh, meshFormats, pressMesh, readMesh, triangleCount, vertexCount } from '@upland-cast/core';
+import {
+  boundsOf,
+  encodeImage,
+  faceCount,
+  gridMesh,
+  gridSurface,
+  joined,
+  meshFormats,
+  modelOf,
+  pressMesh,
+  readMesh,
+  triangleCount,
+  vertexCount,
+  writeModel,
+  type GlbOptions,
+  type ModelOptions,
+} from '@upland-cast/core';
 import { groundOf, hills, largestDifference } from '../helpers/grounds';
 import { readBytes, run, save, scratch } from '../helpers/outside';
 
@@ -24,6 +40,32 @@ describe('Assimp', () => {
     expect(figure('Faces')).toBe(faceCount(mesh));
     const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
     const { min, max } = boundsOf(given.positions);
+    for (let k = 0; k < 3; k++) {
+      expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
+      expect(point('Maximum point')[k]).toBeCloseTo(max[k], 2);
+    }
+  });
+
+  it.each(meshFormats.map((f) => [f.title, f] as const))('reads our %s in parts, with water, colours and pictures: the same counts and bounds', async (_, format) => {
+    const wet = { ...field, ground: { ...field.ground, sea: 500 } };
+    const stl = format.id === 'stl';
+    const model = modelOf(wet, gridSurface(wet, { x: 64, y: 40 }, 'triangles', { across: 3, down: 2 }), 'ground', {
+      water: true,
+      up: stl ? 'z' : 'y',
+      colours: new Uint8Array(3 * 65 * 41).fill(90),
+    });
+    const png = encodeImage({ width: 2, height: 2, channels: 3, samples: new Uint8Array(12).fill(128) }, 3);
+    const files = await writeModel(format, model, 'parts', { colour: png });
+    for (const file of files) save(path(file.name), file.bytes);
+    const info = run('assimp', ['info', path(files[0].name), '-jiv']);
+    const figure = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(info)![1]);
+    const one = stl || format.id === 'ply';
+    const meant = model.parts.filter((p) => !one || p.kind === 'ground').map((p) => p.mesh);
+    expect(figure('Faces')).toBe(meant.reduce((n, m) => n + triangleCount(m), 0));
+    expect(figure('Meshes')).toBe(one ? 1 : 7);
+    if (!one) expect(figure('Materials')).toBeGreaterThanOrEqual(2);
+    const { min, max } = boundsOf(joined(meant).positions);
+    const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
     for (let k = 0; k < 3; k++) {
       expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
       expect(point('Maximum point')[k]).toBeCloseTo(max[k], 2);
@@ -56,6 +98,25 @@ describe('Assimp', () => {
 
 // The Khronos glTF validator, from the npm registry.
 describe('the Khronos validator', () => {
+  const dressings: [string, ModelOptions, GlbOptions, boolean][] = [
+    ['in parts, with exact normals and a skirt', { normals: 'exact', skirt: 20 }, {}, false],
+    ['flat, in metres, with its corner at the origin', { normals: 'flat', uvs: 'metres', pivot: 'corner' }, {}, false],
+    ['closed below', { closed: 50 }, {}, false],
+    ['with its water, colours and pictures inside', { water: true, tangents: true, colours: new Uint8Array(3 * 65 * 41).fill(90) }, {}, true],
+    ['quantised', { tangents: true, colours: new Uint8Array(3 * 65 * 41).fill(90) }, { quantised: true }, true],
+    ['packed', { tangents: true }, { packed: true }, true],
+    ['packed and quantised', { tangents: true }, { packed: true, quantised: true }, true],
+  ];
+  it.each(dressings)('finds no error and no warning that is ours in a GLB %s', async (_, dressing, options, worn) => {
+    const wet = { ...field, ground: { ...field.ground, sea: 500 } };
+    const model = modelOf(wet, gridSurface(wet, { x: 64, y: 40 }, 'triangles', { across: 3, down: 2 }), 'ground', dressing);
+    const png = encodeImage({ width: 2, height: 2, channels: 3, samples: Uint8Array.from([128, 128, 255, 128, 128, 255, 128, 128, 255, 128, 128, 255]) }, 3);
+    const [file] = await writeModel(meshFormats[0], model, 'ground', worn ? { normal: png, colour: png } : {}, options);
+    const report = await validator.validateBytes(file.bytes);
+    expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages.slice(0, 5))).toEqual([0, 0]);
+    if (!options.packed) expect(report.info.totalTriangleCount).toBe(model.parts.reduce((n, p) => n + triangleCount(p.mesh), 0));
+  });
+
   const validator = createRequire(import.meta.url)('gltf-validator') as {
     validateBytes(
       bytes: Uint8Array,

@@ -110,4 +110,3 @@ function plan({ across, down, triangles, rim }: Pick<GreedyArgs, 'across' | 'dow
   const state = claimed.claim(4 * STATE);
   return { height, room, state, limit, bytes: claimed.bytes };
 }
-

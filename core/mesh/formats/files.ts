@@ -33,6 +33,7 @@ export async function writeModel(format: MeshFormat, model: Model, name: string,
 /** Why a format cannot hold a mesh in a frame, as a sentence; undefined where it can. */
 export function whyNotAs(format: MeshFormat, { up, handed }: Pick<MeshFrame, 'up' | 'handed'>): string | undefined {
   if (format.id === 'glb' && (up !== 'y' || handed !== 'right')) return 'glTF is right-handed with y up (glTF 2.0, 3.4). Choose that, or write OBJ or PLY.';
-  if (format.id === 'stl' && (up !== 'z' || handed !== 'right')) return 'STL is read right-handed with z up (common practice). Choose that, or write OBJ or PLY.';
+  if (format.id === 'stl' && (up !== 'z' || handed !== 'right'))
+    return 'STL is read right-handed with z up (common practice). Choose that, or write OBJ or PLY.';
   return undefined;
 }

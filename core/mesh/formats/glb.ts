@@ -149,12 +149,28 @@ function laidOut(parts: readonly ModelPart[], name: string, textures: Textures, 
       attributes.NORMAL = quantised ? accessor(toBytes(own, 3, node.scale as number[]), 'VEC3', 4, { normalized: true }) : accessor(own, 'VEC3', 12);
     }
     if (mesh.tangents && part.kind === 'ground' && normal !== undefined) {
-      attributes.TANGENT = quantised ? accessor(toBytes(mesh.tangents, 4, (node.scale as number[]).map((v) => 1 / v)), 'VEC4', 4, { normalized: true }) : accessor(mesh.tangents, 'VEC4', 16);
+      attributes.TANGENT = quantised
+        ? accessor(
+            toBytes(
+              mesh.tangents,
+              4,
+              (node.scale as number[]).map((v) => 1 / v),
+            ),
+            'VEC4',
+            4,
+            { normalized: true },
+          )
+        : accessor(mesh.tangents, 'VEC4', 16);
     }
     if (mesh.uvs) {
       const inside = quantised && mesh.uvs.every((v) => v >= 0 && v <= 1);
       attributes.TEXCOORD_0 = inside
-        ? accessor(Uint16Array.from(mesh.uvs, (v) => Math.round(v * 65_535)), 'VEC2', 4, { normalized: true })
+        ? accessor(
+            Uint16Array.from(mesh.uvs, (v) => Math.round(v * 65_535)),
+            'VEC2',
+            4,
+            { normalized: true },
+          )
         : accessor(mesh.uvs, 'VEC2', 8);
     }
     if (mesh.colours) {
@@ -307,7 +323,8 @@ function read(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8A
 }
 
 /** A glTF in JSON, with its buffers in files beside it or as data URLs. */
-export const readGltf = (bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh => meshOf(jsonOf(bytes), undefined, beside);
+export const readGltf = (bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh =>
+  meshOf(jsonOf(bytes), undefined, beside);
 
 function jsonOf(bytes: Uint8Array): Gltf {
   try {
@@ -331,7 +348,14 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
       for (let i = 0; i < out.length; i++) out[i] = text.charCodeAt(i);
       return out;
     }
-    const found = uri === undefined ? undefined : beside.get(decodeURIComponent(uri).replace(/^.*[\\/]/, '').toLowerCase());
+    const found =
+      uri === undefined
+        ? undefined
+        : beside.get(
+            decodeURIComponent(uri)
+              .replace(/^.*[\\/]/, '')
+              .toLowerCase(),
+          );
     if (found) return found;
     throw damaged(uri === undefined ? 'its buffer is missing' : `its buffer is missing; bring ${uri} in together with it`);
   };
@@ -351,7 +375,8 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
     let own = unfolded.get(index!);
     if (!own) {
       const { count, byteStride, mode, filter } = packed;
-      if (!(count >= 0 && byteStride > 0 && byteStride <= 256 && count * byteStride <= MOST_UNPACKED)) throw damaged(`the view ${index} is packed with sizes that cannot be`);
+      if (!(count >= 0 && byteStride > 0 && byteStride <= 256 && count * byteStride <= MOST_UNPACKED))
+        throw damaged(`the view ${index} is packed with sizes that cannot be`);
       const source = part(packed);
       // The codec makes at most 1 : 256 or so; refuse before making room.
       if (count * byteStride > 4096 * (source.length + 64)) throw damaged(`the view ${index} cannot hold as much as it says`);
