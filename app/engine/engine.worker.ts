@@ -18,15 +18,9 @@ import {
   writeLayer,
   type DrainageReport,
   type Stage,
-  encode,
   evaluate,
-  gridMesh,
   histogram,
-  meshError,
-  meshFormats,
   previewGround,
-  pressMesh,
-  readMesh,
   sentenceOf,
   shareUnderWater,
   shorelineLength,
@@ -34,21 +28,13 @@ import {
   statistics,
   stepById,
   StoppedError,
-  triangleCount,
-  triangleIndices,
   UplandError,
-  vertexCount,
-  displacementRatio,
-  boundsOf,
-  faceCount,
   type AssetReading,
   type Course,
   type Evaluation,
   type Field,
   type Ground,
-  type GridOptions,
   type MapSpec,
-  type Mesh,
   type Order,
   type StrokePlace,
 } from '@upland-cast/core';
@@ -69,9 +55,11 @@ import {
   type TrialResult,
   type EngineFacts,
   type Listener,
-  type MeshFacts,
   type MeshPicture,
-  type MeshRequest,
+  type MeshCurve,
+  type MeshPreview,
+  type MeshSpec,
+  type WrittenMesh,
   type Outcome,
   type Patch,
   type MaskPicture,
@@ -91,6 +79,7 @@ import { patchErrors } from '../view/quadtree';
 import { reliefPixels } from './relief';
 import * as hand from './hand';
 import * as handing from './handing';
+import * as meshing from './meshing';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
@@ -429,94 +418,27 @@ const api = {
     return result.ok ? transfer(result, [result.value.buffer]) : result;
   },
 
-  /** A mesh of the ground as a file, measured on what was written. */
-  async mesh(course: Course, { options, format: id, name }: MeshRequest): Promise<Outcome<{ bytes: Uint8Array<ArrayBuffer>; facts: MeshFacts }>> {
-    const result = await outcome(async () => {
-      const field = await wholeField(course);
-      const format = meshFormats.find((f) => f.id === id)!;
-      const bytes = format.write(gridMesh(field, options), name);
-      const written = readMesh(bytes);
-      written.up = format.id === 'glb' ? 'y' : format.id === 'stl' ? 'z' : (options.up ?? 'y');
-      const error = meshError(written, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
-      const facts: MeshFacts = {
-        vertices: vertexCount(written),
-        faces: faceCount(written),
-        triangles: triangleCount(written),
-        bounds: boundsOf(written.positions),
-        maxError: error.maxError,
-        rmse: error.rmse,
-        ratio: displacementRatio(field),
-        bytes: bytes.length,
-      };
-      return { bytes, facts };
-    });
+  /** A mesh of the ground as files, measured on what was written. */
+  async mesh(course: Course, spec: MeshSpec, name: string): Promise<Outcome<WrittenMesh>> {
+    const result = await outcome(async () => meshing.write(await meshWork(course, 'write-mesh'), spec, name));
     return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
   },
 
   /** The mesh as it will be, no denser than a screen can show, and its error at the chosen density. */
-  async meshPicture(
-    course: Course,
-    options: GridOptions,
-  ): Promise<Outcome<{ mesh: MeshPicture; facts: Omit<MeshFacts, 'bytes'>; drawn: { x: number; y: number } }>> {
-    const result = await outcome(async () => {
-      const field = await wholeField(course);
-      const asked = options.segments ?? { x: field.ground.across - 1, y: field.ground.down - 1 };
-      const most = 192;
-      const drawn = { x: Math.min(most, asked.x), y: Math.min(most, asked.y) };
-      const light = gridMesh(field, { ...options, segments: drawn, faces: 'triangles', normals: false, uvs: false });
-      const whole = gridMesh(field, { ...options, segments: asked, normals: false, uvs: false });
-      const error = meshError(whole, field, { strength: options.strength, zero: options.zero, base: options.base, extent: options.extent });
-      return {
-        mesh: { positions: light.positions, indices: light.indices, up: light.up },
-        facts: {
-          vertices: vertexCount(whole),
-          faces: faceCount(whole),
-          triangles: triangleCount(whole),
-          bounds: boundsOf(whole.positions),
-          maxError: error.maxError,
-          rmse: error.rmse,
-          ratio: displacementRatio(field),
-        },
-        drawn,
-      };
-    });
-    return result.ok ? transfer(result, [result.value.mesh.positions.buffer, result.value.mesh.indices.buffer]) : result;
+  async meshPreview(course: Course, spec: MeshSpec): Promise<Outcome<MeshPreview>> {
+    const result = await outcome(async () => meshing.preview(await meshWork(course, 'mesh'), spec));
+    return result.ok ? transfer(result, [...buffersOf(result.value.picture), ...buffersOf(result.value.high)]) : result;
   },
 
-  /** A mesh file, pressed to heights. */
+  /** Error against triangles. */
+  meshCurve(course: Course): Promise<Outcome<MeshCurve>> {
+    return outcome(async () => meshing.curve(await meshWork(course, 'mesh-curve')));
+  },
+
+  /** A mesh file, or several, pressed to heights. */
   async press(course: Course, request: PressRequest): Promise<Outcome<PressResult>> {
-    const result = await outcome(async () => {
-      const mesh = readMesh(request.bytes);
-      const up = request.up ?? mesh.up;
-      const { ground } = course;
-      const { field, holes, overhangs } = pressMesh(mesh, {
-        up,
-        size: request.againstGround
-          ? { across: ground.across, down: ground.down }
-          : request.across && request.down
-            ? { across: request.across, down: request.down }
-            : undefined,
-        registration: request.againstGround ? ground.registration : 'point',
-        extent: request.againstGround ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : undefined,
-      });
-      const { bytes } = await encode(field, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } });
-      const width = 420;
-      const height = Math.max(40, Math.min(420, Math.round((width * field.ground.depth) / field.ground.width)));
-      return {
-        ground: field.ground,
-        statistics: statistics(field),
-        holes,
-        overhangs,
-        vertices: vertexCount(mesh),
-        triangles: triangleCount(mesh),
-        up,
-        relief: { width, height, pixels: reliefPixels(field, width, height) },
-        mesh: drawable({ ...mesh, up }, field),
-        difference: request.againstGround ? await againstGround(course, field) : undefined,
-        asset: await keepAsset(bytes),
-      };
-    });
-    return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.mesh.positions.buffer, result.value.mesh.indices.buffer]) : result;
+    const result = await outcome(() => meshing.press(course, () => wholeField(course), request, newQuestion('press')));
+    return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.cover.buffer, ...buffersOf(result.value.mesh)]) : result;
   },
 
   /** The terrain's picture for its card, from the last full ground. */
@@ -567,30 +489,15 @@ async function maskPicture(course: Course, evaluation: Evaluation, use: string):
   return { use, weights: bytes, share: sum / weights.length };
 }
 
-async function againstGround(course: Course, field: Field): Promise<PressResult['difference']> {
-  const whole = await wholeField(course);
-  let worst = 0;
-  let sum = 0;
-  let count = 0;
-  for (let i = 0; i < field.height.length; i++) {
-    if (field.valid && !field.valid[i]) continue;
-    const off = Math.abs(field.height[i] + field.ground.datum - whole.height[i] - whole.ground.datum);
-    if (off > worst) worst = off;
-    sum += off * off;
-    count++;
-  }
-  return { maxAbs: worst, rmse: Math.sqrt(sum / Math.max(1, count)), samples: count };
+/** What the making of meshes works with. */
+async function meshWork(course: Course, kind: string) {
+  const signal = newQuestion(kind);
+  const field = await wholeField(course);
+  return { tools, course, field: { ...field, ground: { ...field.ground, sea: course.ground.sea } }, signal };
 }
 
-/** A mesh to draw. One that is too heavy for the screen is shown as the surface that pressing found. */
-function drawable(mesh: Mesh, pressed: Field): MeshPicture {
-  const most = 192;
-  if (triangleCount(mesh) > 200_000) {
-    const segments = { x: Math.min(most, pressed.ground.across - 1), y: Math.min(most, pressed.ground.down - 1) };
-    const { positions, indices } = gridMesh({ ...pressed, valid: undefined }, { segments, normals: false, uvs: false });
-    return { positions, indices, up: 'y' };
-  }
-  return { positions: mesh.positions.slice(), indices: triangleIndices(mesh).slice(), up: mesh.up };
+function buffersOf({ positions, indices, normals, uvs, tangents, quads }: MeshPicture): ArrayBuffer[] {
+  return [...new Set([positions, indices, normals, uvs, tangents, quads].flatMap((a) => (a ? [a.buffer] : [])))];
 }
 
 async function pngBlob(pixels: Uint8ClampedArray<ArrayBuffer>, width: number, height: number): Promise<Blob> {

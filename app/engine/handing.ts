@@ -68,14 +68,20 @@ async function pictureOf(sha: string): Promise<Picture> {
   return { width: bitmap.width, height: bitmap.height, rgb };
 }
 
-const optionsFor = ({ kernels, cache }: Tools, signal?: AbortSignal): CoverOptions => ({ kernels, cache, asset: loadAsset, picture: pictureOf, signal });
+export const coverOptions = ({ kernels, cache }: Tools, signal?: AbortSignal): CoverOptions => ({
+  kernels,
+  cache,
+  asset: loadAsset,
+  picture: pictureOf,
+  signal,
+});
 
 /** What an order will cost, measured on the ground at its own samples. */
 export async function orderCost(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<OrderCost> {
   const larger = whyNot(order.receiver, order.samples) ? nextSize(order.receiver, order.samples) : null;
   // A count that the receiver does not take: what it would make of it.
   const plan: Plan = larger ? { ground: course.ground, window: { left: 0, top: 0, across: order.samples, down: order.samples } } : planOf(course, order);
-  const evaluation = await evaluate(courseOf(course, order.grounds[0]), optionsFor(tools, signal));
+  const evaluation = await evaluate(courseOf(course, order.grounds[0]), coverOptions(tools, signal));
   const field: Field = groundOf({ ...evaluation, ground: { ...evaluation.ground, sea: course.ground.sea } });
   const stats = statistics(field);
   const spacing = spacingOf(plan.ground);
@@ -156,7 +162,7 @@ export async function mapDrape(
   whole = false,
 ): Promise<MapDrape> {
   const own = courseOf(course, source);
-  const options = optionsFor(tools, signal);
+  const options = coverOptions(tools, signal);
   const evaluation = await evaluate({ ...own, ground: { ...(whole ? own.ground : previewGround(own.ground)), sea: course.ground.sea } }, options);
   const ground = { ...evaluation.ground, sea: course.ground.sea };
   const height = evaluation.height.slice();
@@ -213,7 +219,7 @@ export async function carryOut(
   let docketJson = '';
   const beside = given.onServer ? undefined : browserWriter();
   const run = beside
-    ? handOn(course, order, { ...optionsFor(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore, writer: beside.writer })
+    ? handOn(course, order, { ...coverOptions(tools, signal), onWork, relief: given.relief, spotsBefore: given.spotsBefore, writer: beside.writer })
     : handOnThere(course, order, onWork, signal);
   let docket: HandedOn['docket'] | undefined;
   async function* passed() {
@@ -308,7 +314,7 @@ async function* handOnThere(
 /** The ground that was delivered, from the cache. */
 async function deliveredField(tools: Tools, course: Course, order: Order): Promise<Field> {
   const plan = planOf(course, order);
-  const evaluation = await evaluate({ ...courseOf(course, order.grounds[0]), ground: { ...plan.ground, sea: course.ground.sea } }, optionsFor(tools));
+  const evaluation = await evaluate({ ...courseOf(course, order.grounds[0]), ground: { ...plan.ground, sea: course.ground.sea } }, coverOptions(tools));
   return { ground: { ...evaluation.ground, sea: course.ground.sea }, height: evaluation.height };
 }
 

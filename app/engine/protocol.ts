@@ -5,7 +5,6 @@ import type {
   Docket,
   DocketFile,
   Ground,
-  GridOptions,
   Histogram,
   Mend,
   Registration,
@@ -192,21 +191,54 @@ export interface TrialResult {
   hasNormal: boolean;
 }
 
-export interface MeshRequest {
-  options: GridOptions;
+/** How a mesh is to be made and written. */
+export interface MeshSpec {
+  kind: 'grid' | 'adaptive' | 'halved';
+  /** Faces across of a regular grid. */
+  segments: number;
+  faces: 'triangles' | 'quads';
+  by: 'error' | 'count';
+  maxError: number;
+  triangles: number;
+  /** Lighter levels of detail besides, each with half the triangles. */
+  levels: number;
+  parts: { by: 'one' | 'count' | 'limit'; across: number; down: number; limit: number };
+  extent: { width: number; depth: number };
+  strength: number;
+  zero: number;
+  base: number;
+  scale: number;
+  up: 'y' | 'z';
+  handed: 'right' | 'left';
+  pivot: 'centre' | 'corner' | 'ground';
+  normals: 'smooth' | 'flat' | 'exact' | 'none';
+  uvs: 'whole' | 'part' | 'metres' | 'none';
+  edge: 'open' | 'skirt' | 'closed';
+  edgeLength: number;
+  water: boolean;
+  colours: boolean;
+  /** Texels a side; 0: none. */
+  colourMap: number;
+  normalMap: number;
   format: string;
-  name: string;
+  packed: boolean;
+  quantised: boolean;
 }
 
 export interface MeshFacts {
   vertices: number;
   faces: number;
   triangles: number;
+  parts: number;
+  /** Vertices of the part with the most. */
+  largestPart: number;
   bounds: Bounds;
   maxError: number;
   rmse: number;
   ratio: number;
-  bytes: number;
+  /** Bytes that making it holds at the most, estimated. */
+  memory: number;
+  bytes?: number;
 }
 
 /** A mesh light enough to draw. */
@@ -214,13 +246,58 @@ export interface MeshPicture {
   positions: Float32Array<ArrayBuffer>;
   indices: Uint32Array<ArrayBuffer>;
   up: 'y' | 'z';
+  normals?: Float32Array<ArrayBuffer>;
+  uvs?: Float32Array<ArrayBuffer>;
+  tangents?: Float32Array<ArrayBuffer>;
+  /** The faces where they have four corners, for their edges. */
+  quads?: Uint32Array<ArrayBuffer>;
+}
+
+/** The mesh as it will be. */
+export interface MeshPreview {
+  facts: MeshFacts;
+  split: { across: number; down: number };
+  /** What is drawn, where that is lighter than what is written. */
+  words: string;
+  /** Why the format cannot hold it. */
+  refused?: string;
+  picture: MeshPicture;
+  /** The full ground as densely as a screen shows it. */
+  high: MeshPicture;
+  /** Where it is off, over the ground: red above, blue below. */
+  error: Pixels;
+  largest: number;
+  /** The full ground's normals for the mesh that is drawn. */
+  normal: Pixels;
+}
+
+export interface WrittenMesh {
+  name: string;
+  mediaType: string;
+  bytes: Uint8Array<ArrayBuffer>;
+  /** The mesh's own files, to press it again. */
+  mesh: { name: string; bytes: Uint8Array<ArrayBuffer> }[];
+  facts: MeshFacts;
+  levels: { name: string; triangles: number; bytes: number; maxError: number; rmse: number; distance: number }[];
+  error: Pixels;
+}
+
+/** Triangles and the largest error in metres, for every way of making them. */
+export interface MeshCurve {
+  grid: [number, number][];
+  adaptive: [number, number][];
+  simplified: [number, number][];
 }
 
 export interface PressRequest {
-  bytes: Uint8Array<ArrayBuffer>;
+  files: { name: string; bytes: Uint8Array<ArrayBuffer> }[];
   across?: number;
   down?: number;
   up?: 'y' | 'z';
+  scale: { by: 'factor'; factor: number } | { by: 'width'; width: number } | { by: 'ground' };
+  smooth: boolean;
+  /** Holes are given heights that carry the ground around them on. */
+  fill: boolean;
   /** Hold the heights against the terrain's ground, and press to its samples and extent. */
   againstGround: boolean;
 }
@@ -230,11 +307,21 @@ export interface PressResult {
   statistics: Statistics;
   holes: number;
   overhangs: number;
+  upright: number;
+  facing: { up: number; down: number };
+  /** The side of a square cell that its triangles average, metres. */
+  spacing: number;
+  size: { width: number; depth: number };
+  /** Its plan in its own units, and metres to one of them. */
+  own: { width: number; depth: number };
+  scale: number;
   vertices: number;
   triangles: number;
   up: 'y' | 'z';
   /** RGBA hillshade. */
   relief: { width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> };
+  /** As large: where it covers the ground, lies over itself, and leaves holes. */
+  cover: Uint8ClampedArray<ArrayBuffer>;
   mesh: MeshPicture;
   /** Against the terrain's ground, metres. */
   difference?: { maxAbs: number; rmse: number; samples: number };

@@ -136,8 +136,12 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
         if (near(ax, column) && near(ay, row)) height = ha;
         else if (near(bx, column) && near(by, row)) height = hb;
         else if (near(cx, column) && near(cy, row)) height = hc;
-        else if (over) height = over(Math.max(0, wa), Math.max(0, wb), Math.max(0, wc));
-        else {
+        else if (over) {
+          // Beside the edge by less than the tolerance: on it.
+          const [pa, pb, pc] = [Math.max(0, wa), Math.max(0, wb), Math.max(0, wc)];
+          const sum = pa + pb + pc;
+          height = over(pa / sum, pb / sum, pc / sum);
+        } else {
           height = wa * ha + wb * hb + wc * hc;
           // On the edge tolerance a steep face must not be carried beyond its own corners.
           height = Math.min(Math.max(ha, hb, hc), Math.max(Math.min(ha, hb, hc), height));
@@ -154,7 +158,8 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   const valid = new Uint8Array(across * down);
   let holes = 0;
   let overhangs = 0;
-  const apart = Math.max(1e-5 * (highest - lowest), 1e-9);
+  // What two faces make of their common edge is not an overhang; curved ones differ there by a little more.
+  const apart = Math.max((smooth ? 2e-4 : 1e-5) * (highest - lowest), 1e-9);
   for (let i = 0; i < height.length; i++) {
     if (top[i] === -Infinity) {
       holes++;

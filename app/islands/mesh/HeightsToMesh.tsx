@@ -1,147 +1,171 @@
-import { useEffect, useState } from 'react';
-import { meshFormats, type GridOptions } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, SliderRow } from '../../components/controls';
+import { useEffect, useMemo, useState } from 'react';
+import { meshFormats } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
 import { engine } from '../../engine/client';
-import type { MeshFacts, MeshPicture } from '../../engine/protocol';
+import type { MeshCurve, MeshFacts, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/protocol';
 import { say, useTerrain } from '../../store/terrain';
+import { ErrorChart } from './ErrorChart';
+import type { Made, Shown } from './MeshRoom';
 import css from './MeshRoom.module.css';
 
 interface Props {
-  onPicture: (picture: MeshPicture | null) => void;
+  onShown: (shown: Shown | null) => void;
   onCaption: (caption: string) => void;
-  onMade: (made: { name: string; bytes: Uint8Array<ArrayBuffer> }) => void;
+  onMade: (made: Made) => void;
 }
 
-/** A regular grid out of the ground: faces a side, strength, zero, up axis, faces; its error measured before and after it is written. */
-export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
+/** Above this, a person is asked before anything is made. */
+const MUCH_MEMORY = 2 * 2 ** 30;
+
+const UNITS: Record<string, [string, number]> = {
+  metres: ['metres', 1],
+  centimetres: ['centimetres', 100],
+  feet: ['feet', 1 / 0.3048],
+  hundredth: ['1 : 100 in metres', 0.01],
+  thousandth: ['1 : 1000 in metres', 0.001],
+};
+
+const TEXELS = { '0': 'None', '512': '512', '1024': '1024', '2048': '2048' };
+
+const begun = (ground: { width: number; depth: number }, segments: number): MeshSpec => ({
+  kind: 'grid',
+  segments,
+  faces: 'triangles',
+  by: 'error',
+  maxError: 2,
+  triangles: 50_000,
+  levels: 0,
+  parts: { by: 'one', across: 2, down: 2, limit: 65_535 },
+  extent: { width: ground.width, depth: ground.depth },
+  strength: 1,
+  zero: 0,
+  base: 0,
+  scale: 1,
+  up: 'y',
+  handed: 'right',
+  pivot: 'centre',
+  normals: 'exact',
+  uvs: 'whole',
+  edge: 'open',
+  edgeLength: 20,
+  water: false,
+  colours: false,
+  colourMap: 0,
+  normalMap: 0,
+  format: 'glb',
+  packed: false,
+  quantised: false,
+});
+
+/** A mesh out of the ground: its faces, its place and axes, what it wears, its parts and levels; its error measured before and after it is written. */
+export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const course = useTerrain((s) => s.course)!;
   const { ground } = course;
   const most = Math.max(1, ground.across - (ground.registration === 'point' ? 1 : 0));
-  const [segments, setSegments] = useState(Math.min(256, most));
-  const [extent, setExtent] = useState({ width: ground.width, depth: ground.depth });
-  const [strength, setStrength] = useState(1);
-  const [zero, setZero] = useState(0);
-  const [up, setUp] = useState<'y' | 'z'>('y');
-  const [faces, setFaces] = useState<'triangles' | 'quads'>('triangles');
-  const [format, setFormat] = useState('glb');
-  const [facts, setFacts] = useState<Omit<MeshFacts, 'bytes'> | null>(null);
-  const [written, setWritten] = useState<MeshFacts | null>(null);
+  const [spec, setSpec] = useState<MeshSpec>(() => begun(ground, Math.min(256, most)));
+  const [preview, setPreview] = useState<MeshPreview | null>(null);
+  const [fault, setFault] = useState('');
+  const [written, setWritten] = useState<WrittenMesh | null>(null);
+  const [curve, setCurve] = useState<MeshCurve | null>(null);
+  const [charting, setCharting] = useState(false);
   const [busy, setBusy] = useState(false);
-  const down = Math.max(1, Math.round((segments * ground.depth) / ground.width));
-  const options: GridOptions = { segments: { x: segments, y: down }, extent, strength, zero, up, faces };
-  const key = JSON.stringify(options);
+  const [sure, setSure] = useState(false);
+  const set = (change: Partial<MeshSpec>) => setSpec((s) => ({ ...s, ...change }));
+  const key = JSON.stringify(spec);
 
   useEffect(() => {
     let stale = false;
     const wait = setTimeout(async () => {
-      const result = await engine().meshPicture(course, JSON.parse(key) as GridOptions);
+      const result = await engine().meshPreview(course, JSON.parse(key) as MeshSpec);
       if (stale) return;
       if (!result.ok) {
-        if (!result.stopped) say(result.sentence);
+        if (!result.stopped) setFault(result.sentence);
         return;
       }
-      const { mesh, facts: found, drawn } = result.value;
-      onPicture(mesh);
-      setFacts(found);
-      const asked = (JSON.parse(key) as GridOptions).segments!;
-      onCaption(drawn.x === asked.x ? `${asked.x} × ${asked.y} faces` : `Drawn with ${drawn.x} × ${drawn.y} faces; ${asked.x} × ${asked.y} will be written.`);
+      setFault(result.value.refused ?? '');
+      setPreview(result.value);
+      const { picture, high, error, normal, facts, words } = result.value;
+      onShown({ picture, high, error, normal });
+      onCaption(words || `${figure(facts.triangles, 0)} triangles, largest error ${smallMetres(facts.maxError)}`);
     }, 200);
     return () => {
       stale = true;
       clearTimeout(wait);
     };
-  }, [key, course, onPicture, onCaption]);
+  }, [key, course, onShown, onCaption]);
 
-  useEffect(() => setWritten(null), [key, format, course]);
+  useEffect(() => {
+    setWritten(null);
+    setSure(false);
+  }, [key, course]);
+  useEffect(() => setCurve(null), [course]);
 
+  const facts = preview?.facts;
+  const now = useMemo(() => (facts ? { triangles: facts.triangles, error: facts.maxError } : undefined), [facts]);
   const write = async () => {
     setBusy(true);
-    const chosen = meshFormats.find((f) => f.id === format)!;
-    const name = fileNameOf(course.name, chosen.endings[0]);
-    const result = await engine().mesh(course, { options, format, name: course.name });
+    const result = await engine().mesh(course, spec, fileNameOf(course.name, ''));
     setBusy(false);
-    if (!result.ok) return say(result.sentence);
-    setWritten(result.value.facts);
-    download(name, result.value.bytes, chosen.mediaType);
-    onMade({ name, bytes: result.value.bytes });
+    if (!result.ok) return result.stopped ? undefined : say(result.sentence);
+    setWritten(result.value);
+    const { name, bytes, mediaType, mesh } = result.value;
+    download(name, bytes, mediaType);
+    onMade({ name: mesh[0].name, files: mesh });
   };
-  const quadless = format === 'glb' && faces === 'quads';
+  const chart = async () => {
+    setCharting(true);
+    const result = await engine().meshCurve(course);
+    setCharting(false);
+    if (result.ok) setCurve(result.value);
+    else if (!result.stopped) say(result.sentence);
+  };
+  const heavy = (facts?.memory ?? 0) > MUCH_MEMORY;
   return (
     <>
-      <Part title="Grid">
-        <SliderRow
-          label="Faces across"
-          value={segments}
-          min={1}
-          max={most}
-          step={1}
-          logarithmic
-          onChange={(v) => setSegments(Math.round(v))}
-          help="Square cells; one vertex more than faces."
-        />
-        <div className={css.quick} role="group" aria-label="Powers of two">
-          {[64, 128, 256, 512, 1024, 2048]
-            .filter((n) => n <= most)
-            .map((n) => (
-              <Button key={n} onClick={() => setSegments(n)} aria-pressed={segments === n}>
-                {n}
-              </Button>
-            ))}
-        </div>
-        <Row label="Width" help="Of the mesh along its east; the ground’s own at first.">
-          <NumberField
-            label="Width of the mesh"
-            value={extent.width}
-            unit="m"
-            min={0.001}
-            max={1e7}
-            step={0.1}
-            onChange={(width) => setExtent({ ...extent, width })}
-          />
-        </Row>
-        <Row label="Depth" help="Of the mesh along its south; the ground’s own at first.">
-          <NumberField
-            label="Depth of the mesh"
-            value={extent.depth}
-            unit="m"
-            min={0.001}
-            max={1e7}
-            step={0.1}
-            onChange={(depth) => setExtent({ ...extent, depth })}
-          />
-        </Row>
-        {(extent.width !== ground.width || extent.depth !== ground.depth) && (
-          <p className={css.note}>
-            The ground is {metres(ground.width)} × {metres(ground.depth)}: lengths become {figure(extent.width / ground.width, 4)} ×{' '}
-            {figure(extent.depth / ground.depth, 4)} times as large, heights stay as the strength has them.
-          </p>
-        )}
-        <SliderRow
-          label="Strength"
-          value={strength}
-          min={0.01}
-          max={10}
-          step={0.01}
-          logarithmic
-          onChange={setStrength}
-          help="Multiplies the heights above the zero."
-        />
-        <Row label="Zero height" help="The elevation that lies at height 0 of the mesh.">
-          <NumberField label="Zero height" value={zero} unit="m" min={-11000} max={9000} step={0.1} onChange={setZero} />
-        </Row>
-        <Row label="Up">
-          <Segments label="Up" value={up} choices={{ y: 'Y', z: 'Z' }} onChange={setUp} />
-        </Row>
-        <Row label="Faces">
-          <Segments label="Faces" value={faces} choices={{ triangles: 'Triangles', quads: 'Quads' }} onChange={setFaces} />
-        </Row>
+      <Faces spec={spec} set={set} most={most} />
+      <Place spec={spec} set={set} ground={ground} />
+      <Wears spec={spec} set={set} />
+      <Pieces spec={spec} set={set} facts={facts} split={preview?.split} />
+      <Part title="File">
         <Row label="Format">
-          <Segments label="Format" value={format} choices={Object.fromEntries(meshFormats.map((f) => [f.id, f.title]))} onChange={setFormat} />
+          <Segments
+            label="Format"
+            value={spec.format}
+            choices={Object.fromEntries(meshFormats.map((f) => [f.id, f.title]))}
+            onChange={(format) =>
+              // Each begins with the axes that it is read by.
+              set({
+                format,
+                ...(format === 'stl' ? { up: 'z' as const, handed: 'right' as const } : format === 'glb' ? { up: 'y' as const, handed: 'right' as const } : {}),
+              })
+            }
+          />
         </Row>
-        {quadless && <p className={css.note}>GLB holds triangles only: each quad is cut in two. It is y up, whatever is chosen here.</p>}
+        {spec.format === 'glb' && (
+          <>
+            <SwitchRow
+              label="Packed"
+              on={spec.packed}
+              onChange={(packed) => set({ packed })}
+              help="EXT_meshopt_compression: smaller, and the same mesh. Its reader has to know it."
+            />
+            <SwitchRow
+              label="16-bit places"
+              on={spec.quantised}
+              onChange={(quantised) => set({ quantised })}
+              help="KHR_mesh_quantization: about half the bytes; what it costs is measured."
+            />
+          </>
+        )}
+        {spec.format === 'glb' && spec.faces === 'quads' && spec.kind === 'grid' && (
+          <p className={css.note}>GLB holds triangles only: each quad is cut in two.</p>
+        )}
+        {(spec.format === 'ply' || spec.format === 'stl') && spec.parts.by !== 'one' && (
+          <p className={css.note}>{spec.format.toUpperCase()} holds one mesh: its parts lie in it one after the other.</p>
+        )}
       </Part>
       <Part title="What it will be">
         {facts ? (
@@ -150,32 +174,386 @@ export function HeightsToMesh({ onPicture, onCaption, onMade }: Props) {
               ['vertices', figure(facts.vertices, 0)],
               ['faces', figure(facts.faces, 0)],
               ['triangles', figure(facts.triangles, 0)],
-              ['cell', `${metres(extent.width / segments)} × ${metres(extent.depth / down)}`],
+              ...((spec.kind === 'grid'
+                ? [
+                    [
+                      'cell',
+                      `${metres(spec.extent.width / spec.segments)} × ${metres(spec.extent.depth / Math.max(1, Math.round((spec.segments * ground.depth) / ground.width)))}`,
+                    ],
+                  ]
+                : []) as [string, string][]),
+              ...((facts.parts > 1 ? [['parts', `${facts.parts}, the largest of ${figure(facts.largestPart, 0)} vertices`]] : []) as [string, string][]),
               ['largest error', smallMetres(facts.maxError)],
               ['RMS error', smallMetres(facts.rmse)],
               ['strength for a plane of width 1', facts.ratio.toFixed(4)],
+              ['memory at the most, about', inBytes(facts.memory)],
             ]}
           />
         ) : (
           <p className={css.note}>Measuring …</p>
         )}
-        <Button look="main" disabled={busy || !facts} onClick={() => void write()}>
+        {fault && (
+          <p className={css.fault} role="alert">
+            {fault}
+          </p>
+        )}
+        {heavy && (
+          <div role="alert">
+            <p className={css.fault}>
+              Writing this takes about {inBytes(facts!.memory)} of memory; a tab may be ended by the browser above 2 GiB. Fewer faces or binary formats take
+              less.
+            </p>
+            <SwitchRow label="Write it all the same" on={sure} onChange={setSure} />
+          </div>
+        )}
+        <Button look="main" disabled={busy || !facts || Boolean(fault) || (heavy && !sure)} onClick={() => void write()}>
           {busy ? 'Writing …' : 'Write the mesh'}
         </Button>
       </Part>
-      {written && (
-        <Part title="What was written">
-          <Facts
-            items={[
-              ['bytes', inBytes(written.bytes)],
-              ['vertices', figure(written.vertices, 0)],
-              ['largest error', smallMetres(written.maxError), 'good'],
-              ['RMS error', smallMetres(written.rmse)],
-            ]}
-          />
-          <p className={css.note}>Measured on the file: read back, pressed to the ground’s samples and held against it.</p>
-        </Part>
-      )}
+      {written && <Written written={written} onShown={onShown} preview={preview} />}
+      <Part title="Error against triangles">
+        {curve ? (
+          <ErrorChart curve={curve} now={now} />
+        ) : (
+          <>
+            <p className={css.note}>Every way of making the mesh, measured on this ground, so that the knee can be picked.</p>
+            <Button disabled={charting} onClick={() => void chart()}>
+              {charting ? 'Measuring …' : 'Measure the curve'}
+            </Button>
+          </>
+        )}
+      </Part>
     </>
+  );
+}
+
+interface PartProps {
+  spec: MeshSpec;
+  set: (change: Partial<MeshSpec>) => void;
+}
+
+function SwitchRow({ label, on, onChange, help }: { label: string; on: boolean; onChange: (on: boolean) => void; help?: string }) {
+  return (
+    <div className={css.check} title={help}>
+      <Switch label={label} on={on} onChange={onChange} />
+      <span>{label}</span>
+    </div>
+  );
+}
+
+function Faces({ spec, set, most }: PartProps & { most: number }) {
+  return (
+    <Part title="Faces">
+      <Row label="Made by">
+        <Segments
+          label="Made by"
+          value={spec.kind}
+          choices={{ grid: 'Grid', adaptive: 'Greedy', halved: 'Halved' }}
+          onChange={(kind) =>
+            set({
+              kind,
+              ...(kind === 'grid'
+                ? {}
+                : { faces: 'triangles' as const, parts: spec.parts.by === 'limit' ? { ...spec.parts, by: 'one' as const } : spec.parts }),
+            })
+          }
+        />
+      </Row>
+      {spec.kind === 'grid' ? (
+        <>
+          <SliderRow
+            label="Faces across"
+            value={spec.segments}
+            min={1}
+            max={most}
+            step={1}
+            logarithmic
+            onChange={(v) => set({ segments: Math.round(v) })}
+            help="Square cells; one vertex more than faces."
+          />
+          <div className={css.quick} role="group" aria-label="Powers of two">
+            {[64, 128, 256, 512, 1024, 2048]
+              .filter((n) => n <= most)
+              .map((n) => (
+                <Button key={n} onClick={() => set({ segments: n })} aria-pressed={spec.segments === n}>
+                  {n}
+                </Button>
+              ))}
+          </div>
+          <Row label="Faces">
+            <Segments
+              label="Faces"
+              value={spec.faces}
+              choices={{ triangles: 'Triangles', quads: 'Quads' }}
+              onChange={(faces) => set({ faces, ...(faces === 'quads' ? { levels: 0 } : {}) })}
+            />
+          </Row>
+        </>
+      ) : (
+        <>
+          <p className={css.note}>
+            {spec.kind === 'adaptive'
+              ? 'Triangles as large as the ground allows: the sample that is most off is put in, again and again.'
+              : 'Right-angled triangles, each half of a larger one: even shapes, and more of them for the same error.'}
+          </p>
+          <Row label="Until">
+            <Segments label="Until" value={spec.by} choices={{ error: 'Error', count: 'Count' }} onChange={(by) => set({ by })} />
+          </Row>
+          {spec.by === 'error' ? (
+            <SliderRow
+              label="Largest error"
+              value={spec.maxError}
+              unit="m"
+              min={0.01}
+              max={100}
+              step={0.01}
+              logarithmic
+              onChange={(maxError) => set({ maxError })}
+              help="No sample of the ground is further from the mesh than this, straight up or down."
+            />
+          ) : (
+            <SliderRow
+              label="Triangles"
+              value={spec.triangles}
+              min={2}
+              max={2_000_000}
+              step={1}
+              logarithmic
+              onChange={(v) => set({ triangles: Math.round(v) })}
+              help="The best that so many triangles can do."
+            />
+          )}
+        </>
+      )}
+    </Part>
+  );
+}
+
+function Place({ spec, set, ground }: PartProps & { ground: { width: number; depth: number } }) {
+  const { extent } = spec;
+  const unit = Object.entries(UNITS).find(([, [, factor]]) => factor === spec.scale)?.[0] ?? 'other';
+  return (
+    <Part title="Size and axes">
+      <Row label="Width" help="Of the mesh along its east; the ground’s own at first.">
+        <NumberField
+          label="Width of the mesh"
+          value={extent.width}
+          unit="m"
+          min={0.001}
+          max={1e7}
+          step={0.1}
+          onChange={(width) => set({ extent: { ...extent, width } })}
+        />
+      </Row>
+      <Row label="Depth" help="Of the mesh along its south; the ground’s own at first.">
+        <NumberField
+          label="Depth of the mesh"
+          value={extent.depth}
+          unit="m"
+          min={0.001}
+          max={1e7}
+          step={0.1}
+          onChange={(depth) => set({ extent: { ...extent, depth } })}
+        />
+      </Row>
+      {(extent.width !== ground.width || extent.depth !== ground.depth) && (
+        <p className={css.note}>
+          The ground is {metres(ground.width)} × {metres(ground.depth)}: lengths become {figure(extent.width / ground.width, 4)} ×{' '}
+          {figure(extent.depth / ground.depth, 4)} times as large, heights stay as the strength has them.
+        </p>
+      )}
+      <SliderRow
+        label="Strength"
+        value={spec.strength}
+        min={0.01}
+        max={10}
+        step={0.01}
+        logarithmic
+        onChange={(strength) => set({ strength })}
+        help="Multiplies the heights above the zero."
+      />
+      <Row label="Zero height" help="The elevation that lies at height 0 of the mesh.">
+        <NumberField label="Zero height" value={spec.zero} unit="m" min={-11000} max={9000} step={0.1} onChange={(zero) => set({ zero })} />
+      </Row>
+      <Row label="Base" help="Where the zero height comes to lie.">
+        <NumberField label="Base" value={spec.base} unit="m" min={-1e5} max={1e5} step={0.1} onChange={(base) => set({ base })} />
+      </Row>
+      <Row label="Written in" help="How many units of the mesh a metre of the ground becomes.">
+        <Select
+          label="Unit of the mesh"
+          value={unit}
+          choices={{ ...Object.fromEntries(Object.entries(UNITS).map(([id, [title]]) => [id, title])), other: 'another scale' }}
+          onChange={(id) => set({ scale: UNITS[id]?.[1] ?? 0.5 })}
+        />
+      </Row>
+      {unit === 'other' && (
+        <Row label="Units a metre">
+          <NumberField label="Units a metre" value={spec.scale} min={1e-6} max={1e6} step={0.0001} onChange={(scale) => set({ scale })} />
+        </Row>
+      )}
+      <Row label="Up">
+        <Segments label="Up" value={spec.up} choices={{ y: 'Y', z: 'Z' }} onChange={(up) => set({ up })} />
+      </Row>
+      <Row label="Axes" help="Left-handed axes mirror the mesh for receivers that count so; it looks the same there.">
+        <Segments label="Axes" value={spec.handed} choices={{ right: 'Right-handed', left: 'Left-handed' }} onChange={(handed) => set({ handed })} />
+      </Row>
+      <Row label="Origin" help="Corner: everything counts up from 0. On the ground: the middle of the ground lies at 0.">
+        <Segments label="Origin" value={spec.pivot} choices={{ centre: 'Middle', corner: 'Corner', ground: 'Ground' }} onChange={(pivot) => set({ pivot })} />
+      </Row>
+    </Part>
+  );
+}
+
+function Wears({ spec, set }: PartProps) {
+  const pictures = spec.format === 'glb' || spec.format === 'obj';
+  return (
+    <Part title="Surface">
+      <Row label="Normals" help="Exact: those of the full ground, however few faces there are.">
+        <Segments
+          label="Normals"
+          value={spec.normals}
+          choices={{ exact: 'Exact', smooth: 'Smooth', flat: 'Flat', none: 'None' }}
+          onChange={(normals) => set({ normals })}
+        />
+      </Row>
+      <Row label="UVs">
+        <Segments label="UVs" value={spec.uvs} choices={{ whole: 'Whole', part: 'Part', metres: 'Metres', none: 'None' }} onChange={(uvs) => set({ uvs })} />
+      </Row>
+      <Row label="Edges" help="A skirt hides cracks beside coarser neighbours; closed below is a solid for printing.">
+        <Segments label="Edges" value={spec.edge} choices={{ open: 'Open', skirt: 'Skirt', closed: 'Closed below' }} onChange={(edge) => set({ edge })} />
+      </Row>
+      {spec.edge !== 'open' && (
+        <Row label={spec.edge === 'skirt' ? 'Skirt hangs' : 'Under the lowest'}>
+          <NumberField
+            label="Length of the edge"
+            value={spec.edgeLength}
+            unit="m"
+            min={0.01}
+            max={1e5}
+            step={0.1}
+            onChange={(edgeLength) => set({ edgeLength })}
+          />
+        </Row>
+      )}
+      {spec.edge === 'closed' && spec.normals !== 'flat' && (
+        <p className={css.note}>A solid shares its corners with its walls, so it is written without normals.</p>
+      )}
+      <SwitchRow label="Water as a plane of its own" on={spec.water} onChange={(water) => set({ water })} />
+      {(spec.format === 'glb' || spec.format === 'obj' || spec.format === 'ply') && (
+        <SwitchRow label="Ground colour in the vertices" on={spec.colours} onChange={(colours) => set({ colours })} />
+      )}
+      {pictures && (
+        <Row label="Colour map" help="The ground’s colour, worked out at this many texels a side; in a GLB inside the file.">
+          <Segments
+            label="Colour map"
+            value={String(spec.colourMap)}
+            choices={TEXELS}
+            onChange={(n) => set({ colourMap: Number(n), ...(spec.uvs === 'whole' ? {} : { uvs: 'whole' as const }) })}
+          />
+        </Row>
+      )}
+      <Row label="Normal map" help="The full ground’s normals for this lighter mesh, in its own tangent space.">
+        <Segments
+          label="Normal map"
+          value={String(spec.normalMap)}
+          choices={TEXELS}
+          onChange={(n) => set({ normalMap: Number(n), ...(spec.uvs === 'whole' ? {} : { uvs: 'whole' as const }) })}
+        />
+      </Row>
+    </Part>
+  );
+}
+
+function Pieces({ spec, set, facts, split }: PartProps & { facts?: MeshFacts; split?: { across: number; down: number } }) {
+  const { parts } = spec;
+  return (
+    <Part title="Parts and levels">
+      <Row label="Parts">
+        <Segments
+          label="Parts"
+          value={parts.by}
+          choices={
+            (spec.kind === 'grid' ? { one: 'One', count: 'Count', limit: 'By vertices' } : { one: 'One', count: 'Count' }) as Record<
+              MeshSpec['parts']['by'],
+              string
+            >
+          }
+          onChange={(by) => set({ parts: { ...parts, by }, ...(by !== 'one' && spec.kind === 'adaptive' ? { by: 'error' as const } : {}) })}
+        />
+      </Row>
+      {parts.by === 'count' && (
+        <Row label="Across × down" help="Neighbours have the same corners and the same normals on their border.">
+          <NumberField label="Parts across" value={parts.across} min={1} max={64} step={1} onChange={(across) => set({ parts: { ...parts, across } })} />
+          <NumberField label="Parts down" value={parts.down} min={1} max={64} step={1} onChange={(down) => set({ parts: { ...parts, down } })} />
+        </Row>
+      )}
+      {parts.by === 'limit' && (
+        <Row label="Vertices a part" help="65 535 for receivers that count faces in 16 bits.">
+          <NumberField label="Vertices a part" value={parts.limit} min={4} max={1e7} step={1} onChange={(limit) => set({ parts: { ...parts, limit } })} />
+        </Row>
+      )}
+      {parts.by !== 'one' && facts && split && (
+        <p className={css.note}>
+          {split.across} × {split.down} parts, the largest of {figure(facts.largestPart, 0)} vertices.
+        </p>
+      )}
+      {spec.faces === 'triangles' && (
+        <Row label="Lighter levels" help="Each with half the triangles of the one before, borders kept, so that any level meets any other.">
+          <Segments
+            label="Lighter levels"
+            value={String(spec.levels)}
+            choices={{ '0': 'None', '1': '1', '2': '2', '3': '3', '4': '4' }}
+            onChange={(n) => set({ levels: Number(n) })}
+          />
+        </Row>
+      )}
+    </Part>
+  );
+}
+
+function Written({ written, onShown, preview }: { written: WrittenMesh; onShown: Props['onShown']; preview: MeshPreview | null }) {
+  const { facts, levels } = written;
+  return (
+    <Part title="What was written">
+      <Facts
+        items={[
+          ['file', written.name],
+          ['bytes', inBytes(written.bytes.length)],
+          ['vertices', figure(facts.vertices, 0)],
+          ['largest error', smallMetres(facts.maxError), 'good'],
+          ['RMS error', smallMetres(facts.rmse)],
+        ]}
+      />
+      <p className={css.note}>Measured on the file: read back, pressed to the ground’s samples and held against it.</p>
+      {levels.length > 1 && (
+        <table className={css.levels}>
+          <thead>
+            <tr>
+              <th>level</th>
+              <th>triangles</th>
+              <th>error</th>
+              <th title="From here on the error is at most a pixel: 1 080 lines, 60° from top to bottom.">from</th>
+              <th>bytes</th>
+            </tr>
+          </thead>
+          <tbody>
+            {levels.map((level, k) => (
+              <tr key={level.name}>
+                <td>{k}</td>
+                <td>{figure(level.triangles, 0)}</td>
+                <td>{smallMetres(level.maxError)}</td>
+                <td>{k === 0 ? 'near' : metres(Math.round(level.distance))}</td>
+                <td>{inBytes(level.bytes)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {preview && (
+        <Button onClick={() => onShown({ picture: preview.picture, high: preview.high, error: written.error, normal: preview.normal, look: 'error' })}>
+          Show where it is off
+        </Button>
+      )}
+    </Part>
   );
 }

@@ -1,35 +1,59 @@
 import { useEffect, useRef, useState } from 'react';
 import { Segments } from '../../components/controls';
-import type { MeshPicture } from '../../engine/protocol';
-import { MeshView } from '../../view/mesh-view';
+import type { MeshPicture, Pixels } from '../../engine/protocol';
+import { MeshView, type Look } from '../../view/mesh-view';
 import { HeightsToMesh } from './HeightsToMesh';
 import { MeshToHeights } from './MeshToHeights';
 import css from './MeshRoom.module.css';
 
+/** A mesh that was just written, to press it again. */
+export interface Made {
+  name: string;
+  files: { name: string; bytes: Uint8Array<ArrayBuffer> }[];
+}
+
+/** What the picture shows, and what it can be held against. */
+export interface Shown {
+  picture: MeshPicture;
+  high?: MeshPicture;
+  error?: Pixels;
+  normal?: Pixels;
+  /** Turns the picture to this look. */
+  look?: Look;
+}
+
+const LOOKS: Record<Look, string> = { wire: 'Wire over shade', shade: 'Shade', error: 'Error', normals: 'Normal map', outline: 'Outlines' };
+const CAPTIONS: Partial<Record<Look, string>> = {
+  error: 'Red: the mesh stands above the ground; blue: below it; the strongest colour is the largest error.',
+  normals: 'Left: this mesh with the full ground’s normals as a map. Right: the full ground.',
+  outline: 'White: both. Red: only the full ground reaches there; blue: only this mesh.',
+};
+
 /** Heights to mesh and mesh to heights, with a live picture of the mesh between. */
 export function MeshRoom() {
   const [way, setWay] = useState<'out' | 'in'>('out');
-  const [shown, setShown] = useState<MeshPicture | null>(null);
+  const [shown, setShown] = useState<Shown | null>(null);
   const [caption, setCaption] = useState('');
-  const [made, setMade] = useState<{ name: string; bytes: Uint8Array<ArrayBuffer> } | null>(null);
+  const [made, setMade] = useState<Made | null>(null);
   return (
     <main className={css.room}>
       <aside className={css.panel} aria-label="Mesh settings">
         <Segments label="Direction" value={way} choices={{ out: 'Heights to mesh', in: 'Mesh to heights' }} onChange={setWay} />
         {way === 'out' ? (
-          <HeightsToMesh onPicture={setShown} onCaption={setCaption} onMade={setMade} />
+          <HeightsToMesh onShown={setShown} onCaption={setCaption} onMade={setMade} />
         ) : (
-          <MeshToHeights onPicture={setShown} onCaption={setCaption} made={made} />
+          <MeshToHeights onShown={setShown} onCaption={setCaption} made={made} />
         )}
       </aside>
-      <Picture mesh={shown} caption={caption} />
+      <Picture shown={shown} caption={caption} />
     </main>
   );
 }
 
-function Picture({ mesh, caption }: { mesh: MeshPicture | null; caption: string }) {
+function Picture({ shown, caption }: { shown: Shown | null; caption: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<MeshView | null>(null);
+  const [look, setLook] = useState<Look>('wire');
   useEffect(() => {
     view.current = new MeshView(canvas.current!);
     return () => {
@@ -37,11 +61,30 @@ function Picture({ mesh, caption }: { mesh: MeshPicture | null; caption: string 
       view.current = null;
     };
   }, []);
-  useEffect(() => view.current?.show(mesh), [mesh]);
+  useEffect(() => {
+    if (shown?.look) setLook(shown.look);
+  }, [shown]);
+  // A mesh from a file has nothing to be held against.
+  const own = shown?.high ? look : look === 'shade' ? 'shade' : 'wire';
+  useEffect(
+    () => view.current?.show({ picture: shown?.picture ?? null, look: own, high: shown?.high, error: shown?.error, normal: shown?.normal }),
+    [shown, own],
+  );
+  const looks = shown?.high ? LOOKS : { wire: LOOKS.wire, shade: LOOKS.shade };
   return (
     <section className={css.view} aria-label="The mesh">
       <canvas ref={canvas} />
-      {caption && <p className={css.caption}>{caption}</p>}
+      {shown && (
+        <div className={css.looks}>
+          <Segments label="Look" value={own} choices={looks as Record<Look, string>} onChange={setLook} />
+        </div>
+      )}
+      {caption && (
+        <p className={css.caption}>
+          {caption}
+          {CAPTIONS[own] && <span>{CAPTIONS[own]}</span>}
+        </p>
+      )}
     </section>
   );
 }

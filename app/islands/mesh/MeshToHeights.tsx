@@ -1,70 +1,93 @@
 import { Upload } from 'lucide-react';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { makeCourse, makeGround, stepUse } from '@upland-cast/core';
-import { Button, Row, Segments, Switch } from '../../components/controls';
+import { Button, NumberField, Row, Segments, SliderRow, Switch } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, metres, smallMetres } from '../../components/format';
 import { engine } from '../../engine/client';
-import type { MeshPicture, PressResult } from '../../engine/protocol';
+import type { PressRequest, PressResult } from '../../engine/protocol';
 import { addTerrain } from '../../storage/terrains';
 import { select } from '../../store/course';
 import { keepMark } from '../../store/keeping';
 import { change, say, useTerrain } from '../../store/terrain';
+import type { Made, Shown } from './MeshRoom';
 import css from './MeshRoom.module.css';
 
-interface Source {
-  name: string;
-  bytes: Uint8Array<ArrayBuffer>;
-}
-
-/** A mesh file, looked at from straight above, to heights; then into the terrain as a raster step, or a terrain of its own. */
+/** Mesh files, looked at from straight above, to heights; then into the terrain as a raster step, or a terrain of its own. */
 export function MeshToHeights({
-  onPicture,
+  onShown,
   onCaption,
   made,
 }: {
-  onPicture: (picture: MeshPicture | null) => void;
+  onShown: (shown: Shown | null) => void;
   onCaption: (caption: string) => void;
-  made: Source | null;
+  made: Made | null;
 }) {
   const course = useTerrain((s) => s.course)!;
   const readOnly = useTerrain((s) => s.readOnly);
-  const [source, setSource] = useState<Source | null>(null);
+  const [source, setSource] = useState<Made | null>(null);
   const [up, setUp] = useState<'found' | 'y' | 'z'>('found');
+  const [scaling, setScaling] = useState<'own' | 'width' | 'ground'>('own');
+  const [width, setWidth] = useState(course.ground.width);
+  const [factor, setFactor] = useState(1);
+  const [samples, setSamples] = useState(0);
+  const [smooth, setSmooth] = useState(false);
+  const [fill, setFill] = useState(false);
   const [against, setAgainst] = useState(false);
   const [result, setResult] = useState<PressResult | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
+  const aspect = result ? result.size.depth / result.size.width : 1;
 
   const press = useCallback(async () => {
     if (!source) return;
     setBusy(true);
     setFault(null);
-    const answer = await engine().press(course, { bytes: source.bytes, up: up === 'found' ? undefined : up, againstGround: against });
+    const scale: PressRequest['scale'] = scaling === 'width' ? { by: 'width', width } : scaling === 'ground' ? { by: 'ground' } : { by: 'factor', factor };
+    const answer = await engine().press(course, {
+      files: source.files,
+      up: up === 'found' ? undefined : up,
+      scale,
+      smooth,
+      fill,
+      againstGround: against,
+      ...(samples ? { across: samples, down: Math.max(2, Math.round((samples - 1) * aspect) + 1) } : {}),
+    });
+    if (!answer.ok && answer.stopped) return;
     setBusy(false);
     if (!answer.ok) {
       setResult(null);
-      setFault(answer.stopped ? null : `${source.name}: ${answer.sentence}`);
-      onPicture(null);
+      setFault(`${source.name}: ${answer.sentence}`);
+      onShown(null);
       onCaption('');
       return;
     }
     setResult(answer.value);
-    onPicture(answer.value.mesh);
+    onShown({ picture: answer.value.mesh });
     onCaption(`${source.name}: ${figure(answer.value.triangles, 0)} triangles`);
-  }, [source, up, against, course, onPicture, onCaption]);
+  }, [source, up, against, course, onShown, onCaption, scaling, width, factor, smooth, fill, samples, aspect]);
 
   useEffect(() => void press(), [press]);
   useEffect(() => {
     if (!source) {
-      onPicture(null);
+      onShown(null);
       onCaption('No mesh yet');
     }
-  }, [source, onPicture, onCaption]);
+  }, [source, onShown, onCaption]);
 
-  const take = async (file: File | undefined) => {
-    if (file) setSource({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) });
+  const take = async (list: FileList | null | undefined) => {
+    const files = await Promise.all([...(list ?? [])].map(async (file) => ({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) })));
+    if (files.length === 0) return;
+    setResult(null);
+    setSamples(0);
+    setSource({ name: files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`, files });
+  };
+  const takeDemo = async () => {
+    const answer = await fetch('/demo/sallow-pit.glb');
+    setResult(null);
+    setSamples(0);
+    setSource({ name: 'sallow-pit.glb', files: [{ name: 'sallow-pit.glb', bytes: new Uint8Array(await answer.arrayBuffer()) }] });
   };
   const intoTerrain = async () => {
     if (!result || !source) return;
@@ -97,13 +120,16 @@ export function MeshToHeights({
           onDragOver={(event) => event.preventDefault()}
           onDrop={(event) => {
             event.preventDefault();
-            void take(event.dataTransfer.files[0]);
+            void take(event.dataTransfer.files);
           }}
         >
-          <p>{source ? source.name : 'Drop an OBJ, PLY or GLB here.'}</p>
+          <p>{source ? source.name : 'Drop an OBJ, PLY, STL, GLB or glTF here; several files that are parts of one mesh, together.'}</p>
           <div className={css.buttons}>
             <Button onClick={() => chooser.current?.click()}>
               <Upload size={13} /> Choose a mesh
+            </Button>
+            <Button onClick={() => void takeDemo()} title="A quarry as a modeller handed it over: benches, a ramp, an overhang, a hole.">
+              Sallow Pit
             </Button>
             {made && (
               <Button onClick={() => setSource(made)} title={made.name}>
@@ -115,14 +141,37 @@ export function MeshToHeights({
             ref={chooser}
             type="file"
             hidden
-            accept=".obj,.ply,.glb"
+            multiple
+            accept=".obj,.ply,.stl,.glb,.gltf,.bin,.mtl"
             aria-label="Mesh file"
-            onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
+            onChange={(event) => void take(event.target.files).then(() => void (event.target.value = ''))}
           />
         </div>
         <Row label="Up">
           <Segments label="Up" value={up} choices={{ found: result ? `Found: ${result.up.toUpperCase()}` : 'As found', y: 'Y', z: 'Z' }} onChange={setUp} />
         </Row>
+        <Row label="Size" help="As it is: its own units are metres, times a factor. The aspect is kept.">
+          <Segments label="Size" value={scaling} choices={{ own: 'As it is', width: 'Width', ground: 'Like this ground' }} onChange={setScaling} />
+        </Row>
+        {scaling === 'width' && (
+          <Row label="Width">
+            <NumberField label="Width of the mesh" value={width} unit="m" min={0.01} max={1e7} step={0.1} onChange={setWidth} />
+          </Row>
+        )}
+        {scaling === 'own' && (
+          <Row label="Metres a unit">
+            <NumberField label="Metres a unit" value={factor} min={1e-6} max={1e6} step={0.0001} onChange={setFactor} />
+          </Row>
+        )}
+        {result && scaling === 'own' && <UnitHint own={result.own.width * factor} ground={course.ground.width} onFactor={(by) => setFactor(factor * by)} />}
+        <div className={css.check}>
+          <Switch label="Smooth between its corners" on={smooth} onChange={setSmooth} />
+          <span>Smooth between its corners: the facets go, the corners stay</span>
+        </div>
+        <div className={css.check}>
+          <Switch label="Fill holes" on={fill} onChange={setFill} />
+          <span>Fill holes: the ground around them goes on</span>
+        </div>
         <div className={css.check}>
           <Switch label="Hold it against this terrain" on={against} onChange={setAgainst} />
           <span>Press it to this terrain’s samples and hold it against the ground</span>
@@ -137,13 +186,32 @@ export function MeshToHeights({
       {result && (
         <Part title="Heights">
           <Relief result={result} />
+          {!against && (
+            <SliderRow
+              label="Samples across"
+              value={samples || result.ground.across}
+              min={2}
+              max={4097}
+              step={1}
+              logarithmic
+              onChange={(v) => setSamples(Math.round(v))}
+              help="More than its triangles support only draws them over again."
+            />
+          )}
+          <p className={css.note}>
+            Its triangles average {metres(result.spacing)}; the samples are {metres(result.ground.width / Math.max(1, result.ground.across - 1))} apart.
+          </p>
           <Facts
             items={[
               ['samples', `${result.ground.across} × ${result.ground.down}`],
               ['size', `${metres(result.ground.width)} × ${metres(result.ground.depth)}`],
               ['range', `${figure(result.statistics.lowest, 2)} … ${figure(result.statistics.highest, 2)} m`],
-              ['holes', figure(result.holes, 0)],
+              ['holes', `${figure(result.holes, 0)}${fill && result.holes ? ', filled' : ''}`],
               ['under overhangs', figure(result.overhangs, 0)],
+              ...((result.upright ? [['faces upright or without area', figure(result.upright, 0)]] : []) as [string, string][]),
+              ...((result.facing.up && result.facing.down
+                ? [['faces up / down', `${figure(result.facing.up, 0)} / ${figure(result.facing.down, 0)}`]]
+                : []) as [string, string][]),
               ...(result.difference
                 ? ([
                     ['largest difference', smallMetres(result.difference.maxAbs)],
@@ -164,11 +232,47 @@ export function MeshToHeights({
   );
 }
 
+/** A unit may have been mistaken: kilometres, centimetres or millimetres taken for metres. */
+function UnitHint({ own, ground, onFactor }: { own: number; ground: number; onFactor: (by: number) => void }) {
+  const ratio = own / ground;
+  const found = (
+    [
+      [1000, 'kilometres', 1e-3],
+      [0.01, 'centimetres', 100],
+      [0.001, 'millimetres', 1000],
+    ] as const
+  ).find(([, , at]) => ratio > at / 4 && ratio < at * 4);
+  if (!found) return null;
+  const [by, unit] = found;
+  return (
+    <p className={css.note} role="status">
+      It is {metres(own)} wide and this ground {metres(ground)}: its units may be {unit}. <Button onClick={() => onFactor(by)}>Read it so</Button>
+    </p>
+  );
+}
+
+/** The heights as relief, or how the mesh covers the ground. */
 function Relief({ result }: { result: PressResult }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const [shows, setShows] = useState<'relief' | 'cover'>('relief');
   const { width, height, pixels } = result.relief;
   useEffect(() => {
-    canvas.current?.getContext('2d')?.putImageData(new ImageData(pixels, width, height), 0, 0);
-  }, [pixels, width, height]);
-  return <canvas ref={canvas} className={css.relief} width={width} height={height} aria-label="Relief of the pressed heights" role="img" />;
+    canvas.current?.getContext('2d')?.putImageData(new ImageData(shows === 'relief' ? pixels : result.cover, width, height), 0, 0);
+  }, [pixels, result.cover, shows, width, height]);
+  return (
+    <>
+      <Segments label="Picture" value={shows} choices={{ relief: 'Relief', cover: 'Cover' }} onChange={setShows} />
+      <canvas
+        ref={canvas}
+        className={css.relief}
+        width={width}
+        height={height}
+        aria-label={shows === 'relief' ? 'Relief of the pressed heights' : 'How the mesh covers the ground'}
+        role="img"
+      />
+      {shows === 'cover' && (
+        <p className={css.note}>Pale: one surface. Ochre: surfaces over one another, darker where they are further apart. Red: no surface.</p>
+      )}
+    </>
+  );
 }
