@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { evaluate, groundFor, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../app/run/frames';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -17,11 +17,7 @@ afterAll(async () => {
   done();
 });
 
-async function download(page: Page, press: () => Promise<unknown>, name: string): Promise<string> {
-  const [file] = await Promise.all([page.waitForEvent('download', { timeout: 90_000 }), press()]);
-  await file.saveAs(path(name));
-  return path(name);
-}
+const download = downloadsInto(path);
 
 /** The demo's heights at a receiver's samples, worked out beside the browser. */
 const known = new Map<string, { ground: Ground; height: Float32Array }>();

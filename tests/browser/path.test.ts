@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { compareFields, pressMesh, readHeights, readMesh } from '@upland-cast/core';
-import { Application, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
+import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
 import { gdalSamples, readBytes, scratch, uplandCast } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -18,11 +18,7 @@ afterAll(async () => {
 
 const figure = (name: string, value: string) => console.log(`measured: ${name}: ${value}`);
 
-async function download(page: Page, press: () => Promise<unknown>, name: string): Promise<string> {
-  const [file] = await Promise.all([page.waitForEvent('download'), press()]);
-  await file.saveAs(path(name));
-  return path(name);
-}
+const download = downloadsInto(path);
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 

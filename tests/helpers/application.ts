@@ -92,3 +92,12 @@ function freePort(): Promise<number> {
     });
   });
 }
+
+/** Saves what a press hands the person as a file, under a name of the test's own; gives back where. */
+export const downloadsInto =
+  (path: (name: string) => string) =>
+  async (page: Page, press: () => Promise<unknown>, name: string): Promise<string> => {
+    const [file] = await Promise.all([page.waitForEvent('download', { timeout: 120_000 }), press()]);
+    await file.saveAs(path(name));
+    return path(name);
+  };

@@ -46,31 +46,34 @@ describe('Assimp', () => {
     }
   });
 
-  it.each(meshFormats.map((f) => [f.title, f] as const))('reads our %s in parts, with water, colours and pictures: the same counts and bounds', async (_, format) => {
-    const wet = { ...field, ground: { ...field.ground, sea: 500 } };
-    const stl = format.id === 'stl';
-    const model = modelOf(wet, gridSurface(wet, { x: 64, y: 40 }, 'triangles', { across: 3, down: 2 }), 'ground', {
-      water: true,
-      up: stl ? 'z' : 'y',
-      colours: new Uint8Array(3 * 65 * 41).fill(90),
-    });
-    const png = encodeImage({ width: 2, height: 2, channels: 3, samples: new Uint8Array(12).fill(128) }, 3);
-    const files = await writeModel(format, model, 'parts', { colour: png });
-    for (const file of files) save(path(file.name), file.bytes);
-    const info = run('assimp', ['info', path(files[0].name), '-jiv']);
-    const figure = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(info)![1]);
-    const one = stl || format.id === 'ply';
-    const meant = model.parts.filter((p) => !one || p.kind === 'ground').map((p) => p.mesh);
-    expect(figure('Faces')).toBe(meant.reduce((n, m) => n + triangleCount(m), 0));
-    expect(figure('Meshes')).toBe(one ? 1 : 7);
-    if (!one) expect(figure('Materials')).toBeGreaterThanOrEqual(2);
-    const { min, max } = boundsOf(joined(meant).positions);
-    const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
-    for (let k = 0; k < 3; k++) {
-      expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
-      expect(point('Maximum point')[k]).toBeCloseTo(max[k], 2);
-    }
-  });
+  it.each(meshFormats.map((f) => [f.title, f] as const))(
+    'reads our %s in parts, with water, colours and pictures: the same counts and bounds',
+    async (_, format) => {
+      const wet = { ...field, ground: { ...field.ground, sea: 500 } };
+      const stl = format.id === 'stl';
+      const model = modelOf(wet, gridSurface(wet, { x: 64, y: 40 }, 'triangles', { across: 3, down: 2 }), 'ground', {
+        water: true,
+        up: stl ? 'z' : 'y',
+        colours: new Uint8Array(3 * 65 * 41).fill(90),
+      });
+      const png = encodeImage({ width: 2, height: 2, channels: 3, samples: new Uint8Array(12).fill(128) }, 3);
+      const files = await writeModel(format, model, 'parts', { colour: png });
+      for (const file of files) save(path(file.name), file.bytes);
+      const info = run('assimp', ['info', path(files[0].name), '-jiv']);
+      const figure = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(info)![1]);
+      const one = stl || format.id === 'ply';
+      const meant = model.parts.filter((p) => !one || p.kind === 'ground').map((p) => p.mesh);
+      expect(figure('Faces')).toBe(meant.reduce((n, m) => n + triangleCount(m), 0));
+      expect(figure('Meshes')).toBe(one ? 1 : 7);
+      if (!one) expect(figure('Materials')).toBeGreaterThanOrEqual(2);
+      const { min, max } = boundsOf(joined(meant).positions);
+      const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
+      for (let k = 0; k < 3; k++) {
+        expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
+        expect(point('Maximum point')[k]).toBeCloseTo(max[k], 2);
+      }
+    },
+  );
 
   it('writes what we read: PLY, OBJ and GLB out of our OBJ give the same heights', () => {
     save(path('source.obj'), meshFormats.find((f) => f.id === 'obj')!.write(mesh, 'ground'));
