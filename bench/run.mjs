@@ -17,7 +17,7 @@ for (const peer of ['talus', 'fbm']) {
   execFileSync('gcc', ['-O3', '-march=native', '-fno-trapping-math', '-o', `.cache/peer-${peer}`, `bench/peers/${peer}.c`, '-lm']);
 }
 execFileSync('gcc', ['-O3', '-march=native', '-ffast-math', '-o', '.cache/peer-runoff', 'bench/peers/runoff.c', '-lm']);
-execFileSync('g++', ['-O3', '-march=native', '-o', '.cache/peer-drainage', 'bench/peers/drainage.cpp']);
+for (const peer of ['drainage', 'press']) execFileSync('g++', ['-O3', '-march=native', '-o', `.cache/peer-${peer}`, `bench/peers/${peer}.cpp`]);
 await build({
   entryPoints: ['bench/table.ts'],
   outfile: '.cache/bench.mjs',

@@ -14,6 +14,7 @@ import { noiseProgram } from '../core/kernels/programs/noise';
 import { inPairs, print, timed, type Row } from './pairs';
 import { brushRows } from './brush';
 import { talusRow } from './talus';
+import { meshRows } from './mesh';
 import { waterRows } from './water';
 
 const N = 2048;
@@ -62,7 +63,8 @@ await row(
   },
 );
 
-if (['runoff', 'fluvial', 'depression fill'].some((name) => wants(name) || wanted.some((w) => name.includes(w)))) {
+const families = (...names: string[]) => names.some((name) => wants(name) || wanted.some((w) => name.includes(w)));
+if (families('runoff', 'fluvial', 'depression fill', 'adaptive mesh', 'mesh to heights', 'million triangles')) {
   const fractal = async (n: number) => {
     const values = await kernels.run(
       noiseProgram,
@@ -71,7 +73,8 @@ if (['runoff', 'fluvial', 'depression fill'].some((name) => wants(name) || wante
     );
     return values.map((h) => 600 + 200 * h);
   };
-  await waterRows(kernels, fractal, row);
+  if (families('runoff', 'fluvial', 'depression fill')) await waterRows(kernels, fractal, row);
+  if (families('adaptive mesh', 'mesh to heights', 'million triangles')) await meshRows(kernels, fractal, row);
 }
 
 // A setting of the last steps moved, on the preview's ground: what comes before is in the cache.

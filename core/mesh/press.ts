@@ -40,6 +40,9 @@ export interface Pressing {
 /** Share of the spacing within which a vertex gives a sample its own height. */
 const EDGE_TOLERANCE = 1e-4;
 
+/** The least weight that a vertex on a sample has there. */
+const NEARLY = 0.5;
+
 /**
  * A mesh looked at from straight above: for every sample the height of the topmost surface, by
  * barycentric interpolation in double precision. A vertex within a ten-thousandth of the
@@ -72,8 +75,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   for (let i = 0; i < indices.length; i++) {
     if (indices[i] >= count) throw new UplandError('mesh-index', `Face ${Math.floor(i / 3) + 1} names vertex ${indices[i]}, and there are ${count}.`);
   }
-  const spacing = spacingOfTriangles(positions, indices, up);
-  const { across, down } = options.size ?? supportedSize(spacing, width, depth);
+  const { across, down } = options.size ?? supportedSize(spacingOfTriangles(positions, indices, up), width, depth);
   const registration = options.registration ?? 'point';
   const heightAxis = up === 'y' ? 1 : 2;
   const lowest = bounds.min[heightAxis];
@@ -87,55 +89,68 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   const pad = registration === 'area' ? 0.5 : 0;
   const stepX = registration === 'area' ? width / across : across > 1 ? width / (across - 1) : width;
   const stepY = registration === 'area' ? depth / down : down > 1 ? depth / (down - 1) : depth;
-  // Plan position in samples: column and row.
-  const toColumn = (i: number) => (positions[3 * i] - extent.west) / stepX - pad;
-  const toRow = (i: number) => ((up === 'y' ? positions[3 * i + 2] : -positions[3 * i + 1]) - extent.north) / stepY - pad;
-  const toHeight = (i: number) => positions[3 * i + heightAxis];
+  // Plan positions in samples: column and row.
+  const columns = new Float64Array(count);
+  const rows = new Float64Array(count);
+  const planAxis = up === 'y' ? 2 : 1;
+  const southwards = up === 'y' ? 1 : -1;
+  for (let i = 0; i < count; i++) {
+    columns[i] = (positions[3 * i] - extent.west) / stepX - pad;
+    rows[i] = (southwards * positions[3 * i + planAxis] - extent.north) / stepY - pad;
+  }
 
   const smooth = options.smooth ? smoothOver(positions, indices, up) : undefined;
-  let upright = 0;
-  const facing = { up: 0, down: 0 };
+  let [upright, upwards, downwards, cells] = [0, 0, 0, 0];
   for (let t = 0; t < indices.length; t += 3) {
-    if ((t & 0xfffff) === 0) {
+    if ((t & 0xfffff) < 3) {
       throwIfStopped(options.signal);
       options.progress?.(t / indices.length);
     }
-    const [a, b, c] = [indices[t], indices[t + 1], indices[t + 2]];
-    const ax = toColumn(a);
-    const ay = toRow(a);
-    const bx = toColumn(b);
-    const by = toRow(b);
-    const cx = toColumn(c);
-    const cy = toRow(c);
+    const a = indices[t];
+    const b = indices[t + 1];
+    const c = indices[t + 2];
+    const ax = columns[a];
+    const ay = rows[a];
+    const bx = columns[b];
+    const by = rows[b];
+    const cx = columns[c];
+    const cy = rows[c];
     const area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay);
-    if (Math.abs(area) < 1e-12) {
+    const size = area < 0 ? -area : area;
+    if (size < 1e-12) {
       upright++;
       continue;
     }
+    cells += size;
     // Rows run south: counter-clockwise from above turns the other way here.
-    if (area < 0) facing.up++;
-    else facing.down++;
-    const ha = toHeight(a);
-    const hb = toHeight(b);
-    const hc = toHeight(c);
+    if (area < 0) upwards++;
+    else downwards++;
     const left = Math.max(0, Math.ceil(Math.min(ax, bx, cx) - EDGE_TOLERANCE));
     const right = Math.min(across - 1, Math.floor(Math.max(ax, bx, cx) + EDGE_TOLERANCE));
     const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) - EDGE_TOLERANCE));
     const last = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) + EDGE_TOLERANCE));
-    // Weights may fall this far under 0, so that samples on an edge belong to both faces.
-    const slack = (-EDGE_TOLERANCE * Math.max(longest(ax, ay, bx, by), longest(bx, by, cx, cy), longest(cx, cy, ax, ay))) / Math.abs(area);
     if (first > last || left > right) continue;
+    const ha = positions[3 * a + heightAxis];
+    const hb = positions[3 * b + heightAxis];
+    const hc = positions[3 * c + heightAxis];
+    // Weights may fall this far under 0, so that samples on an edge belong to both faces.
+    const slack = (-EDGE_TOLERANCE * Math.sqrt(Math.max(squared(ax - bx, ay - by), squared(bx - cx, by - cy), squared(cx - ax, cy - ay)))) / size;
     const over = smooth?.over(a, b, c);
+    const least = ha < hb ? (ha < hc ? ha : hc) : hb < hc ? hb : hc;
+    const most = ha > hb ? (ha > hc ? ha : hc) : hb > hc ? hb : hc;
     for (let row = first; row <= last; row++) {
+      const [ra, rb, rc] = [(ay - row) / area, (by - row) / area, (cy - row) / area];
       for (let column = left; column <= right; column++) {
-        const wa = ((bx - column) * (cy - row) - (cx - column) * (by - row)) / area;
-        const wb = ((cx - column) * (ay - row) - (ax - column) * (cy - row)) / area;
+        const wa = (bx - column) * rc - (cx - column) * rb;
+        if (wa < slack) continue;
+        const wb = (cx - column) * ra - (ax - column) * rc;
         const wc = 1 - wa - wb;
-        if (wa < slack || wb < slack || wc < slack) continue;
+        if (wb < slack || wc < slack) continue;
         let height: number;
-        if (near(ax, column) && near(ay, row)) height = ha;
-        else if (near(bx, column) && near(by, row)) height = hb;
-        else if (near(cx, column) && near(cy, row)) height = hc;
+        // A vertex stands on a sample only where it has nearly all the weight.
+        if (wa > NEARLY && near(ax, column) && near(ay, row)) height = ha;
+        else if (wb > NEARLY && near(bx, column) && near(by, row)) height = hb;
+        else if (wc > NEARLY && near(cx, column) && near(cy, row)) height = hc;
         else if (over) {
           // Beside the edge by less than the tolerance: on it.
           const [pa, pb, pc] = [Math.max(0, wa), Math.max(0, wb), Math.max(0, wc)];
@@ -144,7 +159,8 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
         } else {
           height = wa * ha + wb * hb + wc * hc;
           // On the edge tolerance a steep face must not be carried beyond its own corners.
-          height = Math.min(Math.max(ha, hb, hc), Math.max(Math.min(ha, hb, hc), height));
+          if (height < least) height = least;
+          else if (height > most) height = most;
         }
         const i = row * across + column;
         if (height > top[i]) top[i] = height;
@@ -152,6 +168,8 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
       }
     }
   }
+  const facing = { up: upwards, down: downwards };
+  const spacing = upwards + downwards ? Math.sqrt((cells * stepX * stepY) / (upwards + downwards)) : 0;
 
   const height = new Float32Array(across * down);
   const gap = new Float32Array(across * down);
@@ -176,12 +194,11 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
 }
 
 function near(a: number, b: number): boolean {
-  return Math.abs(a - b) < EDGE_TOLERANCE;
+  const by = a - b;
+  return by < EDGE_TOLERANCE && by > -EDGE_TOLERANCE;
 }
 
-function longest(ax: number, ay: number, bx: number, by: number): number {
-  return Math.sqrt((ax - bx) * (ax - bx) + (ay - by) * (ay - by));
-}
+const squared = (x: number, y: number): number => x * x + y * y;
 
 /** The side of a square cell of two average triangles: the root of twice the mean area in plan. */
 function spacingOfTriangles(positions: Float32Array, indices: Uint32Array, up: 'y' | 'z'): number {

@@ -1,11 +1,14 @@
 import { createRequire } from 'node:module';
+import Delatin from 'delatin';
 import { afterAll, describe, expect, it } from 'vitest';
 import {
+  adaptiveSurface,
   boundsOf,
   encodeImage,
   faceCount,
   gridMesh,
   gridSurface,
+  inlineKernels,
   joined,
   meshFormats,
   modelOf,
@@ -131,5 +134,18 @@ describe('the Khronos validator', () => {
       expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages)).toEqual([0, 0]);
       expect(report.info).toMatchObject({ totalVertexCount: 65 * 41, totalTriangleCount: 64 * 40 * 2 });
     }
+  });
+});
+
+// delatin (npm registry): another greedy insertion after Garland & Heckbert 1995.
+describe('delatin', () => {
+  it.each([8, 3, 1])('takes as many triangles as ours for a largest error of %d m, within a thousandth', async (bound) => {
+    const own = hills(groundOf(257, 201, 20), 9, 200);
+    const theirs = new Delatin(own.height, 257, 201);
+    theirs.run(bound);
+    const { surface, error } = await adaptiveSurface(inlineKernels(), own, { maxError: bound });
+    expect(error).toBeLessThanOrEqual(bound);
+    expect(theirs.getMaxError()).toBeLessThanOrEqual(bound);
+    expect(surface.faces.length / 3).toBeLessThanOrEqual((theirs.triangles.length / 3) * 1.001 + 2);
   });
 });
