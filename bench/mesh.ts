@@ -11,7 +11,13 @@ import { pressMesh } from '../core/mesh/press';
 import { gridSurface } from '../core/mesh/surface';
 import { timed } from './pairs';
 
-type AddRow = (work: string, ours: () => Promise<number>, theirs: (() => number | Promise<number>) | null, aim: { ratio?: number; ms?: number }, pairs?: number) => Promise<void>;
+type AddRow = (
+  work: string,
+  ours: () => Promise<number>,
+  theirs: (() => number | Promise<number>) | null,
+  aim: { ratio?: number; ms?: number },
+  pairs?: number,
+) => Promise<void>;
 
 /** Meshes beside a library of the registry and the same in C++. */
 export async function meshRows(kernels: Kernels, ground: (n: number) => Promise<Float32Array<ArrayBuffer>>, row: AddRow): Promise<void> {

@@ -185,7 +185,14 @@ describe('apply, derive, run', () => {
 describe('a mesh in every way', () => {
   const ground = () => path('w.tif');
   beforeAll(async () => save(path('w.tif'), (await encode(hills(groundOf(65, 65, 10), 4, 100), { format: 'tiff', type: 'f32' })).bytes));
-  type Meshed = { maxError: number; triangles: number; vertices: number; parts: number; bytes: number; levels?: { triangles: number; maxError: number; switchDistance: number }[] };
+  type Meshed = {
+    maxError: number;
+    triangles: number;
+    vertices: number;
+    parts: number;
+    bytes: number;
+    levels?: { triangles: number; maxError: number; switchDistance: number }[];
+  };
 
   it('by error, by count, halved, in parts, closed, with a skirt, packed, with levels and a normal map', () => {
     const input = ground();

@@ -72,7 +72,8 @@ interface MeshOptions {
 function parseParts(text: string): { x: number; y: number } {
   if (/[x×]/i.test(text)) return parsePair(text);
   const count = parseNumber(text);
-  if (!(Number.isInteger(count) && count >= 1 && count <= 10_000)) throw new UplandError('parts', `Parts are a whole number, or so many across × down; "${text}" is neither.`);
+  if (!(Number.isInteger(count) && count >= 1 && count <= 10_000))
+    throw new UplandError('parts', `Parts are a whole number, or so many across × down; "${text}" is neither.`);
   let down = Math.floor(Math.sqrt(count));
   while (count % down) down--;
   return { x: count / down, y: down };
@@ -148,10 +149,25 @@ async function writeMesh(field: Field, format: MeshFormat, out: string, options:
   const zero = field.ground.datum;
   if (zero) process.stderr.write(`Heights count from ${zero} m in the mesh, so that they keep their precision.\n`);
   const name = basename(out).replace(/\.[^.]+$/, '');
-  const dressing: ModelOptions = { strength, base, zero, up, handed, pivot, scale, normals, uvs, skirt, closed, water: options.sea !== undefined, tangents: normalMap !== undefined };
+  const dressing: ModelOptions = {
+    strength,
+    base,
+    zero,
+    up,
+    handed,
+    pivot,
+    scale,
+    normals,
+    uvs,
+    skirt,
+    closed,
+    water: options.sea !== undefined,
+    tangents: normalMap !== undefined,
+  };
   const whole = await surfaceFor(field, options, kernels);
   if (options.levels > 0 && whole.corners !== 3) throw new UplandError('quads', 'Levels of detail are made out of triangles.');
-  if (!(Number.isInteger(options.levels) && options.levels >= 0 && options.levels <= 8)) throw new UplandError('levels', 'Levels are a whole number from 0 to 8.');
+  if (!(Number.isInteger(options.levels) && options.levels >= 0 && options.levels <= 8))
+    throw new UplandError('levels', 'Levels are a whole number from 0 to 8.');
   if ((options.packed || options.quantised) && format.id !== 'glb') throw new UplandError('glb', 'Only GLB is packed or quantised.');
   const results: ReturnType<typeof figures>[] = [];
   for (let level = 0; level <= options.levels; level++) {
