@@ -111,7 +111,7 @@ try {
   for (let i = 0; i < 7; i++) await page.keyboard.press('+');
   await shot('work-close');
   await page.getByRole('link', { name: 'Mesh', exact: true }).click();
-  await page.getByText('largest error').waitFor({ timeout: 60_000 });
+  await page.getByText('largest error').first().waitFor({ timeout: 60_000 });
   await shot('mesh');
   await radio('Greedy');
   await page.getByRole('textbox', { name: 'Largest error', exact: true }).fill('12');

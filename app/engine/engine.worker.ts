@@ -430,6 +430,11 @@ const api = {
     return result.ok ? transfer(result, [...buffersOf(result.value.picture), ...buffersOf(result.value.high)]) : result;
   },
 
+  /** Ends the writing or the measuring of a mesh that is under way. */
+  stopMesh(): void {
+    for (const kind of ['write-mesh', 'mesh-curve', 'press']) questions.get(kind)?.abort(new StoppedError());
+  },
+
   /** Error against triangles. */
   meshCurve(course: Course): Promise<Outcome<MeshCurve>> {
     return outcome(async () => meshing.curve(await meshWork(course, 'mesh-curve')));

@@ -23,6 +23,7 @@ import {
   spacingOf,
   statistics,
   switchDistance,
+  throwIfStopped,
   triangleCount,
   triangleIndices,
   UplandError,
@@ -45,9 +46,9 @@ import type { MeshCurve, MeshFacts, MeshPicture, MeshPreview, MeshSpec, Pixels, 
 import { reliefPixels } from './relief';
 
 /** Triangles that are drawn at the most; what is written may have many more. */
-const MOST_DRAWN = 160_000;
+const MOST_DRAWN = 90_000;
 /** Faces across of the grid that stands for one with more of them. */
-const DRAWN_ACROSS = 224;
+const DRAWN_ACROSS = 192;
 /** Samples a side of the pictures that are laid over the mesh. */
 const DRAPE = 512;
 
@@ -56,6 +57,12 @@ interface Work {
   course: Course;
   field: Field;
   signal: AbortSignal;
+}
+
+/** Lets a wish to stop be heard between two pieces of work. */
+async function turn(signal: AbortSignal): Promise<void> {
+  await new Promise((resolve) => setTimeout(resolve));
+  throwIfStopped(signal);
 }
 
 /** Faces across and down in square cells. */
@@ -262,7 +269,7 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
   let facts: MeshFacts | undefined;
   let error: Pixels | undefined;
   for (let level = 0; level <= spec.levels; level++) {
-    signal.throwIfAborted();
+    await turn(signal);
     const lighter = level === 0 ? surface : await simplifiedSurface(field.ground, surface, 0.5 ** level);
     const own = level === 0 ? name : `${name}-level-${level}`;
     const model = modelOf(field, lighter, own, dressingOf(spec, colours));
@@ -271,8 +278,10 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
         ? bakeNormals(field, lighter, { width: spec.normalMap, height: spec.normalMap, strength: spec.strength, extent: spec.extent })
         : undefined;
     const normal = baked && encodeImage({ width: spec.normalMap, height: spec.normalMap, channels: 3, samples: baked.samples }, 3);
+    await turn(signal);
     const made = await writeModel(format, model, own, inside ? { normal, colour } : {}, { packed: spec.packed, quantised: spec.quantised });
     if (normal && !inside) made.push({ name: `${own}-normal.png`, bytes: normal, mediaType: 'image/png' });
+    await turn(signal);
     const written = await readMeshFiles(made);
     // The water's two triangles come last, and are not the ground.
     const waters = inside && model.parts.some((p) => p.kind === 'water') ? 6 : 0;
@@ -325,12 +334,16 @@ export async function curve({ tools, field, signal }: Work): Promise<MeshCurve> 
   };
   const most = Math.max(field.ground.across, field.ground.down) - 1;
   const grid: [number, number][] = [];
-  for (let across = 8; across <= Math.min(1024, most); across *= 2) grid.push(measured(gridSurface(field, segmentsOf(field, across))));
+  for (let across = 8; across <= Math.min(1024, most); across *= 2) {
+    await turn(signal);
+    grid.push(measured(gridSurface(field, segmentsOf(field, across))));
+  }
   const { lowest, highest } = statistics(field);
   const greedy = await adaptiveSurface(tools.kernels, field, { maxError: Math.max(1e-3, (highest - lowest) / 2000), triangles: 600_000, signal });
   const simplified: [number, number][] = [];
   let level = gridSurface(field, segmentsOf(field, Math.min(512, most)));
   for (let k = 0; k < 8; k++) {
+    await turn(signal);
     level = await simplifiedSurface(field.ground, level, 0.5);
     simplified.unshift(measured(level));
     if (level.faces.length / 3 < 600) break;
@@ -355,6 +368,7 @@ export async function press(course: Course, field: () => Promise<Field>, request
   if (!(scale > 0 && scale < 1e9))
     throw new UplandError('mesh-scale', 'Seen from above this mesh has no width, so there is no ground in it. Is the other axis up?');
   const against = request.againstGround;
+  await turn(signal);
   const pressed = pressMesh(read, {
     up,
     scale,

@@ -209,6 +209,7 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
         <Button look="main" disabled={busy || !facts || Boolean(fault) || (heavy && !sure)} onClick={() => void write()}>
           {busy ? 'Writing …' : 'Write the mesh'}
         </Button>
+        {busy && <Button onClick={() => void engine().stopMesh()}>Stop</Button>}
       </Part>
       {written && <Written written={written} onShown={onShown} preview={preview} />}
       <Part title="Error against triangles">
@@ -220,6 +221,7 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
             <Button disabled={charting} onClick={() => void chart()}>
               {charting ? 'Measuring …' : 'Measure the curve'}
             </Button>
+            {charting && <Button onClick={() => void engine().stopMesh()}>Stop</Button>}
           </>
         )}
       </Part>

@@ -181,7 +181,20 @@ export function MeshToHeights({
             {fault}
           </p>
         )}
-        {busy && <p className={css.note}>Pressing …</p>}
+        {busy && (
+          <p className={css.note}>
+            Pressing …{' '}
+            <Button
+              onClick={() =>
+                void engine()
+                  .stopMesh()
+                  .then(() => setBusy(false))
+              }
+            >
+              Stop
+            </Button>
+          </p>
+        )}
       </Part>
       {result && (
         <Part title="Heights">
