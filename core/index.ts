@@ -83,6 +83,7 @@ export * from './mesh/simplify';
 export * from './mesh/model';
 export * from './mesh/normals';
 export * from './mesh/bake';
+export * from './mesh/holes';
 export * from './mesh/formats';
 export * from './mesh/formats/files';
 export type { GlbOptions } from './mesh/formats/glb';

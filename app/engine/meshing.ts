@@ -6,6 +6,7 @@ import {
   displacementRatio,
   encode,
   encodeImage,
+  enclosedHoles,
   evaluate,
   faceCount,
   fillVoids,
@@ -14,6 +15,7 @@ import {
   groundColour,
   heldAgainst,
   joined,
+  makeField,
   meshFormats,
   modelOf,
   pressMesh,
@@ -73,7 +75,7 @@ function splitFor(field: Field, spec: MeshSpec): { across: number; down: number 
   const { parts } = spec;
   if (parts.by === 'one') return { across: 1, down: 1 };
   if (parts.by === 'count') return { across: parts.across, down: parts.down };
-  if (spec.kind !== 'grid') throw new UplandError('parts', 'Parts by a limit of vertices are for a regular grid. Say how many parts there are to be.');
+  if (spec.kind !== 'grid') return { across: 1, down: 1 };
   const { x, y } = segmentsOf(field, spec.segments);
   for (let count = 1; count <= Math.min(x, y); count++) {
     if ((Math.ceil(x / count) + 1) * (Math.ceil(y / count) + 1) <= parts.limit) return { across: count, down: count };
@@ -87,11 +89,36 @@ async function surfaceFor({ tools, field, signal }: Work, spec: MeshSpec): Promi
   if (kind === 'grid') return { surface: gridSurface(field, segmentsOf(field, spec.segments), faces, split), split };
   if (faces === 'quads') throw new UplandError('quads', 'Only a regular grid can have quads.');
   const wanted = by === 'error' ? { maxError: spec.maxError } : { maxError: 0, triangles: spec.triangles };
-  if (kind === 'halved') {
-    if (split.across !== split.down) throw new UplandError('parts', 'Halved triangles part in as many across as down.');
-    return { surface: rightAngledSurface(field, { ...wanted, parts: split.across, signal }).surface, split };
+  const made = async (parts: { across: number; down: number }) => {
+    if (kind === 'adaptive') return (await adaptiveSurface(tools.kernels, field, { ...wanted, split: parts, signal })).surface;
+    if (parts.across !== parts.down) throw new UplandError('parts', 'Halved triangles part in as many across as down.');
+    return rightAngledSurface(field, { ...wanted, parts: parts.across, signal }).surface;
+  };
+  if (spec.parts.by !== 'limit') return { surface: await made(split), split };
+  if (by === 'count' && kind === 'adaptive') throw new UplandError('parts', 'In parts, a mesh is asked for by its error, not by its count.');
+  // As many parts as it takes, a little more each time.
+  for (let count = 1; count <= 64; count = kind === 'halved' ? 2 * count : count + Math.max(1, Math.floor(count / 3))) {
+    await turn(signal);
+    const surface = await made({ across: count, down: count });
+    if (largestPart(surface) <= spec.parts.limit) return { surface, split: { across: count, down: count } };
   }
-  return { surface: (await adaptiveSurface(tools.kernels, field, { ...wanted, split, signal })).surface, split };
+  throw new UplandError('parts', `Even 64 × 64 parts have more than ${spec.parts.limit} vertices each. Allow more, or a larger error.`);
+}
+
+/** Vertices of the part with the most. */
+function largestPart({ parts, faces, height }: MeshSurface): number {
+  const seen = new Int32Array(height.length).fill(-1);
+  let most = 0;
+  for (const [k, { from, to }] of parts.entries()) {
+    let count = 0;
+    for (let i = from; i < to; i++) {
+      if (seen[faces[i]] === k) continue;
+      seen[faces[i]] = k;
+      count++;
+    }
+    most = Math.max(most, count);
+  }
+  return most;
 }
 
 function dressingOf(spec: MeshSpec, colours?: Uint8Array): ModelOptions {
@@ -379,11 +406,20 @@ export async function press(course: Course, field: () => Promise<Field>, request
     extent: against ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : undefined,
   });
   let made = pressed.field;
-  if (request.fill && made.valid) {
+  let filled = 0;
+  if (request.fill !== 'none' && made.valid) {
+    const { across, down } = made.ground;
     const { x, y } = spacingOf(made.ground);
-    const voids = made.valid.map((v) => 1 - v) as Uint8Array<ArrayBuffer>;
-    const filled = await fillVoids(made.height, made.ground.across, made.ground.down, voids, { aspect: x / y, stiffness: 'bending', signal });
-    made = { ground: made.ground, height: filled.height };
+    const voids = request.fill === 'inside' ? enclosedHoles(made.valid, across, down) : (made.valid.map((v) => 1 - v) as Uint8Array<ArrayBuffer>);
+    for (const v of voids) filled += v;
+    if (filled > 0) {
+      const { height } = await fillVoids(made.height, across, down, voids, { aspect: x / y, stiffness: 'bending', signal });
+      made = makeField(
+        made.ground,
+        height,
+        made.valid.map((v, i) => v | voids[i]),
+      );
+    }
   }
   const { bytes } = await encode(made, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } });
   const width = 420;
@@ -392,6 +428,7 @@ export async function press(course: Course, field: () => Promise<Field>, request
     ground: made.ground,
     statistics: statistics(made),
     holes: pressed.holes,
+    filled,
     overhangs: pressed.overhangs,
     upright: pressed.upright,
     facing: pressed.facing,

@@ -296,8 +296,8 @@ export interface PressRequest {
   up?: 'y' | 'z';
   scale: { by: 'factor'; factor: number } | { by: 'width'; width: number } | { by: 'ground' };
   smooth: boolean;
-  /** Holes are given heights that carry the ground around them on. */
-  fill: boolean;
+  /** Holes that are given heights which carry the ground around them on: none, those inside, or all there is no surface over. */
+  fill: 'none' | 'inside' | 'all';
   /** Hold the heights against the terrain's ground, and press to its samples and extent. */
   againstGround: boolean;
 }
@@ -309,6 +309,8 @@ export interface PressResult {
   overhangs: number;
   upright: number;
   facing: { up: number; down: number };
+  /** Holes that were given heights. */
+  filled: number;
   /** The side of a square cell that its triangles average, metres. */
   spacing: number;
   size: { width: number; depth: number };

@@ -252,3 +252,53 @@ describe('a normal map from the full ground to a light mesh', () => {
     expect(at(size - 1)).toEqual([128, 128, 255]);
   });
 });
+
+describe('meshes as people really have them', () => {
+  const text = (of: string) => new TextEncoder().encode(of) as Uint8Array<ArrayBuffer>;
+  const read = (of: string) => readMeshFiles([{ name: 'm.obj', bytes: text(of) }]);
+
+  it('an OBJ with a million short lines is read, or refused with a sentence', async () => {
+    await expect(read('v 0 0 0\n'.repeat(1_000_000))).rejects.toThrow(/vertices but no faces/);
+    const many = await read(`v 0 0 0\nv 9 1 0\nv 9 1 9\nv 0 0 9\n${'f 1 4 3\n'.repeat(500_000)}f 1 3 2\n`);
+    expect(many.indices.length / 3).toBe(500_001);
+    expect(pressMesh(many, { size: { across: 5, down: 5 } }).holes).toBe(0);
+  });
+
+  it('polygons with many corners, quads and triangles side by side are all cut into triangles', async () => {
+    const ring = Array.from({ length: 12 }, (_, k) => `v ${10 * Math.cos(k / 1.9099)} 3 ${10 * Math.sin(k / 1.9099)}`).join('\n');
+    const mixed = await read(`${ring}\nv 20 3 -5\nv 20 3 5\nf 12 11 10 9 8 7 6 5 4 3 2 1\nf 1 2 14 13\nf 1 13 12\n`);
+    expect(mixed.corners).toBe(3);
+    expect(mixed.indices.length / 3).toBe(10 + 2 + 1);
+    expect(range(pressMesh(mixed, { size: { across: 9, down: 9 }, up: 'y' }).field.height)[1]).toBeCloseTo(3, 5);
+  });
+
+  it('faces without area and upright ones are counted and passed over', async () => {
+    const mesh = await read('v 0 0 0\nv 9 0 0\nv 9 0 9\nv 0 0 9\nv 9 7 0\nf 1 4 3\nf 1 3 2\nf 1 1 2\nf 1 2 5\n');
+    const { upright, holes, field } = pressMesh(mesh, { size: { across: 10, down: 10 }, up: 'y' });
+    expect([upright, holes]).toEqual([2, 0]);
+    expect(range(field.height)).toEqual([0, 0]);
+  });
+
+  it('a mesh 4, 4 000 or 400 000 across is pressed alike, in its own units', () => {
+    for (const width of [4, 4_000, 400_000]) {
+      const spacing = width / 64;
+      const own = fieldFrom(groundOf(65, 65, spacing), (e, s) => (e * e - s * 0.3 * width) / width / 8);
+      const { field, spacing: found } = pressMesh(gridMesh(own), { size: { across: 65, down: 65 } });
+      let worst = 0;
+      for (let i = 0; i < own.height.length; i++) worst = Math.max(worst, Math.abs(field.height[i] + field.ground.datum - own.height[i] - own.ground.datum));
+      expect(worst / width).toBeLessThan(1e-7);
+      expect(found / spacing).toBeCloseTo(1, 3);
+    }
+  });
+
+  it('heights on cliffs are not smeared: a wall between two plateaus stays a wall', () => {
+    const cliff = fieldFrom(groundOf(41, 41, 0.37), (e) => (e > 7.4 ? 100 : 0));
+    const { field } = pressMesh(gridMesh(cliff), { size: { across: 41, down: 41 } });
+    expect(
+      largestDifference(
+        field.height.map((h) => h + field.ground.datum),
+        cliff.height,
+      ),
+    ).toBeLessThanOrEqual(1e-4);
+  });
+});

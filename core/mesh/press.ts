@@ -125,21 +125,28 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     // Rows run south: counter-clockwise from above turns the other way here.
     if (area < 0) upwards++;
     else downwards++;
-    const left = Math.max(0, Math.ceil(Math.min(ax, bx, cx) - EDGE_TOLERANCE));
-    const right = Math.min(across - 1, Math.floor(Math.max(ax, bx, cx) + EDGE_TOLERANCE));
-    const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) - EDGE_TOLERANCE));
-    const last = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) + EDGE_TOLERANCE));
+    const west = ax < bx ? (ax < cx ? ax : cx) : bx < cx ? bx : cx;
+    const east = ax > bx ? (ax > cx ? ax : cx) : bx > cx ? bx : cx;
+    const north = ay < by ? (ay < cy ? ay : cy) : by < cy ? by : cy;
+    const south = ay > by ? (ay > cy ? ay : cy) : by > cy ? by : cy;
+    const left = west > EDGE_TOLERANCE ? Math.ceil(west - EDGE_TOLERANCE) : 0;
+    const right = east < across - 1 ? Math.floor(east + EDGE_TOLERANCE) : across - 1;
+    const first = north > EDGE_TOLERANCE ? Math.ceil(north - EDGE_TOLERANCE) : 0;
+    const last = south < down - 1 ? Math.floor(south + EDGE_TOLERANCE) : down - 1;
     if (first > last || left > right) continue;
     const ha = positions[3 * a + heightAxis];
     const hb = positions[3 * b + heightAxis];
     const hc = positions[3 * c + heightAxis];
-    // Weights may fall this far under 0, so that samples on an edge belong to both faces.
-    const slack = (-EDGE_TOLERANCE * Math.sqrt(Math.max(squared(ax - bx, ay - by), squared(bx - cx, by - cy), squared(cx - ax, cy - ay)))) / size;
+    const share = 1 / area;
+    // Weights may fall this far under 0, so that samples on an edge belong to both faces: no side is longer than the bounds' two together.
+    const slack = (-EDGE_TOLERANCE * (east - west + south - north)) / size;
     const over = smooth?.over(a, b, c);
     const least = ha < hb ? (ha < hc ? ha : hc) : hb < hc ? hb : hc;
     const most = ha > hb ? (ha > hc ? ha : hc) : hb > hc ? hb : hc;
     for (let row = first; row <= last; row++) {
-      const [ra, rb, rc] = [(ay - row) / area, (by - row) / area, (cy - row) / area];
+      const ra = (ay - row) * share;
+      const rb = (by - row) * share;
+      const rc = (cy - row) * share;
       for (let column = left; column <= right; column++) {
         const wa = (bx - column) * rc - (cx - column) * rb;
         if (wa < slack) continue;
@@ -197,8 +204,6 @@ function near(a: number, b: number): boolean {
   const by = a - b;
   return by < EDGE_TOLERANCE && by > -EDGE_TOLERANCE;
 }
-
-const squared = (x: number, y: number): number => x * x + y * y;
 
 /** The side of a square cell of two average triangles: the root of twice the mean area in plan. */
 function spacingOfTriangles(positions: Float32Array, indices: Uint32Array, up: 'y' | 'z'): number {

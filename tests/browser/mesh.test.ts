@@ -134,8 +134,8 @@ describe('mesh to heights', () => {
     await page.getByText(/Its triangles average 2\.2\d m/).waitFor();
     await choose(page, 'Picture', 'Cover');
     await page.getByRole('img', { name: 'How the mesh covers the ground' }).waitFor();
-    await page.getByRole('switch', { name: 'Fill holes' }).click();
-    await page.locator('dd', { hasText: ', filled' }).waitFor({ timeout: 60_000 });
+    await choose(page, 'Holes', 'Fill inside');
+    await page.locator('dd', { hasText: ' filled' }).waitFor({ timeout: 60_000 });
     await page.getByRole('switch', { name: 'Smooth between its corners' }).click();
     await page.waitForTimeout(1500);
     await choose(page, 'Size', 'Width');

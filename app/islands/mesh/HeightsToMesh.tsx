@@ -28,6 +28,9 @@ const UNITS: Record<string, [string, number]> = {
   thousandth: ['1 : 1000 in metres', 0.001],
 };
 
+/** A printed model begins at 1 : 50 000. */
+const PRINTED = 50_000;
+
 const TEXELS = { '0': 'None', '512': '512', '1024': '1024', '2048': '2048' };
 
 const begun = (ground: { width: number; depth: number }, segments: number): MeshSpec => ({
@@ -254,9 +257,7 @@ function Faces({ spec, set, most }: PartProps & { most: number }) {
           onChange={(kind) =>
             set({
               kind,
-              ...(kind === 'grid'
-                ? {}
-                : { faces: 'triangles' as const, parts: spec.parts.by === 'limit' ? { ...spec.parts, by: 'one' as const } : spec.parts }),
+              ...(kind === 'grid' ? {} : { faces: 'triangles' as const }),
             })
           }
         />
@@ -333,7 +334,8 @@ function Faces({ spec, set, most }: PartProps & { most: number }) {
 
 function Place({ spec, set, ground }: PartProps & { ground: { width: number; depth: number } }) {
   const { extent } = spec;
-  const unit = Object.entries(UNITS).find(([, [, factor]]) => factor === spec.scale)?.[0] ?? 'other';
+  // Which of them was chosen: two may have the same factor.
+  const [unit, setUnit] = useState(() => Object.entries(UNITS).find(([, [, factor]]) => factor === spec.scale)?.[0] ?? 'other');
   return (
     <Part title="Size and axes">
       <Row label="Width" help="Of the mesh along its east; the ground’s own at first.">
@@ -384,10 +386,24 @@ function Place({ spec, set, ground }: PartProps & { ground: { width: number; dep
         <Select
           label="Unit of the mesh"
           value={unit}
-          choices={{ ...Object.fromEntries(Object.entries(UNITS).map(([id, [title]]) => [id, title])), other: 'another scale' }}
-          onChange={(id) => set({ scale: UNITS[id]?.[1] ?? 0.5 })}
+          choices={{ ...Object.fromEntries(Object.entries(UNITS).map(([id, [title]]) => [id, title])), print: 'millimetres, 1 : n', other: 'another scale' }}
+          onChange={(id) => {
+            setUnit(id);
+            set({ scale: UNITS[id]?.[1] ?? (id === 'print' ? 1000 / PRINTED : 0.5) });
+          }}
         />
       </Row>
+      {unit === 'print' && (
+        <>
+          <Row label="Scale 1 :">
+            <NumberField label="Scale 1 to" value={1000 / spec.scale} min={1} max={1e7} step={1} onChange={(n) => set({ scale: 1000 / n })} />
+          </Row>
+          <p className={css.note}>
+            The model is {figure(extent.width * spec.scale, 1)} × {figure(extent.depth * spec.scale, 1)} mm
+            {spec.edge === 'closed' ? `, its base ${figure(spec.edgeLength * spec.scale, 2)} mm under the lowest point` : ''}.
+          </p>
+        </>
+      )}
       {unit === 'other' && (
         <Row label="Units a metre">
           <NumberField label="Units a metre" value={spec.scale} min={1e-6} max={1e6} step={0.0001} onChange={(scale) => set({ scale })} />

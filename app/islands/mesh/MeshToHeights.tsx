@@ -32,7 +32,7 @@ export function MeshToHeights({
   const [factor, setFactor] = useState(1);
   const [samples, setSamples] = useState(0);
   const [smooth, setSmooth] = useState(false);
-  const [fill, setFill] = useState(false);
+  const [fill, setFill] = useState<PressRequest['fill']>('none');
   const [against, setAgainst] = useState(false);
   const [result, setResult] = useState<PressResult | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -92,7 +92,12 @@ export function MeshToHeights({
   const intoTerrain = async () => {
     if (!result || !source) return;
     await keepMark(`Before laying ${source.name}`, true);
-    const use = stepUse('raster', { asset: result.asset }, { name: source.name.slice(0, 80) });
+    const { ground } = course;
+    const { width, depth } = result.ground;
+    // Smaller than the ground, it is set into the middle of it; as large, it takes its place.
+    const part = width < 0.98 * ground.width || depth < 0.98 * ground.depth;
+    const place = part ? { width, depth, beyond: 'ground', fade: Math.min(width, depth) / 12, sits: true } : {};
+    const use = stepUse('raster', { asset: result.asset, ...place }, { name: source.name.slice(0, 80) });
     change('Lay a pressed mesh', (c) => {
       c.assets[result.asset] = { name: source.name, bytes: 0 };
       c.stem.push(use);
@@ -168,10 +173,9 @@ export function MeshToHeights({
           <Switch label="Smooth between its corners" on={smooth} onChange={setSmooth} />
           <span>Smooth between its corners: the facets go, the corners stay</span>
         </div>
-        <div className={css.check}>
-          <Switch label="Fill holes" on={fill} onChange={setFill} />
-          <span>Fill holes: the ground around them goes on</span>
-        </div>
+        <Row label="Holes" help="Filled so that the ground around them goes on. All: also around the mesh, where it does not reach the corners.">
+          <Segments label="Holes" value={fill} choices={{ none: 'Left', inside: 'Fill inside', all: 'Fill all' }} onChange={setFill} />
+        </Row>
         <div className={css.check}>
           <Switch label="Hold it against this terrain" on={against} onChange={setAgainst} />
           <span>Press it to this terrain’s samples and hold it against the ground</span>
@@ -219,7 +223,7 @@ export function MeshToHeights({
               ['samples', `${result.ground.across} × ${result.ground.down}`],
               ['size', `${metres(result.ground.width)} × ${metres(result.ground.depth)}`],
               ['range', `${figure(result.statistics.lowest, 2)} … ${figure(result.statistics.highest, 2)} m`],
-              ['holes', `${figure(result.holes, 0)}${fill && result.holes ? ', filled' : ''}`],
+              ['holes', `${figure(result.holes, 0)}${result.filled ? `, ${figure(result.filled, 0)} filled` : ''}`],
               ['under overhangs', figure(result.overhangs, 0)],
               ...((result.upright ? [['faces upright or without area', figure(result.upright, 0)]] : []) as [string, string][]),
               ...((result.facing.up && result.facing.down
