@@ -16,7 +16,7 @@ import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } fro
 import { deliver } from './deliver';
 import type { Said } from './prepare';
 import type { Proof } from './proof';
-import type { Cover, MapSpec } from './recipe';
+import type { Cover, MapSpec, Order } from './recipe';
 
 export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summary: string; colour?: boolean }> = {
   slope: { title: 'Slope', file: 'slope', summary: 'Degrees, 0 to 90 (Horn 1981).' },
@@ -208,8 +208,8 @@ export interface MapFile {
   proof: Pick<Proof, 'ok' | 'maxAbs' | 'rmse' | 'clipped' | 'codesUsed' | 'sha256' | 'bytes' | 'faults'>;
 }
 
-/** A map and what its files are called after the name of the delivery. */
-export type NamedMap = MapSpec & { file?: string };
+/** A map, what its files are called after the name of the delivery, and what it is written as. */
+export type NamedMap = MapSpec & { file?: string; as?: Order['mapsAs'] };
 
 /** Writes a drawn map, reads the bytes back and holds every sample against what was drawn. `stem` is the name without an ending. */
 export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Promise<MapFile[]> {
@@ -217,11 +217,12 @@ export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Prom
   const part = spec.file ?? (spec.kind === 'layer' ? spec.layer : file);
   const base = { title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
   if ('field' in drawn) {
-    const format = drawn.depth === '32f' ? 'tiff' : 'png';
+    const { format: wanted, order, rows } = spec.as ?? { format: 'png', order: 'le', rows: 'north' };
+    const format = wanted === 'png' && drawn.depth === '32f' ? 'tiff' : wanted;
     const type = drawn.depth === '32f' ? ('f32' as const) : drawn.depth === '16' ? ('u16' as const) : ('u8' as const);
     const name = `${stem}-${part}${formatById(format).endings[0]}`;
     const range = type === 'f32' ? undefined : { low: drawn.low, high: drawn.high };
-    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, options: { level: 3 } });
+    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, options: { level: 3, order, rows } });
     const number = (v: number) => `${Number(v.toPrecision(7))}${drawn.unit && drawn.unit !== 'log2' ? ` ${drawn.unit}` : ''}`;
     const toTypeIn = range
       ? [
@@ -229,6 +230,14 @@ export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Prom
           { label: 'Highest code', value: number(drawn.high) },
         ]
       : [{ label: 'Values', value: drawn.unit || 'shares, 0 to 1' }];
+    if (format === 'raw') {
+      const { across, down } = drawn.field.ground;
+      toTypeIn.push(
+        { label: 'Samples', value: `${across} × ${down}, ${type === 'f32' ? '32-bit floats' : `${drawn.depth}-bit whole numbers`}, one channel` },
+        { label: 'Byte order', value: order === 'be' ? 'big-endian' : 'little-endian' },
+        { label: 'First row', value: rows === 'south' ? 'the south edge' : 'the north edge' },
+      );
+    }
     return [{ ...base, name, bytes, mediaType: formatById(format).mediaType, toTypeIn, proof }];
   }
   const files: MapFile[] = [];

@@ -7,6 +7,7 @@ import { StoppedError } from '../errors';
 import { fieldFrom, makeField } from '../field/field';
 import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
+import { decodePlanes } from '../formats/png';
 import { inlineKernels } from '../kernels/pool';
 import { readMesh } from '../mesh/formats';
 import { bundle } from './bundle';
@@ -181,6 +182,21 @@ describe('an order', () => {
     const { files } = await all({ ...begun('power-of-two-plus-one'), maps }, course);
     const names = files.map((f) => f.name).filter((n) => /mask|slope/.test(n));
     expect(names.map((n) => n.replace(/^.*?-129-/, ''))).toEqual(['mask-scree.png', 'mask-ridge.png', 'slope.png', 'slope-2.png']);
+  });
+
+  it('writes maps of values as raw with an order of their own, and says all that has to be typed in', async () => {
+    const base = { ...begun('power-of-two-plus-one'), maps: [{ kind: 'slope', depth: '16' }] as Order['maps'] };
+    const { files } = await all({ ...base, mapsAs: { format: 'raw', order: 'be', rows: 'south' } });
+    const raw = files.find((f) => /slope\.(raw|r16)$/.test(f.name))!;
+    expect(raw.bytes.length).toBe(2 * 129 * 129);
+    expect(raw.toTypeIn.map((t) => t.value)).toEqual(expect.arrayContaining(['big-endian', 'the south edge', '129 × 129, 16-bit whole numbers, one channel']));
+    const png = (await all(base)).files.find((f) => f.name.endsWith('slope.png'))!;
+    const [{ samples }] = [(await decodePlanes(png.bytes)).planes].map(([samples]) => ({ samples }));
+    const view = new DataView(raw.bytes.buffer, raw.bytes.byteOffset);
+    const wrong = [...samples].findIndex((code, i) => view.getUint16(2 * ((128 - Math.floor(i / 129)) * 129 + (i % 129)), false) !== code);
+    expect(wrong).toBe(-1);
+    const tiff = (await all({ ...base, mapsAs: { format: 'tiff', order: 'le', rows: 'north' } })).files.find((f) => /slope\.tiff?$/.test(f.name))!;
+    expect((await readHeightmap(tiff.bytes)).width).toBe(129);
   });
 
   it('with a count, a depth, a name or tiles that cannot be ends with a sentence', async () => {

@@ -40,6 +40,7 @@ export function orderFor(receiver: Order['receiver'], course: Pick<Course, 'grou
     height: { on: true, format, type: types[0] ?? 'f32', range: null, scale: null, ...receiver.raw, compression: 'none', noData: null, name: '' },
     tiles: null,
     maps: [],
+    mapsAs: { format: 'png', order: receiver.raw.order, rows: receiver.raw.rows },
     docket: true,
   };
 }
@@ -227,7 +228,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = placedMap(await drawMap(spec, own, evaluation, course.cover ?? usualCover(), options), plan);
       yield* await written();
-      begin(mapFiles({ ...spec, file: mapName(spec, own, named) }, drawn, stem, order, writer));
+      begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
     }
   }
   yield* await written();

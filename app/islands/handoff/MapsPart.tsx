@@ -144,6 +144,38 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
           </li>
         ))}
       </ul>
+      {order.maps.some((map) => 'depth' in map) && (
+        <>
+          <Row label="Values as" help="What maps of one value a sample are written as. Normals, colours and weights are PNG.">
+            <Segments
+              label="Maps as"
+              value={order.mapsAs.format}
+              choices={{ png: 'PNG', tiff: 'TIFF', raw: 'Raw' }}
+              onChange={(format) => set({ mapsAs: { ...order.mapsAs, format } })}
+            />
+          </Row>
+          {order.mapsAs.format === 'raw' && (
+            <>
+              <Row label="Byte order">
+                <Segments
+                  label="Byte order of maps"
+                  value={order.mapsAs.order}
+                  choices={{ le: 'Little-endian', be: 'Big-endian' }}
+                  onChange={(byteOrder) => set({ mapsAs: { ...order.mapsAs, order: byteOrder } })}
+                />
+              </Row>
+              <Row label="First row">
+                <Segments
+                  label="First row of maps"
+                  value={order.mapsAs.rows}
+                  choices={{ north: 'North', south: 'South' }}
+                  onChange={(rows) => set({ mapsAs: { ...order.mapsAs, rows } })}
+                />
+              </Row>
+            </>
+          )}
+        </>
+      )}
       <select className={css.addMap} aria-label="Add a map" value="" onChange={(event) => event.target.value && add(event.target.value as MapSpec['kind'])}>
         <option value="">Add a map …</option>
         {Object.entries(MAPS)
