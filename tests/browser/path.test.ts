@@ -204,10 +204,13 @@ describe('work', () => {
       .and(page.getByRole('button', { name: /off/ }))
       .waitFor();
     await page.getByRole('button', { name: 'Move Stretch' }).focus();
+    // What is said aloud tells when it is held, and over which gap.
+    const said = () => page.locator('[id^="DndLiveRegion"]').first().innerText();
     await page.keyboard.press('Space');
-    await page.waitForTimeout(150);
+    await expect.poll(said, { timeout: 20_000 }).toMatch(/moved over/);
+    const over = await said();
     await page.keyboard.press('ArrowLeft');
-    await page.waitForTimeout(150);
+    await expect.poll(said, { timeout: 20_000 }).not.toBe(over);
     await page.keyboard.press('Space');
     const names = () => page.locator('ol[aria-label=Stem] b').allInnerTexts();
     await expect
