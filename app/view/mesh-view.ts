@@ -27,7 +27,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { MeshPicture, Pixels } from '../engine/protocol';
 
 /** Above this many triangles the wire is left out: it would be a solid sheet. */
-const MOST_WIRED = 90_000;
+const MOST_WIRED = 160_000;
 
 /** How a mesh is looked at. */
 export type Look = 'wire' | 'shade' | 'error' | 'normals' | 'outline';
