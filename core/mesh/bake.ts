@@ -1,5 +1,6 @@
 import { UplandError } from '../errors';
 import type { Field } from '../field/field';
+import { triangleIndices } from './mesh';
 import { exactNormals } from './normals';
 import type { MeshSurface, SurfacePart } from './surface';
 
@@ -41,7 +42,8 @@ export function bakeNormals(field: Field, surface: MeshSurface, options: BakeOpt
   if (!(width >= 1 && height >= 1 && width * height <= 2 ** 28)) throw new UplandError('map-size', `A map of ${width} × ${height} texels cannot be made.`);
   const extent = options.extent ?? field.ground;
   const own = options.normals ?? exactNormals(field, surface.east, surface.south, strength, extent);
-  const three = trianglesOf(surface, part);
+  const { faces, corners: each } = surface;
+  const three = triangleIndices({ indices: part ? faces.slice(part.from, part.to) : faces, corners: each });
   const box = part ?? { west: 0, east: 1, north: 0, south: 1 };
   const [spanX, spanY] = [(box.east - box.west) / width, (box.south - box.north) / height];
   const count = width * height;
@@ -92,14 +94,6 @@ export function bakeNormals(field: Field, surface: MeshSurface, options: BakeOpt
 }
 
 const coded = (v: number, full: number) => Math.min(full, Math.max(0, Math.round((v * 0.5 + 0.5) * full)));
-
-function trianglesOf({ faces, corners, parts }: MeshSurface, part?: SurfacePart): Uint32Array {
-  const list = part ? faces.subarray(part.from, part.to) : faces.subarray(0, parts.at(-1)?.to ?? faces.length);
-  if (corners === 3) return list;
-  const out = new Uint32Array((list.length / 4) * 6);
-  for (let i = 0, o = 0; i < list.length; i += 4, o += 6) out.set([list[i], list[i + 1], list[i + 2], list[i], list[i + 2], list[i + 3]], o);
-  return out;
-}
 
 /** Which triangle lies over the middle of every texel, and the shares of its second and third corner there. */
 function cover(

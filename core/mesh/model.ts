@@ -216,12 +216,7 @@ function cutOut(
     indices[i] = number[v];
   }
   const used = kept.slice(0, count);
-  const threes = (of: Float32Array) => {
-    const out = new Float32Array(3 * count);
-    for (let i = 0; i < count; i++) for (let k = 0; k < 3; k++) out[3 * i + k] = of[3 * used[i] + k];
-    return out;
-  };
-  return { mesh: { positions: threes(positions), normals: vectors && threes(vectors), indices, corners, up: 'y' }, used };
+  return { mesh: { positions: picked(positions, 3, used), normals: vectors && picked(vectors, 3, used), indices, corners, up: 'y' }, used };
 }
 
 function uvsOf(
@@ -340,13 +335,22 @@ function wallsOf(rim: Uint32Array, corners: 3 | 4, lower: (v: number) => number)
   return walls;
 }
 
+type Numbers = Float32Array<ArrayBuffer> | Uint8Array<ArrayBuffer>;
+
+/** What vertices have, in the order that they are named; `each` numbers a vertex. */
+function picked<T extends Numbers>(of: T, each: number, which: ArrayLike<number>): T {
+  const out = new (of.constructor as new (n: number) => T)(each * which.length);
+  for (let i = 0; i < which.length; i++) for (let k = 0; k < each; k++) out[each * i + k] = of[each * which[i] + k];
+  return out;
+}
+
 /** Adds copies of vertices, and faces. */
 function grow(mesh: Mesh, origin: ArrayLike<number>, ...faces: Uint32Array[]): void {
-  const more = <T extends Float32Array<ArrayBuffer> | Uint8Array<ArrayBuffer>>(of: T | undefined, each: number): T | undefined => {
+  const more = <T extends Numbers>(of: T | undefined, each: number): T | undefined => {
     if (!of) return undefined;
     const out = new (of.constructor as new (n: number) => T)(of.length + each * origin.length);
     out.set(of);
-    for (let k = 0; k < origin.length; k++) for (let c = 0; c < each; c++) out[of.length + each * k + c] = of[each * origin[k] + c];
+    out.set(picked(of, each, origin), of.length);
     return out;
   };
   mesh.positions = more(mesh.positions, 3)!;
@@ -367,16 +371,17 @@ function grow(mesh: Mesh, origin: ArrayLike<number>, ...faces: Uint32Array[]): v
 /** Every face with corners of its own and its own normal. */
 function flattened(mesh: Mesh): Mesh {
   const { indices, corners, positions } = mesh;
-  const spread = <T extends Float32Array<ArrayBuffer> | Uint8Array<ArrayBuffer>>(of: T | undefined, each: number): T | undefined => {
-    if (!of) return undefined;
-    const out = new (of.constructor as new (n: number) => T)(indices.length * each);
-    for (let i = 0; i < indices.length; i++) for (let k = 0; k < each; k++) out[each * i + k] = of[each * indices[i] + k];
-    return out;
-  };
-  const own = spread(positions, 3)!;
+  const own = picked(positions, 3, indices);
   const order = new Uint32Array(indices.length);
   for (let i = 0; i < order.length; i++) order[i] = i;
-  const flat: Mesh = { positions: own, uvs: spread(mesh.uvs, 2), colours: spread(mesh.colours, 3), indices: order, corners, up: mesh.up };
+  const flat: Mesh = {
+    positions: own,
+    uvs: mesh.uvs && picked(mesh.uvs, 2, indices),
+    colours: mesh.colours && picked(mesh.colours, 3, indices),
+    indices: order,
+    corners,
+    up: mesh.up,
+  };
   flat.normals = faceNormals(flat);
   return flat;
 }

@@ -1,7 +1,7 @@
 import { MeshoptDecoder, MeshoptEncoder } from 'meshoptimizer';
 import { TO_LINEAR } from '../../delivery/light';
 import { UplandError } from '../../errors';
-import { boundsOf, triangleIndices, type Mesh } from '../mesh';
+import { boundsOf, joined, triangleIndices, type Mesh } from '../mesh';
 import type { ModelPart } from '../model';
 import type { Textures } from './files';
 import type { MeshFormat } from './format';
@@ -337,7 +337,7 @@ function jsonOf(bytes: Uint8Array): Gltf {
 function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
   const unknown = (gltf.extensionsRequired ?? []).filter((name) => !READ.includes(name));
   if (unknown.length) throw new UplandError('glb-extension', `This glTF cannot be read without ${unknown.join(', ')}. Export it uncompressed.`);
-  const merged: { vertices: Float32Array; indices: Uint32Array }[] = [];
+  const merged: Mesh[] = [];
 
   const buffer = (index: number): Uint8Array => {
     const { uri } = gltf.buffers?.[index] ?? {};
@@ -390,7 +390,7 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
     }
     return { bytes: own, stride: packed.mode === 'ATTRIBUTES' ? packed.byteStride : undefined };
   };
-  const accessor = (index: number | undefined, type: 'VEC3' | 'SCALAR'): Float32Array | Uint32Array => {
+  const accessor = (index: number | undefined, type: 'VEC3' | 'SCALAR'): Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> => {
     const a = index === undefined ? undefined : gltf.accessors?.[index];
     if (!a) throw damaged(`the accessor ${index} is missing`);
     if (a.type !== type || !COMPONENT_BYTES[a.componentType] || a.sparse) throw damaged(`the accessor ${index} is of a kind that is not read here`);
@@ -427,32 +427,20 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
       const mode = primitive.mode ?? 4;
       if (mode < 4) continue;
       const local = accessor(primitive.attributes?.POSITION, 'VEC3') as Float32Array;
-      let indices = primitive.indices === undefined ? counted(local.length / 3) : (accessor(primitive.indices, 'SCALAR') as Uint32Array);
+      let indices = primitive.indices === undefined ? counted(local.length / 3) : (accessor(primitive.indices, 'SCALAR') as Uint32Array<ArrayBuffer>);
       if (mode > 4) indices = unstripped(indices, mode === 6);
       const vertices = transformed(local, matrix);
       const count = vertices.length / 3;
       for (let i = 0; i < indices.length; i++) if (indices[i] >= count) throw damaged(`a face names vertex ${indices[i]}, and there are ${count}`);
-      merged.push({ vertices, indices: indices.subarray(0, indices.length - (indices.length % 3)) });
+      merged.push({ positions: vertices, indices: indices.subarray(0, indices.length - (indices.length % 3)), corners: 3, up: 'y' });
     }
     for (const child of node.children ?? []) visit(child, matrix, depth + 1);
   };
   const roots = gltf.scenes?.[gltf.scene ?? 0]?.nodes ?? gltf.nodes?.map((_, i) => i) ?? [];
   for (const root of roots) visit(root, IDENTITY, 0);
 
-  const count = merged.reduce((n, m) => n + m.vertices.length, 0);
-  const faces = merged.reduce((n, m) => n + m.indices.length, 0);
-  if (faces === 0) throw new UplandError('no-faces', 'This GLB has no triangles in its scene.');
-  const all = new Float32Array(count);
-  const indices = new Uint32Array(faces);
-  let vertexAt = 0;
-  let indexAt = 0;
-  for (const part of merged) {
-    all.set(part.vertices, vertexAt);
-    for (let i = 0; i < part.indices.length; i++) indices[indexAt + i] = part.indices[i] + vertexAt / 3;
-    vertexAt += part.vertices.length;
-    indexAt += part.indices.length;
-  }
-  return { positions: all, indices, corners: 3, up: 'y' };
+  if (!merged.some((part) => part.indices.length > 0)) throw new UplandError('no-faces', 'This GLB has no triangles in its scene.');
+  return joined(merged);
 }
 
 const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
@@ -467,14 +455,14 @@ const GET: Record<number, (data: DataView, at: number) => number> = {
 /** What whole numbers are divided by where they are normalised (glTF 2.0, 3.11). */
 const FULL: Record<number, number> = { 5120: 127, 5121: 255, 5122: 32_767, 5123: 65_535 };
 
-function counted(count: number): Uint32Array {
+function counted(count: number): Uint32Array<ArrayBuffer> {
   const out = new Uint32Array(count);
   for (let i = 0; i < count; i++) out[i] = i;
   return out;
 }
 
 /** The triangles of a strip or a fan. */
-function unstripped(strip: Uint32Array, fan: boolean): Uint32Array {
+function unstripped(strip: Uint32Array, fan: boolean): Uint32Array<ArrayBuffer> {
   const out = new Uint32Array(Math.max(0, strip.length - 2) * 3);
   for (let i = 0, o = 0; i + 2 < strip.length; i++, o += 3) {
     const [a, b] = fan ? [0, i + 1] : i % 2 ? [i + 1, i] : [i, i + 1];
@@ -516,7 +504,7 @@ function multiply(a: number[], b: number[]): number[] {
   return out;
 }
 
-function transformed(positions: Float32Array, m: number[]): Float32Array {
+function transformed(positions: Float32Array, m: number[]): Float32Array<ArrayBuffer> {
   const out = new Float32Array(positions.length);
   for (let i = 0; i < positions.length; i += 3) {
     const [x, y, z] = [positions[i], positions[i + 1], positions[i + 2]];
