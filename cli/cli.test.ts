@@ -243,6 +243,8 @@ describe('a mesh in every way', () => {
     expect(words('--parts', '0')).toMatch(/whole number/);
     expect(words('--up', 'z')).toMatch(/y up/);
     expect(words('--skirt', '1', '--closed', '1')).toMatch(/not both/);
+    expect(words('--normal-map', '64', '--normals', 'flat')).toMatch(/goes with exact normals/);
+    expect(uplandCast('mesh', input, path('x.ply'), '--extent', '640x640', '--sea', '500').words).toMatch(/Write GLB or OBJ/);
     expect(words('--max-error', '2', '--halved', '--parts', '3x3')).toMatch(/1, 2, 4, 8/);
   });
 });

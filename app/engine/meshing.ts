@@ -134,7 +134,8 @@ function dressingOf(spec: MeshSpec, colours?: Uint8Array): ModelOptions {
     pivot,
     normals,
     uvs,
-    water,
+    // Only these hold a mesh of its own beside the ground's.
+    water: water && (spec.format === 'glb' || spec.format === 'obj'),
     colours,
     skirt: edge === 'skirt' ? edgeLength : 0,
     closed: edge === 'closed' ? edgeLength : undefined,

@@ -54,7 +54,7 @@ interface MeshOptions {
   pivot: 'centre' | 'corner' | 'ground';
   scale: number;
   faces: 'quads' | 'triangles';
-  normals: 'smooth' | 'flat' | 'exact' | 'none';
+  normals?: 'smooth' | 'flat' | 'exact' | 'none';
   uvs: 'whole' | 'part' | 'metres' | 'none';
   parts?: { x: number; y: number };
   skirt?: number;
@@ -98,7 +98,11 @@ export function meshCommand(): Command {
     .option('--pivot <where>', 'centre, corner or ground', oneOf('centre', 'corner', 'ground'), 'centre')
     .option('--scale <f>', 'units of the mesh to a metre', parseNumber, 1)
     .option('--faces <kind>', 'quads or triangles', oneOf('quads', 'triangles'), 'triangles')
-    .option('--normals <kind>', 'smooth, flat, exact (of the full ground) or none', oneOf('smooth', 'flat', 'exact', 'none'), 'smooth')
+    .option(
+      '--normals <kind>',
+      'smooth, flat, exact (of the full ground) or none; exact with a normal map, else smooth',
+      oneOf('smooth', 'flat', 'exact', 'none'),
+    )
     .option('--uvs <kind>', 'whole, part, metres or none', oneOf('whole', 'part', 'metres', 'none'), 'whole')
     .option('--parts <n>', 'so many parts, or across × down, with the same borders', parseParts)
     .option('--skirt <m>', 'walls that hang from the edges of every part', parseNumber)
@@ -143,7 +147,16 @@ async function surfaceFor(field: Field, options: MeshOptions, kernels: Kernels):
 }
 
 async function writeMesh(field: Field, format: MeshFormat, out: string, options: MeshOptions, kernels: Kernels): Promise<void> {
-  const { strength, base, handed, pivot, scale, normals, uvs, skirt, closed, normalMap } = options;
+  const { strength, base, handed, pivot, scale, uvs, skirt, closed, normalMap } = options;
+  const normals = options.normals ?? (normalMap === undefined ? 'smooth' : 'exact');
+  // A map is made for one frame and one place on the mesh.
+  if (normalMap !== undefined && (normals !== 'exact' || uvs !== 'whole' || closed !== undefined))
+    throw new UplandError(
+      'normal-map',
+      'A normal map goes with exact normals and UVs over the whole of an open mesh. Leave --normals, --uvs and --closed out.',
+    );
+  if (options.sea !== undefined && format.id !== 'glb' && format.id !== 'obj')
+    throw new UplandError('water', `${format.title} holds one mesh, and the water is one of its own. Write GLB or OBJ, or leave --sea out.`);
   const up = options.up ?? (format.id === 'stl' ? 'z' : 'y');
   // Heights keep their own zero unless the country is high: then the datum is the zero, or float32 would lose millimetres.
   const zero = field.ground.datum;

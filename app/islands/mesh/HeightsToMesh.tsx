@@ -431,14 +431,24 @@ function Wears({ spec, set }: PartProps) {
           label="Normals"
           value={spec.normals}
           choices={{ exact: 'Exact', smooth: 'Smooth', flat: 'Flat', none: 'None' }}
-          onChange={(normals) => set({ normals })}
+          onChange={(normals) => set({ normals, ...(normals === 'exact' ? {} : { normalMap: 0 }) })}
         />
       </Row>
       <Row label="UVs">
-        <Segments label="UVs" value={spec.uvs} choices={{ whole: 'Whole', part: 'Part', metres: 'Metres', none: 'None' }} onChange={(uvs) => set({ uvs })} />
+        <Segments
+          label="UVs"
+          value={spec.uvs}
+          choices={{ whole: 'Whole', part: 'Part', metres: 'Metres', none: 'None' }}
+          onChange={(uvs) => set({ uvs, ...(uvs === 'whole' ? {} : { normalMap: 0, colourMap: 0 }) })}
+        />
       </Row>
       <Row label="Edges" help="A skirt hides cracks beside coarser neighbours; closed below is a solid for printing.">
-        <Segments label="Edges" value={spec.edge} choices={{ open: 'Open', skirt: 'Skirt', closed: 'Closed below' }} onChange={(edge) => set({ edge })} />
+        <Segments
+          label="Edges"
+          value={spec.edge}
+          choices={{ open: 'Open', skirt: 'Skirt', closed: 'Closed below' }}
+          onChange={(edge) => set({ edge, ...(edge === 'closed' ? { normalMap: 0 } : {}) })}
+        />
       </Row>
       {spec.edge !== 'open' && (
         <Row label={spec.edge === 'skirt' ? 'Skirt hangs' : 'Under the lowest'}>
@@ -456,7 +466,7 @@ function Wears({ spec, set }: PartProps) {
       {spec.edge === 'closed' && spec.normals !== 'flat' && (
         <p className={css.note}>A solid shares its corners with its walls, so it is written without normals.</p>
       )}
-      <SwitchRow label="Water as a plane of its own" on={spec.water} onChange={(water) => set({ water })} />
+      {pictures && <SwitchRow label="Water as a plane of its own" on={spec.water} onChange={(water) => set({ water })} />}
       {(spec.format === 'glb' || spec.format === 'obj' || spec.format === 'ply') && (
         <SwitchRow label="Ground colour in the vertices" on={spec.colours} onChange={(colours) => set({ colours })} />
       )}
@@ -475,7 +485,12 @@ function Wears({ spec, set }: PartProps) {
           label="Normal map"
           value={String(spec.normalMap)}
           choices={TEXELS}
-          onChange={(n) => set({ normalMap: Number(n), ...(spec.uvs === 'whole' ? {} : { uvs: 'whole' as const }) })}
+          onChange={(n) =>
+            set({
+              normalMap: Number(n),
+              ...(n === '0' ? {} : { uvs: 'whole' as const, normals: 'exact' as const, edge: spec.edge === 'closed' ? ('open' as const) : spec.edge }),
+            })
+          }
         />
       </Row>
     </Part>
