@@ -2,7 +2,7 @@ import type { Field } from '../field/field';
 import { spacingOf, type Ground } from '../field/ground';
 import { exactMath } from '../kernels/math';
 import type { Kernels, RunOptions } from '../kernels/pool';
-import { drainageProgram, type Drainage } from '../kernels/programs/drainage';
+import { accumulationProgram, drainageProgram, type Drainage, type DrainageArgs } from '../kernels/programs/drainage';
 
 export type { Drainage };
 
@@ -15,11 +15,17 @@ export interface DrainageOptions extends RunOptions {
 
 /** Where the water of a field goes: depressions filled, receivers by the steepest drop, samples that drain through each one. */
 export function drainageOf(kernels: Kernels, { ground, height }: Field, options: DrainageOptions = {}): Promise<Drainage> {
-  const { open = true, toSea = false, ...run } = options;
-  const spacing = spacingOf(ground);
-  const { across, down } = ground;
-  const sea = toSea ? ground.sea - ground.datum : -Infinity;
-  return kernels.run(drainageProgram, { across, down, spacingX: spacing.x, spacingY: spacing.y, open, sea }, height, run);
+  return kernels.run(drainageProgram, argsOf(ground, options), height, options);
+}
+
+/** The samples that drain through each one by the steepest drop, itself counted. */
+export function accumulationOf(kernels: Kernels, { ground, height }: Field, options: DrainageOptions = {}): Promise<Float32Array<ArrayBuffer>> {
+  return kernels.run(accumulationProgram, argsOf(ground, options), height, options);
+}
+
+function argsOf(ground: Ground, { open = true, toSea = false }: DrainageOptions): DrainageArgs {
+  const { x, y } = spacingOf(ground);
+  return { across: ground.across, down: ground.down, spacingX: x, spacingY: y, open, sea: toSea ? ground.sea - ground.datum : -Infinity };
 }
 
 /** West, east, north, south and the four corners: column, row. */

@@ -69,12 +69,16 @@ export async function coverWeights(course: Course, evaluation: Evaluation, cover
       if (error instanceof StoppedError) throw error;
       throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
     });
-    const own = new Float32Array(count).fill(layer.strength);
-    if (weights) for (let i = 0; i < count; i++) own[i] *= weights[i];
-    for (const part of parts) for (let i = 0; i < count; i++) part[i] *= 1 - own[i];
+    const own = weights ?? new Float32Array(count).fill(1);
+    if (layer.strength !== 1) for (let i = 0; i < count; i++) own[i] *= layer.strength;
+    for (const part of parts) covered(part, own);
     parts.push(own);
   }
   return parts;
+}
+
+function covered(part: Float32Array, by: Float32Array): void {
+  for (let i = 0; i < part.length; i++) part[i] *= 1 - by[i];
 }
 
 /** What drives the ramp, 0 to 1 at every sample. */
@@ -137,27 +141,37 @@ export async function groundColour(course: Course, evaluation: Evaluation, cover
   }
   const spacing = spacingOf(ground);
   const pad = ground.registration === 'area' ? 0.5 : 0;
+  const { across } = ground;
   const out = new Uint8Array(3 * values.length);
-  const light = new Float64Array(3);
-  for (let row = 0, i = 0; row < ground.down; row++) {
-    const south = (row + pad) * spacing.y;
-    for (let column = 0; column < ground.across; column++, i++) {
-      const at = Math.min(255.999, Math.max(0, values[i] * 256));
+  const light = new Float64Array(3 * across);
+  for (let row = 0; row < ground.down; row++) {
+    const start = row * across;
+    for (let column = 0; column < across; column++) {
+      const at = Math.min(255.999, Math.max(0, values[start + column] * 256));
       const k = 3 * Math.floor(at);
       const u = at - Math.floor(at);
-      const beneath = parts[0][i];
-      for (let c = 0; c < 3; c++) light[c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
-      for (let n = 0; n < coats.length; n++) {
-        const weight = parts[n + 1][i];
-        if (weight === 0) continue;
-        const { channels, across, down, size, tall } = coats[n];
-        const from = across === 1 ? 0 : texel(south, tall, down) * across + texel((column + pad) * spacing.x, size, across);
-        for (let c = 0; c < 3; c++) light[c] += weight * channels[c][from];
-      }
-      for (let c = 0; c < 3; c++) out[3 * i + c] = toScreen(light[c]);
+      const beneath = parts[0][start + column];
+      for (let c = 0; c < 3; c++) light[3 * column + c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
     }
+    const south = (row + pad) * spacing.y;
+    for (const [n, coat] of coats.entries()) paint(light, coat, parts[n + 1].subarray(start, start + across), south, pad, spacing.x);
+    for (let i = 0; i < light.length; i++) out[3 * start + i] = toScreen(light[i]);
   }
   return out;
+}
+
+/** A row of a coat laid on as far as its weights go. */
+function paint(light: Float64Array, { channels, across, down, size, tall }: Coat, weights: Float32Array, south: number, pad: number, spacing: number): void {
+  const [red, green, blue] = channels;
+  const row = across === 1 ? 0 : texel(south, tall, down) * across;
+  for (let column = 0; column < weights.length; column++) {
+    const weight = weights[column];
+    if (weight === 0) continue;
+    const from = across === 1 ? 0 : row + texel((column + pad) * spacing, size, across);
+    light[3 * column] += weight * red[from];
+    light[3 * column + 1] += weight * green[from];
+    light[3 * column + 2] += weight * blue[from];
+  }
 }
 
 /** What a layer is painted with: a colour, or a picture that repeats every `size` × `tall` metres; linear light. */

@@ -1,7 +1,7 @@
 import { UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { formats as allFormats } from '../formats';
-import { CODES, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../formats/format';
+import { CODES, fillInBlocks, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../formats/format';
 
 /** How heights become the numbers of a file. */
 export interface Encoding {
@@ -47,7 +47,9 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
     const { low, high } = encoding.unit ?? { low: 0, high: 1 };
     if (!(high > low))
       throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
-    for (let i = 0; i < height.length; i++) samples[i] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
+    fillInBlocks(samples, (block, from) => {
+      for (let k = 0, i = from; k < block.length; k++, i++) block[k] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
+    });
     return { page: { ...base, scale: 1, offset: 0 }, step: 0, clipped: 0 };
   }
   if (!range) throw new UplandError('no-range', 'Whole-number samples need a range: the metres that the smallest and the largest code stand for.');
@@ -59,17 +61,20 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   const low = range.low - ground.datum;
   let clipped = 0;
   let taken = 0;
-  for (let i = 0; i < height.length; i++) {
-    if (valid && !valid[i]) {
-      samples[i] = noData!;
-      continue;
+  const { min } = codes;
+  fillInBlocks(samples, (block, from) => {
+    for (let k = 0, i = from; k < block.length; k++, i++) {
+      if (valid && !valid[i]) {
+        block[k] = noData!;
+        continue;
+      }
+      const code = Math.round((height[i] - low) * perMetre);
+      // A height that rounds to the last code is not clipped; one that would need another code is.
+      if (code < 0 || code > span || code !== code) clipped++;
+      block[k] = min + (code > 0 ? (code < span ? code : span) : 0);
+      if (valid && block[k] === noData) taken++;
     }
-    const code = Math.round((height[i] - low) * perMetre);
-    // A height that rounds to the last code is not clipped; one that would need another code is.
-    if (code < 0 || code > span || code !== code) clipped++;
-    samples[i] = codes.min + (code > 0 ? (code < span ? code : span) : 0);
-    if (valid && samples[i] === noData) taken++;
-  }
+  });
   if (taken) {
     throw new UplandError(
       'no-data',

@@ -169,16 +169,17 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
   const writer = options.writer ?? writerHere;
   const files: DocketFile[] = [];
   const words: string[] = [];
-  // What is being written while the next is worked out: one file, so that little is held.
-  let pending: Promise<HandedFile[]> = Promise.resolve([]);
-  const written = async () => {
-    const own = await pending;
-    pending = Promise.resolve([]);
-    files.push(...own.map(without));
-    return own;
+  // What is being written while the next is worked out: few, so that little is held.
+  const pending: Promise<HandedFile[]>[] = [];
+  const written = async function* (left = 0) {
+    while (pending.length > left) {
+      const own = await pending.shift()!;
+      files.push(...own.map(without));
+      yield* own;
+    }
   };
   const begin = (work: Promise<HandedFile[]>) => {
-    pending = work;
+    pending.push(work);
     // A fault is heard where the files are taken.
     work.catch(() => undefined);
   };
@@ -200,7 +201,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       options.onWork?.(`Writing and reading back: heights`, (n + 0.5) / order.grounds.length);
       if (receiver.heights.by === 'print') {
         const file = await solid(field, order, `${stem}${suffix}.stl`);
-        yield* await written();
+        yield* written();
         files.push(without(file));
         yield file;
       } else {
@@ -211,7 +212,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
         if (n === 0) words.push(...prepared.words);
         const ending = formatById(order.height.format).endings[0];
         const exact = n === 0 && order.height.name ? order.height.name : `${stem}${suffix}${ending}`;
-        yield* await written();
+        yield* written();
         if (order.tiles) {
           for await (const file of heightFiles(prepared, order, exact, called, writer)) {
             files.push(without(file));
@@ -223,15 +224,15 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     if (n > 0) continue;
     main = { field, prepared };
     const named = new Set<string>();
-    for (const [k, spec] of order.maps.entries()) {
+    for (const [k, spec] of quickFirst(order.maps).entries()) {
       throwIfStopped(options.signal);
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = placedMap(await drawMap(spec, own, evaluation, course.cover ?? usualCover(), options), plan);
-      yield* await written();
+      yield* written(AHEAD);
       begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
     }
   }
-  yield* await written();
+  yield* written();
   const docket = await docketOf(course, order, main!, files, words, options);
   if (order.docket) {
     const picture = await options.relief?.(main!.field);
@@ -245,6 +246,13 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
   }
   return docket;
 }
+
+/** Files that wait to be written while the next is drawn. */
+const AHEAD = 5;
+
+/** Maps that are drawn of the ground's cover take longest: the others are written meanwhile. */
+const quickFirst = (maps: readonly MapSpec[]): MapSpec[] => [...maps.filter((map) => !ofCover(map)), ...maps.filter(ofCover)];
+const ofCover = ({ kind }: MapSpec) => kind === 'colour' || kind === 'weights';
 
 /** What tells the file of a map from those of the others: its kind, a mask's step, and a number where that is taken. */
 function mapName(spec: MapSpec, course: Course, taken: Set<string>): string {

@@ -3,7 +3,7 @@ import type { Field } from '../field/field';
 import { countDistinct } from '../field/distinct';
 import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
-import { CODES, type Beside, type Reading } from '../formats/format';
+import { CODES, readInBlocks, type Beside, type Reading } from '../formats/format';
 import { metresPerCode, type Encoding } from './encode';
 
 /** What reading a written file back showed. Metres. */
@@ -57,44 +57,43 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   const { unit } = encoding;
   // Where the file itself cannot say it, the receiver is told.
   const noData = reading.noData ?? (valid ? (encoding.noData ?? null) : null);
-  const low = encoding.range?.low ?? 0;
-  const first = codes?.min ?? 0;
+  const inCodes = codes !== null && encoding.range !== undefined;
+  const { low, high } = encoding.range ?? { low: 0, high: 0 };
+  const [first, last] = [codes?.min ?? 0, codes?.max ?? 0];
+  let clipped = 0;
   let worst = 0;
   let sum = 0;
   let count = 0;
   let holes = 0;
   // Codes are turned into metres as the receiver does it, not by what the writer noted.
-  for (let i = 0; i < height.length; i++) {
-    const sample = reading.samples[i];
-    const known = sample !== noData && sample - sample === 0;
-    if (valid && !valid[i]) {
-      if (known) holes++;
-      continue;
+  const { datum } = ground;
+  const single = encoding.type === 'f32';
+  readInBlocks(reading.samples, (block, from) => {
+    for (let k = 0, i = from; k < block.length; k++, i++) {
+      const sample = block[k];
+      const known = sample !== noData && sample - sample === 0;
+      if (valid && !valid[i]) {
+        if (known) holes++;
+        continue;
+      }
+      const truth = height[i] + datum;
+      if (!known) {
+        holes++;
+        continue;
+      }
+      const read = inCodes ? low + (sample - first) * step : unit ? unit.low + sample * (unit.high - unit.low) : single ? Math.fround(sample) : sample;
+      if (inCodes && (truth < low - step / 2 || truth > high + step / 2)) {
+        clipped++;
+        if (sample !== (truth < low ? first : last)) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
+        continue;
+      }
+      const off = Math.abs(read - truth);
+      if (off > worst) worst = off;
+      sum += off * off;
+      count++;
     }
-    const truth = height[i] + ground.datum;
-    if (!known) {
-      holes++;
-      continue;
-    }
-    const read =
-      codes && encoding.range
-        ? low + (sample - first) * step
-        : unit
-          ? unit.low + sample * (unit.high - unit.low)
-          : encoding.type === 'f32'
-            ? Math.fround(sample)
-            : sample;
-    if (codes && encoding.range && (truth < low - step / 2 || truth > encoding.range.high + step / 2)) {
-      proof.clipped++;
-      const end = truth < low ? first : codes.max;
-      if (sample !== end) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
-      continue;
-    }
-    const off = Math.abs(read - truth);
-    if (off > worst) worst = off;
-    sum += off * off;
-    count++;
-  }
+  });
+  proof.clipped = clipped;
   proof.maxAbs = worst;
   proof.rmse = count ? Math.sqrt(sum / count) : 0;
   proof.codesUsed = countDistinct(reading.samples);

@@ -17,8 +17,16 @@ export type WriteTask = { kind: 'heights'; of: Parameters<Writer['heights']> } |
 
 export type Written = Delivery | MapFile[];
 
-/** Does a piece of writing; on the other thread. */
-export const doWriting = (task: WriteTask): Promise<Written> => (task.kind === 'map' ? writerHere.map(...task.of) : writerHere.heights(...task.of));
+const write = (task: WriteTask): Promise<Written> => (task.kind === 'map' ? writerHere.map(...task.of) : writerHere.heights(...task.of));
+
+let last: Promise<unknown> = Promise.resolve();
+
+/** Does a piece of writing, on the other thread; one at a time, so that no two are in memory. */
+export function doWriting(task: WriteTask): Promise<Written> {
+  const own = last.then(() => write(task));
+  last = own.catch(() => undefined);
+  return own;
+}
 
 /** Buffers that may go over with a piece of writing: those of what was drawn. */
 export function buffersOf(task: WriteTask): ArrayBuffer[] {

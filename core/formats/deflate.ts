@@ -1,4 +1,4 @@
-import { deflate } from 'pako';
+import { zlibSync } from 'fflate';
 import { throwIfStopped, UplandError } from '../errors';
 
 /**
@@ -6,7 +6,8 @@ import { throwIfStopped, UplandError } from '../errors';
  * the same input gives the same bytes everywhere.
  */
 export function compress(bytes: Uint8Array, level: 1 | 3 | 6 | 9 = 6): Uint8Array<ArrayBuffer> {
-  return deflate(bytes, { level }) as Uint8Array<ArrayBuffer>;
+  // The size of its table is given, since what it would choose itself rests on a logarithm.
+  return zlibSync(bytes, { level, mem: bytes.length > 1 << 17 ? 8 : 4 }) as Uint8Array<ArrayBuffer>;
 }
 
 /**

@@ -25,6 +25,28 @@ export function makeSamples(type: SampleType, count: number): SampleArray {
   return new ARRAYS[type](count);
 }
 
+const BLOCK = 4096;
+
+/** Fills samples of any type by blocks of doubles: a loop over them runs at one speed, whatever the types. Wants numbers that the type can hold. */
+export function fillInBlocks(samples: SampleArray, fill: (block: Float64Array, from: number) => void): void {
+  const block = new Float64Array(BLOCK);
+  for (let from = 0; from < samples.length; from += BLOCK) {
+    const part = block.subarray(0, Math.min(BLOCK, samples.length - from));
+    fill(part, from);
+    samples.set(part, from);
+  }
+}
+
+/** Goes through samples of any type by blocks of doubles. */
+export function readInBlocks(samples: SampleArray, read: (block: Float64Array, from: number) => void): void {
+  const block = new Float64Array(BLOCK);
+  for (let from = 0; from < samples.length; from += BLOCK) {
+    const part = samples.subarray(from, from + BLOCK);
+    block.set(part);
+    read(block.subarray(0, part.length), from);
+  }
+}
+
 /** What is read of a file with several bands: one of them (counted from 1), their luminance, or a height packed over red, green and blue. */
 export type Band = number | 'luminance' | 'packed';
 

@@ -76,15 +76,7 @@ function block(out: Bits, symbols: Uint32Array, counts: Uint32Array, last: boole
   out.put(ordered - 4, 4);
   for (let k = 0; k < ordered; k++) out.put(own[ORDER[k]], 3);
   for (const length of all) out.put(ownCodes[length], own[length]);
-  for (let i = 0; i < symbols.length; i++) {
-    const symbol = symbols[i] & 511;
-    out.put(codes[symbol], lengths[symbol]);
-    if (symbol > 256) {
-      const k = symbol - 257;
-      // The extra bits of the length, and the one bit of the distance, which is 0.
-      out.put((symbols[i] >> 9) - LENGTH_BASE[k], LENGTH_EXTRA[k] + 1);
-    }
-  }
+  out.putAll(symbols, codes, lengths);
   out.put(codes[256], lengths[256]);
 }
 
@@ -160,15 +152,50 @@ class Bits {
     this.held |= value << this.count;
     this.count += bits;
     if (this.count < 16) return;
-    if (this.at + 2 > this.bytes.length) {
-      const grown = new Uint8Array(this.bytes.length * 2);
-      grown.set(this.bytes);
-      this.bytes = grown;
-    }
+    this.room(2);
     this.bytes[this.at++] = this.held;
     this.bytes[this.at++] = this.held >>> 8;
     this.held >>>= 16;
     this.count -= 16;
+  }
+
+  /** Symbols under their codes, those of lengths with their extra bits and the one bit of the distance, which is 0. */
+  putAll(symbols: Uint32Array, codes: Uint16Array, lengths: Uint8Array): void {
+    // A code has at most 15 bits, a length's extra bits and distance 6.
+    this.room(3 * symbols.length + 4);
+    const { bytes } = this;
+    let { at, held, count } = this;
+    for (let i = 0; i < symbols.length; i++) {
+      const symbol = symbols[i] & 511;
+      held |= codes[symbol] << count;
+      count += lengths[symbol];
+      if (count >= 16) {
+        bytes[at++] = held;
+        bytes[at++] = held >>> 8;
+        held >>>= 16;
+        count -= 16;
+      }
+      if (symbol <= 256) continue;
+      const k = symbol - 257;
+      held |= ((symbols[i] >> 9) - LENGTH_BASE[k]) << count;
+      count += LENGTH_EXTRA[k] + 1;
+      if (count >= 16) {
+        bytes[at++] = held;
+        bytes[at++] = held >>> 8;
+        held >>>= 16;
+        count -= 16;
+      }
+    }
+    this.at = at;
+    this.held = held;
+    this.count = count;
+  }
+
+  private room(more: number): void {
+    if (this.at + more <= this.bytes.length) return;
+    const grown = new Uint8Array(this.bytes.length * 2 + more);
+    grown.set(this.bytes);
+    this.bytes = grown;
   }
 
   align(): void {

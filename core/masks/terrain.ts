@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { drainageOf, spreadAccumulation } from '../analysis/drainage';
+import { accumulationOf, drainageOf, spreadAccumulation } from '../analysis/drainage';
 import { curvatureOf } from '../analysis/surface';
 import { eachGradient } from '../analysis/slope';
 import { gaussian, gaussianReach } from '../field/gaussian';
@@ -142,16 +142,13 @@ export async function reliefOf(
 ): Promise<Float32Array<ArrayBuffer>> {
   const [sigmaX, sigmaY] = [size / 2 / spacing.x, size / 2 / spacing.y];
   const mean = await gaussian(kernels, height, across, down, sigmaX, sigmaY, { signal });
-  const away = mean.map((m, i) => height[i] - m);
-  const spread = await gaussian(
-    kernels,
-    away.map((d) => d * d),
-    across,
-    down,
-    sigmaX,
-    sigmaY,
-    { signal },
-  );
+  const away = mean;
+  const squares = new Float32Array(away.length);
+  for (let i = 0; i < away.length; i++) {
+    away[i] = height[i] - mean[i];
+    squares[i] = away[i] * away[i];
+  }
+  const spread = await gaussian(kernels, squares, across, down, sigmaX, sigmaY, { signal });
   for (let i = 0; i < away.length; i++) {
     const sigma = Math.sqrt(Math.max(0, spread[i]));
     const share = sigma > 1e-6 ? 0.5 + away[i] / (4 * sigma) : 0.5;
@@ -178,8 +175,10 @@ export const flowMask = defineMask({
   reach: () => Infinity,
   async weigh({ height }, params, { ground, kernels, signal }) {
     const field = { ground, height: height as Float32Array<ArrayBuffer> };
-    const drainage = await drainageOf(kernels, field, { signal });
-    const flow = params.by === 'multiple' ? spreadAccumulation(field, drainage, 'multiple') : drainage.accumulation.slice();
+    const flow =
+      params.by === 'multiple'
+        ? spreadAccumulation(field, await drainageOf(kernels, field, { signal }), 'multiple')
+        : await accumulationOf(kernels, field, { signal });
     const { x, y } = spacingOf(ground);
     for (let i = 0; i < flow.length; i++) flow[i] *= x * y;
     return boundedBy(flow, params);

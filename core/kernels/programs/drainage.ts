@@ -78,6 +78,16 @@ export const drainageProgram: Program<DrainageArgs, Float32Array, Drainage> = {
   },
 };
 
+/** The same, and only the samples that drain through each one are taken out. */
+export const accumulationProgram: Program<DrainageArgs, Float32Array, Float32Array<ArrayBuffer>> = {
+  ...drainageProgram,
+  id: 'accumulation',
+  take(arena, args) {
+    const { grid, routing } = plan(args);
+    return lift(arena, routing.area, grid);
+  },
+};
+
 /** Closed all around, the water gathers in the lowest sample. */
 export function lowestSample(height: Float32Array, { across, down, stride }: Halving): number {
   let lowest = stride + 1;

@@ -1,6 +1,6 @@
 import type { Program } from '../program';
 import { distanceProgram } from './distance';
-import { drainageProgram } from './drainage';
+import { accumulationProgram, drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
@@ -18,6 +18,7 @@ import { windProgram } from './wind';
 export const programs: Record<string, Program<any, any, any>> = {
   [noiseProgram.id]: noiseProgram,
   [drainageProgram.id]: drainageProgram,
+  [accumulationProgram.id]: accumulationProgram,
   [fluvialProgram.id]: fluvialProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
