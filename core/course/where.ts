@@ -101,7 +101,7 @@ async function frayed(
 ): Promise<Float32Array<ArrayBuffer>> {
   const grid = gridOf(ground, window);
   const octaves = octavesOf({ seed: 7919, feature: raggedSize, octaves: 5, gain: 0.6, lacunarity: 2.03 }, Math.max(grid.stepX, grid.stepY));
-  const noise = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0 }, null, { signal });
+  const noise = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0, within: true }, weights, { signal });
   for (let i = 0; i < noise.length; i++) {
     const w = weights[i];
     const moved = w + ragged * 4 * w * (1 - w) * noise[i] * 1.6;

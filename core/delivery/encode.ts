@@ -68,11 +68,13 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
         block[k] = noData!;
         continue;
       }
-      const code = Math.round((height[i] - low) * perMetre);
+      const code = (height[i] - low) * perMetre + 0.5;
       // A height that rounds to the last code is not clipped; one that would need another code is.
-      if (code < 0 || code > span || code !== code) clipped++;
-      block[k] = min + (code > 0 ? (code < span ? code : span) : 0);
-      if (valid && block[k] === noData) taken++;
+      const fits = code >= 0 && code < span + 1;
+      if (!fits) clipped++;
+      const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
+      if (valid && kept === noData) taken++;
+      block[k] = kept;
     }
   });
   if (taken) {

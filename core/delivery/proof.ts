@@ -56,7 +56,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   const codes = CODES[encoding.type];
   const { unit } = encoding;
   // Where the file itself cannot say it, the receiver is told.
-  const noData = reading.noData ?? (valid ? (encoding.noData ?? null) : null);
+  const noData = reading.noData ?? (valid ? (encoding.noData ?? NaN) : NaN);
   const inCodes = codes !== null && encoding.range !== undefined;
   const { low, high } = encoding.range ?? { low: 0, high: 0 };
   const [first, last] = [codes?.min ?? 0, codes?.max ?? 0];
@@ -67,8 +67,15 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   let holes = 0;
   // Codes are turned into metres as the receiver does it, not by what the writer noted.
   const { datum } = ground;
-  const single = encoding.type === 'f32';
+  const single = encoding.type === 'f32' && !unit;
+  // Whole numbers of up to 16 bits are counted by a table, on the way.
+  const seen = reading.samples.BYTES_PER_ELEMENT <= 2 ? new Uint8Array(65_536) : undefined;
+  const [least, most] = inCodes ? [low - step / 2, high + step / 2] : [-Infinity, Infinity];
+  const [scale, zero, offset] = inCodes ? [step, first, low] : unit ? [unit.high - unit.low, 0, unit.low] : [1, 0, 0];
   readInBlocks(reading.samples, (block, from) => {
+    if (seen) for (let k = 0; k < block.length; k++) seen[block[k] & 0xffff] = 1;
+    // Numbers of its own: those outside of a closure are boxed at every change.
+    let [farthest, squares, compared] = [0, 0, 0];
     for (let k = 0, i = from; k < block.length; k++, i++) {
       const sample = block[k];
       const known = sample !== noData && sample - sample === 0;
@@ -81,22 +88,25 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
         holes++;
         continue;
       }
-      const read = inCodes ? low + (sample - first) * step : unit ? unit.low + sample * (unit.high - unit.low) : single ? Math.fround(sample) : sample;
-      if (inCodes && (truth < low - step / 2 || truth > high + step / 2)) {
+      if (truth < least || truth > most) {
         clipped++;
-        if (sample !== (truth < low ? first : last)) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
+        if (sample !== (truth < least ? first : last)) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
         continue;
       }
-      const off = Math.abs(read - truth);
-      if (off > worst) worst = off;
-      sum += off * off;
-      count++;
+      const read = offset + scale * (sample - zero);
+      const off = Math.abs((single ? Math.fround(read) : read) - truth);
+      if (off > farthest) farthest = off;
+      squares += off * off;
+      compared++;
     }
+    worst = Math.max(worst, farthest);
+    sum += squares;
+    count += compared;
   });
   proof.clipped = clipped;
   proof.maxAbs = worst;
   proof.rmse = count ? Math.sqrt(sum / count) : 0;
-  proof.codesUsed = countDistinct(reading.samples);
+  proof.codesUsed = seen ? seen.reduce((n, one) => n + one, 0) : countDistinct(reading.samples);
   const allowed = allowance(encoding, step, field);
   if (worst > allowed) {
     proof.faults.push(`A sample read back is off by ${worst.toPrecision(4)} m; ${allowed.toPrecision(4)} m is the most that the encoding explains.`);

@@ -27,9 +27,13 @@ export function makeSamples(type: SampleType, count: number): SampleArray {
 
 const BLOCK = 4096;
 
-/** Fills samples of any type by blocks of doubles: a loop over them runs at one speed, whatever the types. Wants numbers that the type can hold. */
-export function fillInBlocks(samples: SampleArray, fill: (block: Float64Array, from: number) => void): void {
-  const block = new Float64Array(BLOCK);
+/**
+ * Fills samples of any type by blocks of doubles or, where the type is of whole numbers, of 32-bit
+ * integers: a loop over them runs at one speed, whatever the type. Wants numbers that the type can
+ * hold; of 32 bits without a sign the upper half wraps and comes out right.
+ */
+export function fillInBlocks(samples: SampleArray, fill: (block: Float64Array | Int32Array, from: number) => void): void {
+  const block = samples instanceof Float32Array || samples instanceof Float64Array ? new Float64Array(BLOCK) : new Int32Array(BLOCK);
   for (let from = 0; from < samples.length; from += BLOCK) {
     const part = block.subarray(0, Math.min(BLOCK, samples.length - from));
     fill(part, from);

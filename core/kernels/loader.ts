@@ -23,6 +23,7 @@ export interface KernelExports {
     kind: number,
     scale: number,
     add: number,
+    within: number,
   ): void;
   filterRows(
     source: number,

@@ -85,6 +85,8 @@ function octave4(ua: v128, ub: v128, va: v128, vb: v128, seed: v128, basis: i32)
  * carry = clamp(2·previous signal); 2 billow, Σ wᵢ·(2|n| − 1); 3 hybrid multifractal,
  * Σ carry·wᵢ·(n + 0.7) with carry = clamp(carry·previous signal).
  * The result is multiplied by `scale` and `add` is added.
+ *
+ * With `within` 1, `out` holds weights, and four samples of which none lies between 0 and 1 become 0.
  */
 export function noiseRows(
   out: usize,
@@ -105,7 +107,9 @@ export function noiseRows(
   kind: i32,
   scale: f32,
   add: f32,
+  within: i32,
 ): void {
+  const zero = f32x4.splat(0);
   const one = f32x4.splat(1);
   const two = f32x4.splat(2);
   const lanesA = f64x2(0, 1);
@@ -115,6 +119,13 @@ export function noiseRows(
     const y = f64x2.splat(firstY + stepY * <f64>(row + top));
     let to4 = out + ((<usize>row * <usize>stride) << 2);
     for (let column = 0; column < stride; column += 4, to4 += 16) {
+      if (within) {
+        const w = v128.load(to4);
+        if (!v128.any_true(v128.and(f32x4.gt(w, zero), f32x4.lt(w, one)))) {
+          v128.store(to4, zero);
+          continue;
+        }
+      }
       const c = f64x2.splat(<f64>(column + left));
       let xa = f64x2.add(f64x2.splat(firstX), f64x2.mul(f64x2.splat(stepX), f64x2.add(c, lanesA)));
       let xb = f64x2.add(f64x2.splat(firstX), f64x2.mul(f64x2.splat(stepX), f64x2.add(c, lanesB)));

@@ -1,4 +1,4 @@
-import { rowsOf, type Program } from '../program';
+import { floats, rowsOf, type Program } from '../program';
 import { unpadded } from './filter';
 
 export interface Octave {
@@ -34,6 +34,8 @@ export interface NoiseArgs {
   warpBy?: number;
   scale: number;
   add: number;
+  /** Weights are given, and the noise is wanted only where they lie between 0 and 1; elsewhere it may be 0. */
+  within?: boolean;
 }
 
 const RECORD = 40;
@@ -42,11 +44,11 @@ const TABLE = 64 * RECORD;
 const strideOf = (across: number) => (across + 3) & ~3;
 
 /** Fractal gradient noise over a grid. */
-export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> = {
+export const noiseProgram: Program<NoiseArgs, Float32Array | null, Float32Array<ArrayBuffer>> = {
   id: 'noise',
   bytes: ({ across, down }) => TABLE + strideOf(across) * down * 4,
 
-  load(arena, { octaves, warp = [] }) {
+  load(arena, { across, down, octaves, warp = [] }, weights) {
     const view = new DataView(arena.buffer, arena.start, TABLE);
     [...octaves, ...warp].forEach((octave, i) => {
       const at = i * RECORD;
@@ -57,6 +59,10 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
       view.setFloat32(at + 32, octave.weight, true);
       view.setInt32(at + 36, octave.seed, true);
     });
+    if (!weights) return;
+    const stride = strideOf(across);
+    const out = floats(arena, arena.start + TABLE, stride * down);
+    for (let row = 0; row < down; row++) out.set(weights.subarray(row * across, (row + 1) * across), row * stride);
   },
 
   *run(kernels, arena, args, band) {
@@ -88,6 +94,7 @@ export const noiseProgram: Program<NoiseArgs, null, Float32Array<ArrayBuffer>> =
           args.kind,
           args.scale,
           args.add,
+          args.within ? 1 : 0,
         );
       }
       band.progress((done + 16) / most);
