@@ -190,7 +190,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     options.onWork?.(`Working out: ${called}`, n / order.grounds.length);
     const own = courseOf(course, source);
     const at = { ...plan.ground, sea: course.ground.sea };
-    const evaluation: Evaluation =
+    let evaluation: Evaluation =
       source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
@@ -226,6 +226,8 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     const named = new Set<string>();
     for (const [k, spec] of quickFirst(order.maps).entries()) {
       throwIfStopped(options.signal);
+      // The ground after every step is wanted for the masks of steps only.
+      if (ofCover(spec)) evaluation = { ...evaluation, stages: [] };
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = placedMap(await drawMap(spec, own, evaluation, course.cover ?? usualCover(), options), plan);
       yield* written(AHEAD);
