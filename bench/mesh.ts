@@ -7,7 +7,7 @@ import { greedyProgram } from '../core/kernels/programs/greedy';
 import { meshFormats } from '../core/mesh/formats';
 import { writeModel } from '../core/mesh/formats/files';
 import { modelOf } from '../core/mesh/model';
-import { pressMesh } from '../core/mesh/press';
+import { pressOn } from '../core/mesh/press';
 import { gridSurface } from '../core/mesh/surface';
 import { timed } from './pairs';
 
@@ -51,7 +51,7 @@ export async function meshRows(kernels: Kernels, ground: (n: number) => Promise<
   );
   await row(
     `mesh to heights, 2 million triangles, ${n}²`,
-    () => timed(() => pressMesh(mesh, { size: { across: n, down: n } })),
+    () => timed(() => pressOn(kernels, mesh, { size: { across: n, down: n } })),
     () => Number(execFileSync('.cache/peer-press', ['.cache/mesh.raw', String(n)], { encoding: 'utf8' })),
     { ratio: 1.5 },
   );

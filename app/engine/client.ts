@@ -15,4 +15,7 @@ export function engine(): Remote<EngineApi> {
   return remote;
 }
 
+/** Hears how long work stands. */
+export const telling = (tell: (words: string, share: number) => void) => proxy(tell);
+
 export const listening = (listener: Listener) => proxy(listener);

@@ -419,8 +419,8 @@ const api = {
   },
 
   /** A mesh of the ground as files, measured on what was written. */
-  async mesh(course: Course, spec: MeshSpec, name: string): Promise<Outcome<WrittenMesh>> {
-    const result = await outcome(async () => meshing.write(await meshWork(course, 'write-mesh'), spec, name));
+  async mesh(course: Course, spec: MeshSpec, name: string, onWork: Telling): Promise<Outcome<WrittenMesh>> {
+    const result = await outcome(async () => meshing.write(await meshWork(course, 'write-mesh', onWork), spec, name));
     return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
   },
 
@@ -436,13 +436,14 @@ const api = {
   },
 
   /** Error against triangles. */
-  meshCurve(course: Course): Promise<Outcome<MeshCurve>> {
-    return outcome(async () => meshing.curve(await meshWork(course, 'mesh-curve')));
+  meshCurve(course: Course, onWork: Telling): Promise<Outcome<MeshCurve>> {
+    return outcome(async () => meshing.curve(await meshWork(course, 'mesh-curve', onWork)));
   },
 
   /** A mesh file, or several, pressed to heights. */
-  async press(course: Course, request: PressRequest): Promise<Outcome<PressResult>> {
-    const result = await outcome(() => meshing.press(course, () => wholeField(course), request, newQuestion('press')));
+  async press(course: Course, request: PressRequest, onWork: Telling): Promise<Outcome<PressResult>> {
+    const work = { tools, course, field: () => wholeField(course), signal: newQuestion('press'), onWork };
+    const result = await outcome(() => meshing.press(work, request));
     return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.cover.buffer, ...buffersOf(result.value.mesh)]) : result;
   },
 
@@ -494,11 +495,14 @@ async function maskPicture(course: Course, evaluation: Evaluation, use: string):
   return { use, weights: bytes, share: sum / weights.length };
 }
 
+/** Told how long work stands: words, and the share that is behind it. */
+type Telling = (words: string, share: number) => void;
+
 /** What the making of meshes works with. */
-async function meshWork(course: Course, kind: string) {
+async function meshWork(course: Course, kind: string, onWork: Telling = () => undefined) {
   const signal = newQuestion(kind);
   const field = await wholeField(course);
-  return { tools, course, field: { ...field, ground: { ...field.ground, sea: course.ground.sea } }, signal };
+  return { tools, course, field: { ...field, ground: { ...field.ground, sea: course.ground.sea } }, signal, onWork };
 }
 
 function buffersOf({ positions, indices, normals, uvs, tangents, quads }: MeshPicture): ArrayBuffer[] {

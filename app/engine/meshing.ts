@@ -13,12 +13,12 @@ import {
   gridMesh,
   gridSurface,
   groundColour,
-  heldAgainst,
+  heldOn,
   joined,
   makeField,
   meshFormats,
   modelOf,
-  pressMesh,
+  pressOn,
   readMeshFiles,
   rightAngledSurface,
   simplifiedSurface,
@@ -33,6 +33,7 @@ import {
   vertexCount,
   whyNotAs,
   writeModel,
+  type Bounds,
   type Course,
   type Field,
   type HeldAgainst,
@@ -44,7 +45,7 @@ import {
 } from '@upland-cast/core';
 import { keepAsset } from '../storage/assets';
 import { coverOptions, type Tools } from './handing';
-import type { MeshCurve, MeshFacts, MeshPicture, MeshPreview, MeshSpec, Pixels, PressRequest, PressResult, WrittenMesh } from './protocol';
+import type { Extent, MeshCurve, MeshFacts, MeshPicture, MeshPreview, MeshSpec, Pixels, PressRequest, PressResult, WrittenMesh } from './protocol';
 import { reliefPixels } from './relief';
 
 /** Triangles that are drawn at the most; what is written may have many more. */
@@ -59,6 +60,8 @@ interface Work {
   course: Course;
   field: Field;
   signal: AbortSignal;
+  /** What is done, and the share of the whole that is behind it. */
+  onWork: (words: string, share: number) => void;
 }
 
 /** Lets a wish to stop be heard between two pieces of work. */
@@ -171,8 +174,8 @@ function factsOf(model: Model, field: Field, held: HeldAgainst, spec: MeshSpec):
 }
 
 /** The ground of a model held against the field; its water, walls and underside lie below. */
-const heldOf = (model: Model, field: Field, signal: AbortSignal) =>
-  heldAgainst(joined(model.parts.filter((p) => p.kind === 'ground').map((p) => p.mesh)), field, model.frame, signal);
+const heldOf = (model: Model, { tools, field, signal }: Work) =>
+  heldOn(tools.kernels, joined(model.parts.filter((p) => p.kind === 'ground').map((p) => p.mesh)), field, model.frame, signal);
 
 /** The mesh as it will be, measured whole, and drawn no denser than a screen can show. */
 export async function preview(work: Work, spec: MeshSpec): Promise<MeshPreview> {
@@ -180,7 +183,7 @@ export async function preview(work: Work, spec: MeshSpec): Promise<MeshPreview> 
   const format = meshFormats.find((f) => f.id === spec.format)!;
   const { surface, split } = await surfaceFor(work, spec);
   const model = modelOf(field, surface, 'preview', { ...dressingOf(spec), water: false });
-  const held = heldOf(model, field, signal);
+  const held = await heldOf(model, work);
   const facts = factsOf(modelWithWater(model, field, surface, spec), field, held, spec);
   let shown = surface;
   let words = '';
@@ -283,9 +286,12 @@ async function colourTexture({ tools, course, signal }: Work, texels: number): P
 
 /** Writes the mesh: its files, each measured as it was read back; levels of detail beside it. */
 export async function write(work: Work, spec: MeshSpec, name: string): Promise<WrittenMesh> {
-  const { field, course, tools, signal } = work;
+  const { field, course, tools, signal, onWork } = work;
   const format = meshFormats.find((f) => f.id === spec.format)!;
+  onWork('Making the faces', 0);
   const { surface } = await surfaceFor(work, spec);
+  // The first level has half of all the triangles.
+  const begun = (level: number, words: string, part: number) => onWork(words, 0.3 + 0.7 * (1 - 0.5 ** level + 0.5 ** (level + 1) * part));
   const cover = course.cover ?? usualCover();
   const colours = spec.colours
     ? await groundColour(course, await evaluate(course, coverOptions(tools, signal)), cover, coverOptions(tools, signal))
@@ -297,6 +303,7 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
   let facts: MeshFacts | undefined;
   let error: Pixels | undefined;
   for (let level = 0; level <= spec.levels; level++) {
+    begun(level, level === 0 ? 'Laying out the mesh' : `Level ${level}`, 0);
     await turn(signal);
     const lighter = level === 0 ? surface : await simplifiedSurface(field.ground, surface, 0.5 ** level);
     const own = level === 0 ? name : `${name}-level-${level}`;
@@ -306,14 +313,18 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
         ? bakeNormals(field, lighter, { width: spec.normalMap, height: spec.normalMap, strength: spec.strength, extent: spec.extent })
         : undefined;
     const normal = baked && encodeImage({ width: spec.normalMap, height: spec.normalMap, channels: 3, samples: baked.samples }, 3);
+    begun(level, 'Writing', 0.3);
     await turn(signal);
     const made = await writeModel(format, model, own, inside ? { normal, colour } : {}, { packed: spec.packed, quantised: spec.quantised });
     if (normal && !inside) made.push({ name: `${own}-normal.png`, bytes: normal, mediaType: 'image/png' });
+    begun(level, 'Reading it back', 0.6);
     await turn(signal);
     const written = await readMeshFiles(made);
+    begun(level, 'Holding it against the ground', 0.8);
     // The water's two triangles come last, and are not the ground.
     const waters = inside && model.parts.some((p) => p.kind === 'water') ? 6 : 0;
-    const held = heldAgainst(
+    const held = await heldOn(
+      tools.kernels,
       { ...written, indices: written.indices.subarray(0, written.indices.length - waters) as Uint32Array<ArrayBuffer> },
       field,
       model.frame,
@@ -355,32 +366,39 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
 }
 
 /** Error against triangles for every way of making them, each measured by pressing, so that the knee can be picked. */
-export async function curve({ tools, field, signal }: Work): Promise<MeshCurve> {
-  const measured = (surface: MeshSurface): [number, number] => {
+export async function curve(work: Work): Promise<MeshCurve> {
+  const { tools, field, signal, onWork } = work;
+  const measured = async (surface: MeshSurface): Promise<[number, number]> => {
     const model = modelOf(field, surface, 'c', { normals: 'none', uvs: 'none' });
-    return [surface.faces.length / 3, heldOf(model, field, signal).maxError];
+    return [surface.faces.length / 3, (await heldOf(model, work)).maxError];
   };
   const most = Math.max(field.ground.across, field.ground.down) - 1;
   const grid: [number, number][] = [];
   for (let across = 8; across <= Math.min(1024, most); across *= 2) {
     await turn(signal);
-    grid.push(measured(gridSurface(field, segmentsOf(field, across))));
+    onWork('Measuring grids', grid.length / 20);
+    grid.push(await measured(gridSurface(field, segmentsOf(field, across))));
   }
   const { lowest, highest } = statistics(field);
+  onWork('Measuring greedy insertion', 0.4);
   const greedy = await adaptiveSurface(tools.kernels, field, { maxError: Math.max(1e-3, (highest - lowest) / 2000), triangles: 600_000, signal });
   const simplified: [number, number][] = [];
   let level = gridSurface(field, segmentsOf(field, Math.min(512, most)));
   for (let k = 0; k < 8; k++) {
     await turn(signal);
+    onWork('Measuring simplified levels', 0.6 + k / 20);
     level = await simplifiedSurface(field.ground, level, 0.5);
-    simplified.unshift(measured(level));
+    simplified.unshift(await measured(level));
     if (level.faces.length / 3 < 600) break;
   }
   return { grid, adaptive: greedy.course.filter(([n, e]) => n >= 50 && e > 0), simplified };
 }
 
 /** A mesh file, or several, looked at from above. */
-export async function press(course: Course, field: () => Promise<Field>, request: PressRequest, signal: AbortSignal): Promise<PressResult> {
+export async function press(work: Omit<Work, 'field'> & { field: () => Promise<Field> }, request: PressRequest): Promise<PressResult> {
+  const { tools, course, field, signal, onWork } = work;
+  onWork('Reading the mesh', 0);
+  await turn(signal);
   const read = await readMeshFiles(request.files);
   const up = request.up ?? read.up;
   const { ground } = course;
@@ -397,15 +415,18 @@ export async function press(course: Course, field: () => Promise<Field>, request
     throw new UplandError('mesh-scale', 'Seen from above this mesh has no width, so there is no ground in it. Is the other axis up?');
   const against = request.againstGround;
   await turn(signal);
-  const pressed = pressMesh(read, {
+  const pressed = await pressOn(tools.kernels, read, {
+    progress: (share) => onWork('Pressing', 0.3 + 0.5 * share),
     up,
     scale,
     smooth: request.smooth,
     signal,
     size: against ? { across: ground.across, down: ground.down } : request.across && request.down ? { across: request.across, down: request.down } : undefined,
     registration: against ? ground.registration : 'point',
-    extent: against ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : undefined,
+    extent: against ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : request.extent,
   });
+  onWork('Pressing', 0.8);
+  await turn(signal);
   let made = pressed.field;
   let filled = 0;
   if (request.fill !== 'none' && made.valid) {
@@ -436,6 +457,7 @@ export async function press(course: Course, field: () => Promise<Field>, request
     spacing: pressed.spacing,
     size: pressed.size,
     own,
+    plan: planOfMesh(plan, up, scale),
     scale,
     vertices: vertexCount(read),
     triangles: triangleCount(read),
@@ -446,6 +468,12 @@ export async function press(course: Course, field: () => Promise<Field>, request
     difference: against ? differenceFrom(await field(), pressed.field) : undefined,
     asset: await keepAsset(bytes),
   };
+}
+
+/** The land that a mesh lies over, metres. */
+function planOfMesh({ min, max }: Bounds, up: 'y' | 'z', scale: number): Extent {
+  const [north, south] = up === 'y' ? [min[2], max[2]] : [-max[1], -min[1]];
+  return { west: min[0] * scale, north: north * scale, east: max[0] * scale, south: south * scale };
 }
 
 /** Where the mesh covers the ground once, where it lies over itself, and where it does not cover it. */

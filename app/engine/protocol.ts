@@ -289,6 +289,14 @@ export interface MeshCurve {
   simplified: [number, number][];
 }
 
+/** Land in a mesh's own plan: metres east and south of its origin. */
+export interface Extent {
+  west: number;
+  north: number;
+  east: number;
+  south: number;
+}
+
 export interface PressRequest {
   files: { name: string; bytes: Uint8Array<ArrayBuffer> }[];
   across?: number;
@@ -296,6 +304,8 @@ export interface PressRequest {
   up?: 'y' | 'z';
   scale: { by: 'factor'; factor: number } | { by: 'width'; width: number } | { by: 'ground' };
   smooth: boolean;
+  /** The land that is looked at; left out: all that the mesh lies over. */
+  extent?: Extent;
   /** Holes that are given heights which carry the ground around them on: none, those inside, or all there is no surface over. */
   fill: 'none' | 'inside' | 'all';
   /** Hold the heights against the terrain's ground, and press to its samples and extent. */
@@ -316,6 +326,7 @@ export interface PressResult {
   size: { width: number; depth: number };
   /** Its plan in its own units, and metres to one of them. */
   own: { width: number; depth: number };
+  plan: Extent;
   scale: number;
   vertices: number;
   triangles: number;

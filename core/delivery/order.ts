@@ -9,7 +9,7 @@ import { formatById } from '../formats';
 import { CODES } from '../formats/format';
 import type { Image } from '../formats/png';
 import { boundsOf } from '../mesh/mesh';
-import { pressMesh } from '../mesh/press';
+import { pressOn } from '../mesh/press';
 import { readMesh } from '../mesh/formats';
 import { stl } from '../mesh/formats/stl';
 import { solidOf } from '../mesh/solid';
@@ -200,7 +200,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
     if (order.height.on) {
       options.onWork?.(`Writing and reading back: heights`, (n + 0.5) / order.grounds.length);
       if (receiver.heights.by === 'print') {
-        const file = await solid(field, order, `${stem}${suffix}.stl`);
+        const file = await solid(field, order, `${stem}${suffix}.stl`, options);
         yield* written();
         files.push(without(file));
         yield file;
@@ -396,14 +396,14 @@ const flat = ({ width, height }: Image): Ground => ({ width, depth: height, acro
 const asHanded = (file: MapFile): HandedFile => file;
 
 /** A closed solid, read back and pressed to heights again. */
-async function solid(field: Field, { receiver }: Order, name: string): Promise<HandedFile> {
+async function solid(field: Field, { receiver }: Order, name: string, { kernels, signal }: HandOptions): Promise<HandedFile> {
   if (receiver.heights.by !== 'print') throw new UplandError('format', 'Only a printed model is a solid.');
   const { scale, base } = receiver.heights;
   const bytes = stl.write(solidOf(field, { scale, base }), name);
   const { ground } = field;
   const { lowest, highest } = statistics(field);
   const back = readMesh(bytes);
-  const pressed = pressMesh(back, { up: 'z', size: { across: ground.across, down: ground.down }, registration: 'point' });
+  const pressed = await pressOn(kernels, back, { up: 'z', size: { across: ground.across, down: ground.down }, registration: 'point', signal });
   const metres = scale / 1000;
   let [worst, sum] = [0, 0];
   for (let i = 0; i < field.height.length; i++) {

@@ -392,6 +392,37 @@ export interface KernelExports {
   ): void;
   distanceColumns(marks: number, out: number, across: number, down: number, from: number, to: number, dy: number): void;
   distanceRows(squares: number, scratch: number, across: number, from: number, to: number, dx: number): void;
+  pressLargest(indices: number, from: number, to: number): number;
+  pressFaces(
+    indices: number,
+    from: number,
+    to: number,
+    places: number,
+    heights: number,
+    top: number,
+    bottom: number,
+    across: number,
+    firstRow: number,
+    lastRow: number,
+    ownFrom: number,
+    ownTo: number,
+    counts: number,
+  ): void;
+  pressPlace(
+    positions: number,
+    from: number,
+    to: number,
+    plan: number,
+    above: number,
+    southwards: number,
+    west: number,
+    north: number,
+    stepX: number,
+    stepY: number,
+    pad: number,
+    places: number,
+    heights: number,
+  ): void;
   greedyBegin(height: number, columns: number, rows: number, room: number, limit: number, rim: number): void;
   greedyPut(sample: number): void;
   greedyGrow(bound: number, until: number, steps: number): number;

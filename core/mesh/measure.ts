@@ -1,7 +1,8 @@
 import type { Field } from '../field/field';
+import type { Kernels } from '../kernels/pool';
 import type { Mesh } from './mesh';
 import type { MeshFrame } from './model';
-import { pressMesh } from './press';
+import { pressMesh, pressOn, type PressOptions, type Pressing } from './press';
 
 export interface MeshError {
   /** Metres against the field, at its samples. */
@@ -55,17 +56,24 @@ export interface HeldAgainst extends MeshError {
 }
 
 /** A mesh in a frame pressed to the field's samples and held against it, whatever lies below its topmost surface. */
-export function heldAgainst(mesh: Mesh, field: Field, frame: MeshFrame, signal?: AbortSignal): HeldAgainst {
-  const { ground, height } = field;
-  const { width, depth } = frame;
-  const own = unframed(mesh, frame, ground.datum);
-  const { field: pressed, holes } = pressMesh(own, {
-    size: { across: ground.across, down: ground.down },
-    registration: ground.registration,
-    extent: { west: -width / 2, east: width / 2, north: -depth / 2, south: depth / 2 },
-    up: 'y',
-    signal,
-  });
+export function heldAgainst(mesh: Mesh, field: Field, frame: MeshFrame): HeldAgainst {
+  return differences(pressMesh(unframed(mesh, frame, field.ground.datum), over(field, frame)), field);
+}
+
+/** The same, pressed on the kernels' threads. */
+export async function heldOn(kernels: Kernels, mesh: Mesh, field: Field, frame: MeshFrame, signal?: AbortSignal): Promise<HeldAgainst> {
+  return differences(await pressOn(kernels, unframed(mesh, frame, field.ground.datum), { ...over(field, frame), signal }), field);
+}
+
+/** The field's own samples. */
+const over = ({ ground }: Field, { width, depth }: MeshFrame): PressOptions => ({
+  size: { across: ground.across, down: ground.down },
+  registration: ground.registration,
+  extent: { west: -width / 2, east: width / 2, north: -depth / 2, south: depth / 2 },
+  up: 'y',
+});
+
+function differences({ field: pressed, holes }: Pressing, { height }: Field): HeldAgainst {
   const off = new Float32Array(height.length);
   let [worst, sum, count] = [0, 0, 0];
   for (let i = 0; i < off.length; i++) {

@@ -45,17 +45,22 @@ export interface Bounds {
   max: [number, number, number];
 }
 
-export function boundsOf(positions: Float32Array): Bounds {
-  const min: [number, number, number] = [Infinity, Infinity, Infinity];
-  const max: [number, number, number] = [-Infinity, -Infinity, -Infinity];
+/** Whether all of the numbers are finite is said with it. */
+export function boundsOf(positions: Float32Array): Bounds & { finite: boolean } {
+  let strange = 0;
+  let [west, low, near] = [Infinity, Infinity, Infinity];
+  let [east, high, far] = [-Infinity, -Infinity, -Infinity];
   for (let i = 0; i < positions.length; i += 3) {
-    for (let k = 0; k < 3; k++) {
-      const v = positions[i + k];
-      if (v < min[k]) min[k] = v;
-      if (v > max[k]) max[k] = v;
-    }
+    const [x, y, z] = [positions[i], positions[i + 1], positions[i + 2]];
+    if (x < west) west = x;
+    if (x > east) east = x;
+    if (y < low) low = y;
+    if (y > high) high = y;
+    if (z < near) near = z;
+    if (z > far) far = z;
+    strange += x - x + (y - y) + (z - z);
   }
-  return { min, max };
+  return { min: [west, low, near], max: [east, high, far], finite: strange === 0 };
 }
 
 /** Normals of faces that share no corner: one for each, given to all its corners. */

@@ -6,7 +6,9 @@ import { readMeshFiles } from './formats';
 import type { Mesh } from './mesh';
 import { gridMesh } from './grid';
 import { exactNormals } from './normals';
-import { pressMesh } from './press';
+import { pressMesh, pressOn } from './press';
+import { inlineKernels } from '../kernels/pool';
+import { nodeKernels } from '../../cli/node-kernels';
 import { gridSurface } from './surface';
 
 const centred = (w: number, d = w) => ({ west: -w / 2, east: w / 2, north: -d / 2, south: d / 2 });
@@ -300,5 +302,60 @@ describe('meshes as people really have them', () => {
         cliff.height,
       ),
     ).toBeLessThanOrEqual(1e-4);
+  });
+});
+
+describe('pressing on the kernels’ threads', () => {
+  const pool = nodeKernels(new URL('../../cli/dist/pool-worker.mjs', import.meta.url), 3);
+  let state = 7;
+  const random = () => (state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0) / 2 ** 32;
+  /** Faces at random: over one another, upright, without area, reaching beyond what is looked at. */
+  const soup = (up: 'y' | 'z', vertices: number, faces: number): Mesh => {
+    const positions = Float32Array.from({ length: 3 * vertices }, () => random() * 200 - 100);
+    const indices = Uint32Array.from({ length: 3 * faces }, () => Math.floor(random() * vertices));
+    // Some vertices stand on samples, some faces upright, some corners twice.
+    for (let i = 0; i < vertices; i += 5) for (let k = 0; k < 3; k++) positions[3 * i + k] = Math.round(positions[3 * i + k] / 10) * 10;
+    for (let f = 0; f < faces; f += 17) indices[3 * f] = indices[3 * f + 1];
+    return { positions, indices, corners: 3, up };
+  };
+  const size = { across: 97, down: 130 };
+  const ways = [
+    { size },
+    { size, registration: 'area' as const },
+    { size, extent: { west: -20, east: 35, north: -70, south: 10 } },
+    { size, scale: 0.37 },
+    { size, extent: { west: -400, east: 300, north: -300, south: 400 } },
+  ];
+
+  it.each(['y', 'z'] as const)('gives the same as in place, to the bit, with %s up, on one band and on three', async (up) => {
+    const mesh = soup(up, 3000, 20_000);
+    for (const way of ways) {
+      const here = pressMesh(mesh, way);
+      for (const kernels of [inlineKernels(), pool]) {
+        const there = await pressOn(kernels, mesh, way);
+        expect(there).toEqual(here);
+      }
+    }
+    expect(pressMesh(mesh, ways[0]).overhangs).toBeGreaterThan(1000);
+    expect(pressMesh(mesh, ways[0]).upright).toBeGreaterThan(1000);
+  });
+
+  it('refuses a face that names a vertex which is not there, and can be stopped', async () => {
+    const mesh = soup('y', 300, 2000);
+    mesh.indices[4321] = 300;
+    await expect(pressOn(pool, mesh, { size })).rejects.toThrow(/Face 1441 names vertex 300, and there are 300/);
+    const many = soup('y', 20_000, 2_000_000);
+    const control = new AbortController();
+    const shares: number[] = [];
+    const work = pressOn(pool, many, {
+      size,
+      signal: control.signal,
+      progress: (share) => {
+        shares.push(share);
+        control.abort();
+      },
+    });
+    await expect(work).rejects.toThrow(/stopped/i);
+    expect(shares[0]).toBeLessThan(1);
   });
 });

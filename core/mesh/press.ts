@@ -1,6 +1,8 @@
 import { throwIfStopped, UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { makeGround, type Ground } from '../field/ground';
+import type { Kernels } from '../kernels/pool';
+import { AREA_PARTS, pressProgram, type PressArgs, type Pressed } from '../kernels/programs/press';
 import { boundsOf, triangleIndices, type Mesh } from './mesh';
 import { SmoothSurface } from './smooth';
 
@@ -51,6 +53,40 @@ const NEARLY = 0.5;
  * surface lies over have no data.
  */
 export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
+  const laid = layDown(mesh, options);
+  refuseStray(laid.indices, laid.args.vertices);
+  return pressing(laid, drawFaces(laid, options), options);
+}
+
+/** The same on the kernels' threads, number by number, which is several times as fast; a smooth surface is drawn in place. */
+export async function pressOn(kernels: Kernels, mesh: Mesh, options: PressOptions = {}): Promise<Pressing> {
+  if (options.smooth) return pressMesh(mesh, options);
+  const laid = layDown(mesh, options);
+  const pressed = await kernels.run(pressProgram, laid.args, laid, { signal: options.signal, progress: options.progress });
+  if (pressed.stray) refuseStray(laid.indices, laid.args.vertices);
+  return pressing(laid, pressed, options);
+}
+
+/** A mesh over the samples that it is pressed to. */
+interface Laid {
+  positions: Float32Array;
+  indices: Uint32Array;
+  ground: Ground;
+  lowest: number;
+  highest: number;
+  args: PressArgs;
+}
+
+/** Refuses a face that names a vertex which is not there. */
+function refuseStray(indices: Uint32Array, vertices: number): void {
+  let largest = 0;
+  for (let i = 0; i < indices.length; i++) if (indices[i] > largest) largest = indices[i];
+  if (largest < vertices) return;
+  const i = indices.findIndex((v) => v >= vertices);
+  throw new UplandError('mesh-index', `Face ${Math.floor(i / 3) + 1} names vertex ${indices[i]}, and there are ${vertices}.`);
+}
+
+function layDown(mesh: Mesh, options: PressOptions): Laid {
   const { scale = 1 } = options;
   if (!(scale > 0 && scale < 1e9)) throw new UplandError('mesh-scale', `A mesh is scaled by a number above 0; ${scale} was given.`);
   const positions = scale === 1 ? mesh.positions : mesh.positions.map((v) => v * scale);
@@ -58,9 +94,9 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
   const bounds = boundsOf(positions);
-  for (let i = 0; i < positions.length; i++) {
-    if (positions[i] - positions[i] !== 0)
-      throw new UplandError('mesh-numbers', `Vertex ${Math.floor(i / 3) + 1} of this mesh is not a number (NaN or infinite). Mend it where it was made.`);
+  if (!bounds.finite) {
+    const i = positions.findIndex((v) => v - v !== 0);
+    throw new UplandError('mesh-numbers', `Vertex ${Math.floor(i / 3) + 1} of this mesh is not a number (NaN or infinite). Mend it where it was made.`);
   }
   const north = up === 'y' ? bounds.min[2] : -bounds.max[1];
   const south = up === 'y' ? bounds.max[2] : -bounds.min[1];
@@ -72,9 +108,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   }
   const indices = triangleIndices(mesh);
   const count = positions.length / 3;
-  for (let i = 0; i < indices.length; i++) {
-    if (indices[i] >= count) throw new UplandError('mesh-index', `Face ${Math.floor(i / 3) + 1} names vertex ${indices[i]}, and there are ${count}.`);
-  }
+  if (!options.size) refuseStray(indices, count);
   const { across, down } = options.size ?? supportedSize(spacingOfTriangles(positions, indices, up), width, depth);
   const registration = options.registration ?? 'point';
   const heightAxis = up === 'y' ? 1 : 2;
@@ -84,21 +118,27 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
   const datum = far > 64 && far > 4 * (highest - lowest) && far < 100_000 ? Math.floor(lowest) : 0;
   const ground = makeGround({ width, depth, across, down, registration, datum });
 
-  const top = new Float64Array(across * down).fill(-Infinity);
-  const bottom = new Float64Array(across * down).fill(Infinity);
   const pad = registration === 'area' ? 0.5 : 0;
   const stepX = registration === 'area' ? width / across : across > 1 ? width / (across - 1) : width;
   const stepY = registration === 'area' ? depth / down : down > 1 ? depth / (down - 1) : depth;
-  // Plan positions in samples: column and row.
-  const columns = new Float64Array(count);
-  const rows = new Float64Array(count);
-  const planAxis = up === 'y' ? 2 : 1;
-  const southwards = up === 'y' ? 1 : -1;
-  for (let i = 0; i < count; i++) {
-    columns[i] = (positions[3 * i] - extent.west) / stepX - pad;
-    rows[i] = (southwards * positions[3 * i + planAxis] - extent.north) / stepY - pad;
-  }
+  const args = { across, down, vertices: count, faces: indices.length / 3, up, west: extent.west, north: extent.north, stepX, stepY, pad };
+  return { positions, indices, ground, lowest, highest, args };
+}
 
+function drawFaces({ positions, indices, args }: Laid, options: PressOptions): Pressed {
+  const { across, down, up, west, north, stepX, stepY, pad } = args;
+  // Plan positions in samples: column and row.
+  const columns = new Float64Array(args.vertices);
+  const rows = new Float64Array(args.vertices);
+  const heights = new Float32Array(args.vertices);
+  const [planAxis, heightAxis, southwards] = up === 'y' ? [2, 1, 1] : [1, 2, -1];
+  for (let i = 0; i < args.vertices; i++) {
+    columns[i] = (positions[3 * i] - west) / stepX - pad;
+    rows[i] = (southwards * positions[3 * i + planAxis] - north) / stepY - pad;
+    heights[i] = positions[3 * i + heightAxis];
+  }
+  const top = new Float64Array(across * down).fill(-Infinity);
+  const bottom = new Float64Array(across * down).fill(Infinity);
   const smooth = options.smooth ? smoothOver(positions, indices, up) : undefined;
   let [upright, upwards, downwards, cells] = [0, 0, 0, 0];
   for (let t = 0; t < indices.length; t += 3) {
@@ -121,7 +161,7 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
       upright++;
       continue;
     }
-    cells += size;
+    cells += Math.floor(size * AREA_PARTS);
     // Rows run south: counter-clockwise from above turns the other way here.
     if (area < 0) upwards++;
     else downwards++;
@@ -134,12 +174,12 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
     const first = north > EDGE_TOLERANCE ? Math.ceil(north - EDGE_TOLERANCE) : 0;
     const last = south < down - 1 ? Math.floor(south + EDGE_TOLERANCE) : down - 1;
     if (first > last || left > right) continue;
-    const ha = positions[3 * a + heightAxis];
-    const hb = positions[3 * b + heightAxis];
-    const hc = positions[3 * c + heightAxis];
+    const ha = heights[a];
+    const hb = heights[b];
+    const hc = heights[c];
     const share = 1 / area;
     // Weights may fall this far under 0, so that samples on an edge belong to both faces: no side is longer than the bounds' two together.
-    const slack = (-EDGE_TOLERANCE * (east - west + south - north)) / size;
+    const slack = (-EDGE_TOLERANCE * (east - west + (south - north))) / size;
     const over = smooth?.over(a, b, c);
     const least = ha < hb ? (ha < hc ? ha : hc) : hb < hc ? hb : hc;
     const most = ha > hb ? (ha > hc ? ha : hc) : hb > hc ? hb : hc;
@@ -175,8 +215,17 @@ export function pressMesh(mesh: Mesh, options: PressOptions = {}): Pressing {
       }
     }
   }
+  return { top, bottom, upright, upwards, downwards, cells, stray: false };
+}
+
+function pressing(
+  { ground, lowest, highest, args: { stepX, stepY } }: Laid,
+  { top, bottom, upright, upwards, downwards, cells }: Pressed,
+  { smooth }: PressOptions,
+): Pressing {
+  const { across, down, datum, width, depth } = ground;
   const facing = { up: upwards, down: downwards };
-  const spacing = upwards + downwards ? Math.sqrt((cells * stepX * stepY) / (upwards + downwards)) : 0;
+  const spacing = upwards + downwards ? Math.sqrt(((cells / AREA_PARTS) * stepX * stepY) / (upwards + downwards)) : 0;
 
   const height = new Float32Array(across * down);
   const gap = new Float32Array(across * down);

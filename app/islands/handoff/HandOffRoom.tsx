@@ -1,4 +1,4 @@
-import { Bookmark, Square, Trash2, TriangleAlert } from 'lucide-react';
+import { Bookmark, Trash2, TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
 import {
   badName,
@@ -17,6 +17,7 @@ import {
 import { Button, Row, Segments, Switch, TextField } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { figure, smallMetres } from '../../components/format';
+import { Working, type Work } from '../../components/Working';
 import { engine, listening } from '../../engine/client';
 import type { HandedOn, OrderCost } from '../../engine/protocol';
 import { keepOrder, removeOrder } from '../../store/cover';
@@ -47,7 +48,7 @@ export function HandOffRoom() {
   const [cost, setCost] = useState<OrderCost | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [handed, setHanded] = useState<HandedOn | null>(null);
-  const [work, setWork] = useState<{ words: string; share: number } | null>(null);
+  const [work, setWork] = useState<Work | null>(null);
   const [shown, setShown] = useState(-1);
   const [side, setSide] = useState<'proof' | 'trial'>('proof');
   const [place, setPlace] = useState<Place | null>(null);
@@ -180,13 +181,7 @@ export function HandOffRoom() {
         </Row>
         <div className={css.go}>
           {work ? (
-            <div role="status" className={css.working}>
-              <span>{work.words}</span>
-              <progress max={1} value={work.share} />
-              <Button onClick={() => void engine().stopHanding()}>
-                <Square size={11} fill="currentColor" /> Stop
-              </Button>
-            </div>
+            <Working work={work} onStop={() => void engine().stopHanding()} />
           ) : (
             <>
               <Button look="main" disabled={blocked} onClick={() => void hand()}>

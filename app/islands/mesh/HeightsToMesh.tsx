@@ -3,8 +3,9 @@ import { meshFormats } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
+import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
-import { engine } from '../../engine/client';
+import { engine, telling } from '../../engine/client';
 import type { MeshCurve, MeshFacts, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/protocol';
 import { say, useTerrain } from '../../store/terrain';
 import { ErrorChart } from './ErrorChart';
@@ -73,8 +74,8 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const [fault, setFault] = useState('');
   const [written, setWritten] = useState<WrittenMesh | null>(null);
   const [curve, setCurve] = useState<MeshCurve | null>(null);
-  const [charting, setCharting] = useState(false);
-  const [busy, setBusy] = useState(false);
+  const [charting, setCharting] = useState<Work | null>(null);
+  const [writing, setWriting] = useState<Work | null>(null);
   const [sure, setSure] = useState(false);
   const set = (change: Partial<MeshSpec>) => setSpec((s) => ({ ...s, ...change }));
   const key = JSON.stringify(spec);
@@ -109,9 +110,14 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const facts = preview?.facts;
   const now = useMemo(() => (facts ? { triangles: facts.triangles, error: facts.maxError } : undefined), [facts]);
   const write = async () => {
-    setBusy(true);
-    const result = await engine().mesh(course, spec, fileNameOf(course.name, ''));
-    setBusy(false);
+    setWriting({ words: 'Making the faces', share: 0 });
+    const result = await engine().mesh(
+      course,
+      spec,
+      fileNameOf(course.name, ''),
+      telling((words, share) => setWriting({ words, share })),
+    );
+    setWriting(null);
     if (!result.ok) return result.stopped ? undefined : say(result.sentence);
     setWritten(result.value);
     const { name, bytes, mediaType, mesh } = result.value;
@@ -119,9 +125,12 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
     onMade({ name: mesh[0].name, files: mesh });
   };
   const chart = async () => {
-    setCharting(true);
-    const result = await engine().meshCurve(course);
-    setCharting(false);
+    setCharting({ words: 'Measuring grids', share: 0 });
+    const result = await engine().meshCurve(
+      course,
+      telling((words, share) => setCharting({ words, share })),
+    );
+    setCharting(null);
     if (result.ok) setCurve(result.value);
     else if (!result.stopped) say(result.sentence);
   };
@@ -209,10 +218,13 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
             <SwitchRow label="Write it all the same" on={sure} onChange={setSure} />
           </div>
         )}
-        <Button look="main" disabled={busy || !facts || Boolean(fault) || (heavy && !sure)} onClick={() => void write()}>
-          {busy ? 'Writing …' : 'Write the mesh'}
-        </Button>
-        {busy && <Button onClick={() => void engine().stopMesh()}>Stop</Button>}
+        {writing ? (
+          <Working work={writing} onStop={stop} />
+        ) : (
+          <Button look="main" disabled={!facts || Boolean(fault) || (heavy && !sure)} onClick={() => void write()}>
+            Write the mesh
+          </Button>
+        )}
       </Part>
       {written && <Written written={written} onShown={onShown} preview={preview} />}
       <Part title="Error against triangles">
@@ -221,16 +233,15 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
         ) : (
           <>
             <p className={css.note}>Every way of making the mesh, measured on this ground, so that the knee can be picked.</p>
-            <Button disabled={charting} onClick={() => void chart()}>
-              {charting ? 'Measuring …' : 'Measure the curve'}
-            </Button>
-            {charting && <Button onClick={() => void engine().stopMesh()}>Stop</Button>}
+            {charting ? <Working work={charting} onStop={stop} /> : <Button onClick={() => void chart()}>Measure the curve</Button>}
           </>
         )}
       </Part>
     </>
   );
 }
+
+const stop = () => void engine().stopMesh();
 
 interface PartProps {
   spec: MeshSpec;

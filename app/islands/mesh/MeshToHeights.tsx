@@ -3,9 +3,10 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { makeCourse, makeGround, stepUse } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, SliderRow, Switch } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
+import { Working, type Work } from '../../components/Working';
 import { figure, metres, smallMetres } from '../../components/format';
-import { engine } from '../../engine/client';
-import type { PressRequest, PressResult } from '../../engine/protocol';
+import { engine, telling } from '../../engine/client';
+import type { Extent, PressRequest, PressResult } from '../../engine/protocol';
 import { addTerrain } from '../../storage/terrains';
 import { select } from '../../store/course';
 import { keepMark } from '../../store/keeping';
@@ -36,26 +37,38 @@ export function MeshToHeights({
   const [against, setAgainst] = useState(false);
   const [result, setResult] = useState<PressResult | null>(null);
   const [fault, setFault] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
+  const [extent, setExtent] = useState<Extent | null>(null);
+  const [work, setWork] = useState<Work | null>(null);
+  const asked = useRef(0);
   const chooser = useRef<HTMLInputElement>(null);
   const aspect = result ? result.size.depth / result.size.width : 1;
 
   const press = useCallback(async () => {
     if (!source) return;
-    setBusy(true);
+    setWork({ words: 'Reading the mesh', share: 0 });
     setFault(null);
     const scale: PressRequest['scale'] = scaling === 'width' ? { by: 'width', width } : scaling === 'ground' ? { by: 'ground' } : { by: 'factor', factor };
-    const answer = await engine().press(course, {
+    const mine = ++asked.current;
+    const request: PressRequest = {
       files: source.files,
       up: up === 'found' ? undefined : up,
       scale,
       smooth,
       fill,
+      extent: extent ?? undefined,
       againstGround: against,
       ...(samples ? { across: samples, down: Math.max(2, Math.round((samples - 1) * aspect) + 1) } : {}),
-    });
+    };
+    const answer = await engine().press(
+      course,
+      request,
+      telling((words, share) => mine === asked.current && setWork({ words, share })),
+    );
+    // A later question has taken its place.
+    if (mine !== asked.current) return;
+    asked.current++;
+    setWork(null);
     if (!answer.ok && answer.stopped) return;
-    setBusy(false);
     if (!answer.ok) {
       setResult(null);
       setFault(`${source.name}: ${answer.sentence}`);
@@ -66,7 +79,7 @@ export function MeshToHeights({
     setResult(answer.value);
     onShown({ picture: answer.value.mesh });
     onCaption(`${source.name}: ${figure(answer.value.triangles, 0)} triangles`);
-  }, [source, up, against, course, onShown, onCaption, scaling, width, factor, smooth, fill, samples, aspect]);
+  }, [source, up, against, course, onShown, onCaption, scaling, width, factor, smooth, fill, samples, aspect, extent]);
 
   useEffect(() => void press(), [press]);
   useEffect(() => {
@@ -76,18 +89,20 @@ export function MeshToHeights({
     }
   }, [source, onShown, onCaption]);
 
+  const choose = (mesh: Made) => {
+    setResult(null);
+    setSamples(0);
+    setExtent(null);
+    setSource(mesh);
+  };
   const take = async (list: FileList | null | undefined) => {
     const files = await Promise.all([...(list ?? [])].map(async (file) => ({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) })));
     if (files.length === 0) return;
-    setResult(null);
-    setSamples(0);
-    setSource({ name: files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`, files });
+    choose({ name: files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`, files });
   };
   const takeDemo = async () => {
     const answer = await fetch('/demo/sallow-pit.glb');
-    setResult(null);
-    setSamples(0);
-    setSource({ name: 'sallow-pit.glb', files: [{ name: 'sallow-pit.glb', bytes: new Uint8Array(await answer.arrayBuffer()) }] });
+    choose({ name: 'sallow-pit.glb', files: [{ name: 'sallow-pit.glb', bytes: new Uint8Array(await answer.arrayBuffer()) }] });
   };
   const intoTerrain = async () => {
     if (!result || !source) return;
@@ -137,7 +152,7 @@ export function MeshToHeights({
               Sallow Pit
             </Button>
             {made && (
-              <Button onClick={() => setSource(made)} title={made.name}>
+              <Button onClick={() => choose(made)} title={made.name}>
                 The one just written
               </Button>
             )}
@@ -169,6 +184,17 @@ export function MeshToHeights({
           </Row>
         )}
         {result && scaling === 'own' && <UnitHint own={result.own.width * factor} ground={course.ground.width} onFactor={(by) => setFactor(factor * by)} />}
+        {!against && (
+          <Row label="Land" help="What of the mesh is pressed, in metres east and south of its origin. Beyond the mesh there are holes.">
+            <Segments
+              label="Land"
+              value={extent ? 'typed' : 'whole'}
+              choices={{ whole: 'The whole mesh', typed: 'An extent' }}
+              onChange={(which) => setExtent(which === 'typed' && result ? result.plan : null)}
+            />
+          </Row>
+        )}
+        {!against && extent && <ExtentRows extent={extent} onChange={setExtent} />}
         <div className={css.check}>
           <Switch label="Smooth between its corners" on={smooth} onChange={setSmooth} />
           <span>Smooth between its corners: the facets go, the corners stay</span>
@@ -185,19 +211,11 @@ export function MeshToHeights({
             {fault}
           </p>
         )}
-        {busy && (
-          <p className={css.note}>
-            Pressing …{' '}
-            <Button
-              onClick={() =>
-                void engine()
-                  .stopMesh()
-                  .then(() => setBusy(false))
-              }
-            >
-              Stop
-            </Button>
-          </p>
+        {work && <Working work={work} onStop={() => void engine().stopMesh()} />}
+        {source && !work && !result && !fault && (
+          <div className={css.buttons}>
+            <Button onClick={() => void press()}>Press it</Button>
+          </div>
         )}
       </Part>
       {result && (
@@ -245,6 +263,29 @@ export function MeshToHeights({
           </div>
         </Part>
       )}
+    </>
+  );
+}
+
+const EDGES = { west: 'West', east: 'East', north: 'North', south: 'South' } as const;
+
+/** The four edges of the land that is pressed. */
+function ExtentRows({ extent, onChange }: { extent: Extent; onChange: (extent: Extent) => void }) {
+  return (
+    <>
+      {(Object.keys(EDGES) as (keyof Extent)[]).map((edge) => (
+        <Row key={edge} label={EDGES[edge]}>
+          <NumberField
+            label={`${EDGES[edge]} edge`}
+            value={extent[edge]}
+            unit="m"
+            min={-1e7}
+            max={1e7}
+            step={0.1}
+            onChange={(at) => onChange({ ...extent, [edge]: at })}
+          />
+        </Row>
+      ))}
     </>
   );
 }

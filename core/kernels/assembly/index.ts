@@ -10,6 +10,7 @@ export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
 export { distanceColumns, distanceRows } from './distance';
 export { unstepRows } from './unstep';
+export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
 export { pullRows, wearDown, fallIn, siltUp, settleBelow, creepRows, creepColumns } from './fluvial';

@@ -1,5 +1,6 @@
 import type { Program } from '../program';
 import { distanceProgram } from './distance';
+import { pressProgram } from './press';
 import { accumulationProgram, drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
@@ -19,6 +20,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [noiseProgram.id]: noiseProgram,
   [drainageProgram.id]: drainageProgram,
   [accumulationProgram.id]: accumulationProgram,
+  [pressProgram.id]: pressProgram,
   [fluvialProgram.id]: fluvialProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
