@@ -138,7 +138,7 @@ function dressingOf(spec: MeshSpec, colours?: Uint8Array): ModelOptions {
     normals,
     uvs,
     // Only these hold a mesh of its own beside the ground's.
-    water: water && (spec.format === 'glb' || spec.format === 'obj'),
+    water: water && meshFormats.find((f) => f.id === spec.format)!.wears,
     colours,
     skirt: edge === 'skirt' ? edgeLength : 0,
     closed: edge === 'closed' ? edgeLength : undefined,
@@ -296,7 +296,7 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
   const colours = spec.colours
     ? await groundColour(course, await evaluate(course, coverOptions(tools, signal)), cover, coverOptions(tools, signal))
     : undefined;
-  const inside = format.id === 'glb' || format.id === 'obj';
+  const inside = format.wears;
   const colour = spec.colourMap > 0 && inside ? await colourTexture(work, spec.colourMap) : undefined;
   const files: MeshFile[] = [];
   const levels: WrittenMesh['levels'] = [];

@@ -4,6 +4,7 @@ import { groundOf, hills, largestDifference, range } from '../../tests/helpers/g
 import { UplandError } from '../errors';
 import { fieldFrom, flatField, makeField } from '../field/field';
 import { meshFormatByName, meshFormats, readMesh } from './formats';
+import { isGltf } from './formats/files';
 import { displacementRatio, gridMesh } from './grid';
 import { meshError } from './measure';
 import { boundsOf, faceCount, triangleCount, triangleIndices, vertexCount, type Mesh } from './mesh';
@@ -169,7 +170,7 @@ describe('every mesh format', () => {
           const mesh = readMesh(bytes);
           expect(vertexCount(mesh)).toBe(65 * 49);
           expect(triangleCount(mesh)).toBe(64 * 48 * 2);
-          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.id === 'glb' ? 'y' : format.id === 'stl' ? 'z' : up });
+          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: isGltf(format) ? 'y' : format.id === 'stl' ? 'z' : up });
           const bound = format.id === 'obj' ? 1e-5 : 1e-6;
           expect(
             largestDifference(

@@ -45,8 +45,13 @@ export interface Bounds {
   max: [number, number, number];
 }
 
-/** Whether all of the numbers are finite is said with it. */
-export function boundsOf(positions: Float32Array): Bounds & { finite: boolean } {
+export function boundsOf(positions: Float32Array): Bounds {
+  const { min, max } = surveyOf(positions);
+  return { min, max };
+}
+
+/** The bounds, and whether all of the numbers are finite. */
+export function surveyOf(positions: Float32Array): Bounds & { finite: boolean } {
   let strange = 0;
   let [west, low, near] = [Infinity, Infinity, Infinity];
   let [east, high, far] = [-Infinity, -Infinity, -Infinity];

@@ -3,7 +3,7 @@ import { makeField, type Field } from '../field/field';
 import { makeGround, type Ground } from '../field/ground';
 import type { Kernels } from '../kernels/pool';
 import { AREA_PARTS, pressProgram, type PressArgs, type Pressed } from '../kernels/programs/press';
-import { boundsOf, triangleIndices, type Mesh } from './mesh';
+import { surveyOf, triangleIndices, type Mesh } from './mesh';
 import { SmoothSurface } from './smooth';
 
 export interface PressOptions {
@@ -93,7 +93,7 @@ function layDown(mesh: Mesh, options: PressOptions): Laid {
   if (positions.length === 0 || mesh.indices.length === 0)
     throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
-  const bounds = boundsOf(positions);
+  const bounds = surveyOf(positions);
   if (!bounds.finite) {
     const i = positions.findIndex((v) => v - v !== 0);
     throw new UplandError('mesh-numbers', `Vertex ${Math.floor(i / 3) + 1} of this mesh is not a number (NaN or infinite). Mend it where it was made.`);

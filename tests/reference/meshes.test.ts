@@ -14,6 +14,7 @@ import {
   modelOf,
   pressMesh,
   readMesh,
+  readMeshFiles,
   triangleCount,
   vertexCount,
   writeModel,
@@ -121,11 +122,29 @@ describe('the Khronos validator', () => {
     const report = await validator.validateBytes(file.bytes);
     expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages.slice(0, 5))).toEqual([0, 0]);
     if (!options.packed) expect(report.info.totalTriangleCount).toBe(model.parts.reduce((n, p) => n + triangleCount(p.mesh), 0));
+    // The same as JSON, with its numbers and pictures in files beside it.
+    const files = await writeModel(
+      meshFormats.find((f) => f.id === 'gltf')!,
+      model,
+      'ground α',
+      worn ? { normal: png, colour: png } : {},
+      options,
+    );
+    expect(files.map((f) => f.name)).toEqual(['ground α.gltf', 'ground α.bin', ...(worn ? ['ground α-colour.png', 'ground α-normal.png'] : [])]);
+    const beside = await validator.validateBytes(files[0].bytes, {
+      externalResourceFunction: async (uri) => files.find((f) => f.name === decodeURIComponent(uri))!.bytes,
+    });
+    expect([beside.issues.numErrors, beside.issues.numWarnings], JSON.stringify(beside.issues.messages.slice(0, 5))).toEqual([0, 0]);
+    expect(beside.info).toMatchObject({ totalVertexCount: report.info.totalVertexCount, totalTriangleCount: report.info.totalTriangleCount });
+    const [one, other] = [await readMeshFiles([file]), await readMeshFiles(files)];
+    expect(other.positions).toEqual(one.positions);
+    expect(other.indices).toEqual(one.indices);
   });
 
   const validator = createRequire(import.meta.url)('gltf-validator') as {
     validateBytes(
       bytes: Uint8Array,
+      options?: { externalResourceFunction(uri: string): Promise<Uint8Array> },
     ): Promise<{ issues: { numErrors: number; numWarnings: number; messages: unknown[] }; info: { totalVertexCount: number; totalTriangleCount: number } }>;
   };
   it('finds no error and no warning in our GLB', async () => {

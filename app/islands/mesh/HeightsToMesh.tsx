@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
-import { meshFormats } from '@upland-cast/core';
+import { isGltf, meshFormats } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
@@ -151,12 +151,16 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
               // Each begins with the axes that it is read by.
               set({
                 format,
-                ...(format === 'stl' ? { up: 'z' as const, handed: 'right' as const } : format === 'glb' ? { up: 'y' as const, handed: 'right' as const } : {}),
+                ...(format === 'stl'
+                  ? { up: 'z' as const, handed: 'right' as const }
+                  : isGltf({ id: format })
+                    ? { up: 'y' as const, handed: 'right' as const }
+                    : {}),
               })
             }
           />
         </Row>
-        {spec.format === 'glb' && (
+        {isGltf({ id: spec.format }) && (
           <>
             <SwitchRow
               label="Packed"
@@ -172,8 +176,8 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
             />
           </>
         )}
-        {spec.format === 'glb' && spec.faces === 'quads' && spec.kind === 'grid' && (
-          <p className={css.note}>GLB holds triangles only: each quad is cut in two.</p>
+        {isGltf({ id: spec.format }) && spec.faces === 'quads' && spec.kind === 'grid' && (
+          <p className={css.note}>glTF holds triangles only: each quad is cut in two.</p>
         )}
         {(spec.format === 'ply' || spec.format === 'stl') && spec.parts.by !== 'one' && (
           <p className={css.note}>{spec.format.toUpperCase()} holds one mesh: its parts lie in it one after the other.</p>
@@ -434,7 +438,7 @@ function Place({ spec, set, ground }: PartProps & { ground: { width: number; dep
 }
 
 function Wears({ spec, set }: PartProps) {
-  const pictures = spec.format === 'glb' || spec.format === 'obj';
+  const pictures = meshFormats.find((f) => f.id === spec.format)!.wears;
   return (
     <Part title="Surface">
       <Row label="Normals" help="Exact: those of the full ground, however few faces there are.">
@@ -478,9 +482,7 @@ function Wears({ spec, set }: PartProps) {
         <p className={css.note}>A solid shares its corners with its walls, so it is written without normals.</p>
       )}
       {pictures && <SwitchRow label="Water as a plane of its own" on={spec.water} onChange={(water) => set({ water })} />}
-      {(spec.format === 'glb' || spec.format === 'obj' || spec.format === 'ply') && (
-        <SwitchRow label="Ground colour in the vertices" on={spec.colours} onChange={(colours) => set({ colours })} />
-      )}
+      {(pictures || spec.format === 'ply') && <SwitchRow label="Ground colour in the vertices" on={spec.colours} onChange={(colours) => set({ colours })} />}
       {pictures && (
         <Row label="Colour map" help="The ground’s colour, worked out at this many texels a side; in a GLB inside the file.">
           <Segments

@@ -3,7 +3,7 @@ import { TO_LINEAR } from '../../delivery/light';
 import { UplandError } from '../../errors';
 import { boundsOf, joined, triangleIndices, type Mesh } from '../mesh';
 import type { ModelPart } from '../model';
-import type { Textures } from './files';
+import type { MeshFile, Textures } from './files';
 import type { MeshFormat } from './format';
 
 /**
@@ -16,9 +16,26 @@ export const glb: MeshFormat = {
   endings: ['.glb'],
   mediaType: 'model/gltf-binary',
   quads: false,
+  wears: true,
   sniff: (b) => b[0] === 0x67 && b[1] === 0x6c && b[2] === 0x54 && b[3] === 0x46,
   read,
   write,
+};
+
+/** glTF 2.0 as JSON. With what belongs to it in files beside it, or all in one with its numbers as a data URL. */
+export const gltf: MeshFormat = {
+  id: 'gltf',
+  title: 'glTF',
+  endings: ['.gltf'],
+  mediaType: 'model/gltf+json',
+  quads: false,
+  wears: true,
+  sniff: (b) => b[0] === 0x7b,
+  read: (bytes, beside = new Map()) => meshOf(jsonOf(bytes), undefined, beside),
+  write: (mesh, name) => {
+    const laid = laidOut([{ name, mesh, kind: 'ground' }], name, {});
+    return jsonFile(laid, `data:application/octet-stream;base64,${base64(gathered(laid))}`);
+  },
 };
 
 const COMPONENT_BYTES: Record<number, number> = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4 };
@@ -40,8 +57,25 @@ export async function glbOf(parts: readonly ModelPart[], name: string, textures:
   return container(laidOut(parts, name, textures, options));
 }
 
+/** Parts as a glTF, with their numbers and pictures in files beside it. */
+export async function gltfOf(parts: readonly ModelPart[], name: string, textures: Textures = {}, options: GlbOptions = {}): Promise<MeshFile[]> {
+  if (options.packed) await MeshoptEncoder.ready;
+  const worn = parts.some((p) => p.mesh.uvs) ? textures : {};
+  const laid = laidOut(parts, name, worn, options, name);
+  const pictures = (['colour', 'normal'] as const).flatMap((kind) =>
+    worn[kind] ? [{ name: pictureName(name, kind), bytes: worn[kind], mediaType: 'image/png' }] : [],
+  );
+  return [
+    { name: `${name}.gltf`, bytes: jsonFile(laid, encodeURIComponent(`${name}.bin`)), mediaType: gltf.mediaType },
+    { name: `${name}.bin`, bytes: gathered(laid), mediaType: 'application/octet-stream' },
+    ...pictures,
+  ];
+}
+
+const pictureName = (name: string, kind: string) => `${name}-${kind}.png`;
+
 interface Laid {
-  json: Record<string, unknown>;
+  json: { buffers: Record<string, unknown>[] } & Record<string, unknown>;
   /** Pieces of the binary chunk, each beginning at a multiple of 4. */
   pieces: Uint8Array[];
   length: number;
@@ -58,7 +92,8 @@ const COMPONENT = new Map<unknown, number>([
   [Float32Array, 5126],
 ]);
 
-function laidOut(parts: readonly ModelPart[], name: string, textures: Textures, { packed = false, quantised = false }: GlbOptions = {}): Laid {
+/** `beside`: what the files of pictures are called after; left out: they lie in the binary. */
+function laidOut(parts: readonly ModelPart[], name: string, textures: Textures, { packed = false, quantised = false }: GlbOptions = {}, beside?: string): Laid {
   const pieces: Uint8Array[] = [];
   const bufferViews: Record<string, unknown>[] = [];
   const accessors: Record<string, unknown>[] = [];
@@ -91,6 +126,7 @@ function laidOut(parts: readonly ModelPart[], name: string, textures: Textures, 
   const images: Record<string, unknown>[] = [];
   const texture = (bytes: Uint8Array | undefined, called: string): number | undefined => {
     if (!bytes) return undefined;
+    if (beside !== undefined) return images.push({ uri: encodeURIComponent(pictureName(beside, called)), name: called }) - 1;
     bufferViews.push({ buffer: 0, byteOffset: add(bytes), byteLength: bytes.length });
     images.push({ bufferView: bufferViews.length - 1, mimeType: 'image/png', name: called });
     return images.length - 1;
@@ -241,6 +277,32 @@ function boundsOfAll(all: Float32Array[]) {
 /** Screen values as linear light in 16 bits: IEC 61966-2-1. */
 const LINEAR_16 = Uint16Array.from({ length: 256 }, (_, code) => Math.round(65_535 * TO_LINEAR[code]));
 
+/** The numbers in one piece. */
+function gathered({ pieces, length }: Laid): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(length);
+  place(pieces, out, 0);
+  return out;
+}
+
+function place(pieces: readonly Uint8Array[], into: Uint8Array, from: number): void {
+  let at = from;
+  for (const piece of pieces) {
+    into.set(piece, at);
+    at += (piece.length + 3) & ~3;
+  }
+}
+
+function jsonFile({ json }: Laid, uri: string): Uint8Array<ArrayBuffer> {
+  const [numbers, ...others] = json.buffers;
+  return new TextEncoder().encode(JSON.stringify({ ...json, buffers: [{ ...numbers, uri }, ...others] }, null, 1)) as Uint8Array<ArrayBuffer>;
+}
+
+function base64(bytes: Uint8Array): string {
+  let text = '';
+  for (let at = 0; at < bytes.length; at += 30_000) text += String.fromCharCode(...bytes.subarray(at, at + 30_000));
+  return btoa(text);
+}
+
 function container({ json, pieces, length }: Laid): Uint8Array<ArrayBuffer> {
   let text = JSON.stringify(json);
   text = text.padEnd(text.length + ((4 - (new TextEncoder().encode(text).length % 4)) % 4), ' ');
@@ -254,11 +316,7 @@ function container({ json, pieces, length }: Laid): Uint8Array<ArrayBuffer> {
   let at = 20 + jsonBytes.length;
   view.setUint32(at, length, true);
   view.setUint32(at + 4, 0x004e4942, true);
-  at += 8;
-  for (const piece of pieces) {
-    bytes.set(piece, at);
-    at += (piece.length + 3) & ~3;
-  }
+  place(pieces, bytes, at + 8);
   return bytes;
 }
 
@@ -321,10 +379,6 @@ function read(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8A
   if (!json || typeof json !== 'object') throw damaged('it has no JSON');
   return meshOf(json, binary, beside);
 }
-
-/** A glTF in JSON, with its buffers in files beside it or as data URLs. */
-export const readGltf = (bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh =>
-  meshOf(jsonOf(bytes), undefined, beside);
 
 function jsonOf(bytes: Uint8Array): Gltf {
   try {

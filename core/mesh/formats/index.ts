@@ -2,13 +2,13 @@ import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
 import { joined, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
-import { glb, readGltf } from './glb';
+import { glb, gltf } from './glb';
 import { guessUp, obj } from './obj';
 import { ply } from './ply';
 import { stl } from './stl';
 
 /** Every mesh format, in the order they are tried. */
-export const meshFormats: readonly MeshFormat[] = [glb, ply, stl, obj];
+export const meshFormats: readonly MeshFormat[] = [glb, gltf, ply, stl, obj];
 
 export function meshFormatByName(name: string): MeshFormat {
   const lower = name.toLowerCase();
@@ -37,7 +37,7 @@ export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> 
   if (strange || meant.length === 0) return readMesh((strange ?? files[0] ?? { bytes: new Uint8Array(0) }).bytes, beside);
   const meshes = meant.map(({ name, bytes }) => {
     try {
-      return isText(name) ? readGltf(bytes, beside) : readMesh(bytes, beside);
+      return isText(name) ? gltf.read(bytes, beside) : readMesh(bytes, beside);
     } catch (error) {
       if (error instanceof UplandError && files.length > 1) throw new UplandError(error.code, `${name}: ${error.message}`, error.facts);
       throw error;
@@ -53,7 +53,7 @@ export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> 
 export function readMesh(bytes: Uint8Array<ArrayBuffer>, beside?: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
   if (bytes.length === 0) throw new UplandError('empty-file', 'This file is empty: it has 0 bytes.');
   const format = meshFormats.find((f) => f.sniff(bytes));
-  if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL and GLB are.`);
+  if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL, GLB and glTF are.`);
   try {
     return format.read(bytes, beside);
   } catch (error) {

@@ -15,6 +15,7 @@ export const obj: MeshFormat = {
   endings: ['.obj'],
   mediaType: 'model/obj',
   quads: true,
+  wears: true,
   sniff: (bytes) =>
     /^(\s*(#[^\n]*|mtllib[^\n]*|o [^\n]*|g [^\n]*|s [^\n]*)?\r?\n)*\s*v\s+[-+.\d]/.test(new TextDecoder('latin1').decode(bytes.subarray(0, 4096))),
   read,

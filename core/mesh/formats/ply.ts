@@ -12,6 +12,7 @@ export const ply: MeshFormat = {
   endings: ['.ply'],
   mediaType: 'model/ply',
   quads: true,
+  wears: false,
   sniff: (b) => b[0] === 0x70 && b[1] === 0x6c && b[2] === 0x79 && (b[3] === 10 || b[3] === 13),
   read,
   write,

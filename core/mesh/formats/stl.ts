@@ -12,6 +12,7 @@ export const stl: MeshFormat = {
   endings: ['.stl'],
   mediaType: 'model/stl',
   quads: false,
+  wears: false,
   sniff: (b) => isBinary(b) || isText(b),
   read,
   write,
