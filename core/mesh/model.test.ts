@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference, noiseField, range } from '../../tests/helpers/grounds';
 import { fieldFrom, makeField, type Field } from '../field/field';
 import { inlineKernels } from '../kernels/pool';
-import { meshFormats, readMesh, readMeshFiles } from './formats';
+import { meshFormatByName, meshFormats, readMesh, readMeshFiles } from './formats';
 import { writeModel } from './formats/files';
 import { heldAgainst } from './measure';
 import { boundsOf, joined, triangleCount, triangleIndices, vertexCount, type Mesh } from './mesh';

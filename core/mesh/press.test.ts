@@ -328,7 +328,7 @@ describe('pressing on the kernels’ threads', () => {
   ];
 
   it.each(['y', 'z'] as const)('gives the same as in place, to the bit, with %s up, on one band and on three', async (up) => {
-    const mesh = soup(up, 3000, 20_000);
+    const mesh = soup(up, 900, 2_500);
     for (const way of ways) {
       const here = pressMesh(mesh, way);
       for (const kernels of [inlineKernels(), pool]) {
@@ -337,14 +337,17 @@ describe('pressing on the kernels’ threads', () => {
       }
     }
     expect(pressMesh(mesh, ways[0]).overhangs).toBeGreaterThan(1000);
-    expect(pressMesh(mesh, ways[0]).upright).toBeGreaterThan(1000);
+    expect(pressMesh(mesh, ways[0]).upright).toBeGreaterThan(100);
   });
 
   it('refuses a face that names a vertex which is not there, and can be stopped', async () => {
     const mesh = soup('y', 300, 2000);
     mesh.indices[4321] = 300;
     await expect(pressOn(pool, mesh, { size })).rejects.toThrow(/Face 1441 names vertex 300, and there are 300/);
-    const many = soup('y', 20_000, 2_000_000);
+    // Small ones, and many.
+    const many: Mesh = { ...soup('y', 300, 1), indices: new Uint32Array(6_000_000) };
+    for (let i = 0; i < many.indices.length; i++) many.indices[i] = i % 300;
+    for (let i = 0; i < many.positions.length; i++) many.positions[i] = (i % 3) + (i % 70) / 100;
     const control = new AbortController();
     const shares: number[] = [];
     const work = pressOn(pool, many, {
