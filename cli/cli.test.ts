@@ -143,6 +143,11 @@ describe('apply, derive, run', () => {
   it('derive writes slope in degrees', () => {
     expect(uplandJson<Made>('derive', path('g.tif'), path('slope.tif'), '--map', 'slope').max).toBeLessThan(90);
     expect(uplandCast('derive', path('g.tif'), path('n.png'), '--map', 'normal').status).toBe(0);
+    const sky = uplandJson<Made>('derive', path('g.tif'), path('shade.tif'), '--map', 'shade', '--set', 'directions=8');
+    expect(sky.max).toBeLessThanOrEqual(1);
+    expect(sky.min).toBeGreaterThan(0.2);
+    expect(sky.min).toBeLessThan(sky.max);
+    expect(uplandCast('derive', path('g.tif'), path('shade.tif'), '--map', 'shade', '--set', 'directions=0').words).toMatch(/2 to 256 directions/);
   });
 
   it('derive writes flow, whose largest is no more than the ground, and streams as GeoJSON; refuses what it does not know', () => {

@@ -1,5 +1,6 @@
 import { Command } from 'commander';
 import {
+  ambientShade,
   aspect,
   curvature,
   drainageOf,
@@ -21,6 +22,7 @@ import {
   statistics,
   toField,
   UplandError,
+  USUAL_AMBIENT,
   USUAL_LIGHT,
   type Field,
   type Meaning,
@@ -30,7 +32,7 @@ import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
 
-const MAPS = ['slope', 'aspect', 'hillshade', 'normal', 'profile-curvature', 'plan-curvature', 'roughness', 'flow', 'streams'] as const;
+const MAPS = ['slope', 'aspect', 'hillshade', 'normal', 'profile-curvature', 'plan-curvature', 'roughness', 'shade', 'flow', 'streams'] as const;
 type Map = (typeof MAPS)[number];
 
 interface Options extends Meaning {
@@ -42,7 +44,7 @@ interface Options extends Meaning {
 
 export function deriveCommand(): Command {
   return new Command('derive')
-    .description('A map derived from heights: slope, aspect, hillshade, normals, curvature, roughness, flow; or its streams as GeoJSON.')
+    .description('A map derived from heights: slope, aspect, hillshade, normals, curvature, roughness, ambient shade, flow; or its streams as GeoJSON.')
     .argument('<in>')
     .argument('<out>')
     .requiredOption('--map <name>', MAPS.join(', '), oneOf<Map>(...MAPS))
@@ -51,7 +53,7 @@ export function deriveCommand(): Command {
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
     .option(
       '--set <key=value>',
-      'hillshade: azimuth, altitude, exaggeration; normal: green=up|down; flow: by=steepest|multiple|facet, edges=open|closed, sea=M; streams: least=M2, edges, sea',
+      'hillshade: azimuth, altitude, exaggeration; normal: green=up|down; shade: directions, exaggeration; flow: by=steepest|multiple|facet, edges=open|closed, sea=M; streams: least=M2, edges, sea',
       collect,
       [],
     )
@@ -135,13 +137,22 @@ function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field,
       return curvature(field, 'profile');
     case 'plan-curvature':
       return curvature(field, 'plan');
-    case 'hillshade': {
-      const light = { ...USUAL_LIGHT };
-      for (const key of Object.keys(settings)) {
-        if (!(key in light)) throw new UplandError('setting', `Hillshade has no setting "${key}". It has: ${Object.keys(light).join(', ')}.`);
-        light[key as keyof typeof light] = parseNumber(settings[key]);
-      }
-      return Float32Array.from(hillshade(field, light));
+    case 'shade': {
+      const sky = numbersOf('Ambient shade', { directions: USUAL_AMBIENT.directions, exaggeration: USUAL_AMBIENT.exaggeration }, settings);
+      if (!(sky.directions >= 2 && sky.directions <= 256)) throw new UplandError('setting', 'Ambient shade looks in 2 to 256 directions.');
+      return ambientShade(field, sky);
     }
+    case 'hillshade':
+      return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...USUAL_LIGHT }, settings)));
   }
+}
+
+/** Settings that are numbers, over what is usual. */
+function numbersOf<T extends Record<keyof T, number>>(title: string, usual: T, settings: Record<string, string>): T {
+  const own = { ...usual };
+  for (const key of Object.keys(settings)) {
+    if (!(key in own)) throw new UplandError('setting', `${title} has no setting "${key}". It has: ${Object.keys(own).join(', ')}.`);
+    own[key as keyof T] = parseNumber(settings[key]) as T[keyof T];
+  }
+  return own;
 }

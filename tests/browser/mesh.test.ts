@@ -76,6 +76,34 @@ describe('heights to mesh', () => {
     await context.close();
   });
 
+  it('tells how the writing stands, and ends it', async () => {
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address, '#mesh');
+    await page.getByText('largest error').first().waitFor({ timeout: 90_000 });
+    await page.getByRole('button', { name: '1024', exact: true }).click();
+    await choose(page, 'Lighter levels', '4');
+    await choose(page, 'Format', 'glTF');
+    await settled(page);
+    const loads: string[] = [];
+    page.on('download', (one) => loads.push(one.suggestedFilename()));
+    await page.getByRole('button', { name: 'Write the mesh' }).click();
+    const working = page.getByRole('status').filter({ has: page.getByRole('progressbar') });
+    await working.waitFor();
+    const share = () => working.getByRole('progressbar').evaluate((bar: HTMLProgressElement) => bar.value);
+    await expect.poll(share, { timeout: 60_000, interval: 100 }).toBeGreaterThan(0.6);
+    await working.getByRole('button', { name: 'Stop' }).click();
+    await page.getByRole('button', { name: 'Write the mesh' }).waitFor({ timeout: 30_000 });
+    expect(loads).toEqual([]);
+    // Without the levels it goes through.
+    await choose(page, 'Lighter levels', 'None');
+    await page.getByRole('button', { name: '64', exact: true }).click();
+    await settled(page);
+    const zip = await download(page, () => page.getByRole('button', { name: 'Write the mesh' }).click(), 'gltf.zip');
+    expect(Object.keys(unzipSync(readBytes(zip)))).toEqual(['dunmorrow.gltf', 'dunmorrow.bin']);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
   it('an OBJ with its colours and normal map opens outside with its materials', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address, '#mesh');
@@ -145,6 +173,26 @@ describe('mesh to heights', () => {
     await page.getByRole('button', { name: 'Lay it over this terrain' }).click();
     await nextFullGround(page, before);
     await page.getByRole('button', { name: /^sallow-pit\.glb,/ }).waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('a typed extent presses that part of the mesh only', async () => {
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address, '#mesh');
+    await choose(page, 'Direction', 'Mesh to heights');
+    await page.getByRole('button', { name: 'Sallow Pit' }).click();
+    await page.getByText('under overhangs').waitFor({ timeout: 90_000 });
+    expect(await told(page, 'size')).toMatch(/480.* × 480/);
+    await choose(page, 'Land', 'An extent');
+    expect(await page.getByRole('textbox', { name: 'West edge' }).inputValue()).toMatch(/240/);
+    await type(page, 'West edge', '-60');
+    await expect.poll(() => told(page, 'size'), { timeout: 60_000 }).toMatch(/300.* × 480/);
+    // East of the hill there is nothing: a sentence, and a way back.
+    await type(page, 'East edge', '-70');
+    await page.getByRole('alert').waitFor({ timeout: 60_000 });
+    await choose(page, 'Land', 'The whole mesh');
+    await expect.poll(() => told(page, 'size'), { timeout: 60_000 }).toMatch(/480.* × 480/);
     expect(faults).toEqual([]);
     await context.close();
   });

@@ -313,7 +313,7 @@ function container({ json, pieces, length }: Laid): Uint8Array<ArrayBuffer> {
   const view = new DataView(bytes.buffer);
   [0x46546c67, 2, bytes.length, jsonBytes.length, 0x4e4f534a].forEach((v, i) => view.setUint32(i * 4, v, true));
   bytes.set(jsonBytes, 20);
-  let at = 20 + jsonBytes.length;
+  const at = 20 + jsonBytes.length;
   view.setUint32(at, length, true);
   view.setUint32(at + 4, 0x004e4942, true);
   place(pieces, bytes, at + 8);
