@@ -55,6 +55,7 @@ export * from './formats/format';
 export * from './formats/heights';
 export * from './formats/asset';
 export { decodePlanes, encodeImage, encodeRgb, type Image } from './formats/png';
+export { decodePicture, encodePicture, type PictureAs } from './formats/picture';
 export { writeLayer } from './delivery/layer';
 export { parseRawSpec } from './formats/raw';
 export * from './delivery/encode';

@@ -11,7 +11,8 @@ import { spacingOf } from '../field/ground';
 import { gaussian } from '../field/gaussian';
 import { statistics } from '../field/statistics';
 import { formatById } from '../formats';
-import { decodePlanes, encodeImage, type Image } from '../formats/png';
+import { AS_PNG, decodePicture, encodePicture, type PictureAs } from '../formats/picture';
+import type { Image } from '../formats/png';
 import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } from './cover';
 import { deliver } from './deliver';
 import type { Said } from './prepare';
@@ -216,8 +217,9 @@ export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Prom
   const { title, file, colour } = MAPS[spec.kind];
   const part = spec.file ?? (spec.kind === 'layer' ? spec.layer : file);
   const base = { title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
+  const as = spec.as ?? AS_PNG;
   if ('field' in drawn) {
-    const { format: wanted, order, rows } = spec.as ?? { format: 'png', order: 'le', rows: 'north' };
+    const { format: wanted, order, rows } = as;
     const format = wanted === 'png' && drawn.depth === '32f' ? 'tiff' : wanted;
     const type = drawn.depth === '32f' ? ('f32' as const) : drawn.depth === '16' ? ('u16' as const) : ('u8' as const);
     const name = `${stem}-${part}${formatById(format).endings[0]}`;
@@ -232,33 +234,39 @@ export async function writeMap(spec: NamedMap, drawn: Drawn, stem: string): Prom
       : [{ label: 'Values', value: drawn.unit || 'shares, 0 to 1' }];
     if (format === 'raw') {
       const { across, down } = drawn.field.ground;
-      toTypeIn.push(
-        { label: 'Samples', value: `${across} × ${down}, ${type === 'f32' ? '32-bit floats' : `${drawn.depth}-bit whole numbers`}, one channel` },
-        { label: 'Byte order', value: order === 'be' ? 'big-endian' : 'little-endian' },
-        { label: 'First row', value: rows === 'south' ? 'the south edge' : 'the north edge' },
-      );
+      toTypeIn.push(...laidRaw(`${across} × ${down}, ${type === 'f32' ? '32-bit floats' : `${drawn.depth}-bit whole numbers`}, one channel`, as));
     }
     return [{ ...base, name, bytes, mediaType: formatById(format).mediaType, toTypeIn, proof }];
   }
   const files: MapFile[] = [];
   for (const { image, suffix, channels } of drawn.images) {
-    const name = `${stem}-${part}${suffix}.png`;
-    const bytes = encodeImage(image, 3);
-    const proof = await proveImage(bytes, image);
+    const { endings, mediaType } = formatById(as.format);
+    const name = `${stem}-${part}${suffix}${endings[0]}`;
+    const bytes = encodePicture(image, as);
+    const proof = await proveImage(bytes, image, as);
     if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
     const bits = image.samples instanceof Uint16Array ? 16 : 8;
-    files.push({ ...base, name, bytes, mediaType: 'image/png', toTypeIn: [{ label: 'Channels', value: `${channels.join(', ')}; ${bits} bits each` }], proof });
+    const toTypeIn = [{ label: 'Channels', value: `${channels.join(', ')}; ${bits} bits each` }];
+    if (as.format === 'raw') toTypeIn.push(...laidRaw(`${image.width} × ${image.height}, ${image.channels} channels side by side`, as));
+    files.push({ ...base, name, bytes, mediaType, toTypeIn, proof });
   }
   return files;
 }
 
+/** What the other side has to be told of raw bytes. */
+const laidRaw = (samples: string, { order, rows }: PictureAs): Said[] => [
+  { label: 'Samples', value: samples },
+  { label: 'Byte order', value: order === 'be' ? 'big-endian' : 'little-endian' },
+  { label: 'First row', value: rows === 'south' ? 'the south edge' : 'the north edge' },
+];
+
 /** Reads a picture back, channel by channel, through the reader of any stranger's file, and holds every sample against what was to be written. */
-export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image): Promise<MapFile['proof']> {
+export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image, as = AS_PNG): Promise<MapFile['proof']> {
   const proof: MapFile['proof'] = { ok: false, maxAbs: 0, rmse: 0, clipped: 0, codesUsed: 0, sha256: await sha256(bytes), bytes: bytes.length, faults: [] };
   const { width, height, channels, samples } = image;
   const used = new Uint8Array(65_536);
   let [wrong, sum] = [0, 0];
-  const read = await decodePlanes(bytes).catch((error: unknown) => error as Error);
+  const read = await decodePicture(bytes, as, image).catch((error: unknown) => error as Error);
   if (read instanceof Error) {
     proof.faults.push(`The file cannot be read back: ${read.message}`);
     return proof;

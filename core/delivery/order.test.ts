@@ -7,7 +7,8 @@ import { StoppedError } from '../errors';
 import { fieldFrom, makeField } from '../field/field';
 import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
-import { decodePlanes } from '../formats/png';
+import { encodePicture } from '../formats/picture';
+import { decodePlanes, type Image } from '../formats/png';
 import { inlineKernels } from '../kernels/pool';
 import { readMesh } from '../mesh/formats';
 import { bundle } from './bundle';
@@ -17,6 +18,7 @@ import { courseOf, handOn, orderFor, planOf, type HandedFile } from './order';
 import { orderSchema, type Order } from './recipe';
 import { receivers } from './receiver';
 import type { Docket } from './docket';
+import { proveImage } from './maps';
 import { buffersOfWritten, doWriting, writerThere, type Writer } from './writer';
 
 const kernels = inlineKernels();
@@ -197,6 +199,40 @@ describe('an order', () => {
     expect(wrong).toBe(-1);
     const tiff = (await all({ ...base, mapsAs: { format: 'tiff', order: 'le', rows: 'north' } })).files.find((f) => /slope\.tiff?$/.test(f.name))!;
     expect((await readHeightmap(tiff.bytes)).width).toBe(129);
+  });
+
+  it('writes pictures of several channels as TIFF or raw too; each is proofed, and a fault in it is found', async () => {
+    const maps = [{ kind: 'normal', bits: 16 }, { kind: 'colour' }, { kind: 'weights', bits: 8 }] as Order['maps'];
+    const order = orderSchema.parse({ ...begun('power-of-two-plus-one'), maps });
+    const pngs = (await all(order)).files.filter((f) => /(normal|colour|weights)\./.test(f.name));
+    expect(pngs.length).toBe(3);
+    for (const as of [
+      { format: 'tiff', order: 'le', rows: 'north' },
+      { format: 'raw', order: 'be', rows: 'south' },
+      { format: 'raw', order: 'le', rows: 'north' },
+    ] as const) {
+      const { files } = await all({ ...order, mapsAs: as });
+      for (const png of pngs) {
+        const { width, height, planes } = await decodePlanes(png.bytes);
+        const wide = planes[0] instanceof Uint16Array;
+        const samples = wide ? new Uint16Array(width * height * planes.length) : new Uint8Array(width * height * planes.length);
+        for (let i = 0; i < samples.length; i++) samples[i] = planes[i % planes.length][Math.floor(i / planes.length)];
+        const image: Image = { width, height, channels: planes.length as 3 | 4, samples };
+        const own = files.find((f) => f.name.startsWith(png.name.replace(/png$/, '')))!;
+        expect(own.proof?.ok).toBe(true);
+        expect(own.meaning).toBe(png.meaning);
+        expect(own.bytes).toEqual(encodePicture(image, as));
+        if (as.format === 'raw') expect(own.toTypeIn.map((t) => t.value)).toContain(as.order === 'be' ? 'big-endian' : 'little-endian');
+        // Swapped bytes, turned rows, one sample altered, cut short.
+        const others = as.format === 'raw' ? [{ ...as, rows: as.rows === 'south' ? ('north' as const) : ('south' as const) }] : [];
+        if (as.format === 'raw' && wide) others.push({ ...as, order: as.order === 'be' ? 'le' : 'be' } as never);
+        for (const other of others) expect((await proveImage(encodePicture(image, other), image, as)).ok).toBe(false);
+        const altered = samples.slice();
+        altered[777] ^= 1;
+        expect((await proveImage(encodePicture({ ...image, samples: altered }, as), image, as)).faults[0]).toMatch(/1 of its numbers/);
+        expect((await proveImage(own.bytes.slice(0, -40), image, as)).ok).toBe(false);
+      }
+    }
   });
 
   it('with a count, a depth, a name or tiles that cannot be ends with a sentence', async () => {

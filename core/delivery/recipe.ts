@@ -103,7 +103,7 @@ export const orderSchema = z.object({
   }),
   tiles: z.object({ across: z.int().min(1).max(64), down: z.int().min(1).max(64), shared: z.boolean(), pattern: z.string().min(1).max(120) }).nullable(),
   maps: z.array(mapSchema).max(24),
-  /** What maps of values are written as; pictures of several channels are PNG. Floats have no PNG and become TIFF there. */
+  /** What maps are written as, pictures of several channels too. Floats have no PNG and become TIFF there. */
   mapsAs: z
     .object({ format: z.enum(['png', 'tiff', 'raw']), order: z.enum(['le', 'be']), rows: z.enum(['north', 'south']) })
     .default({ format: 'png', order: 'le', rows: 'north' }),

@@ -112,17 +112,18 @@ export function undoPredictor(predictor: number, block: Uint8Array, width: numbe
 }
 
 /** Applies a predictor in place to little-endian samples of one channel. */
-export function applyPredictor(predictor: number, block: Uint8Array, width: number, rows: number, size: number): void {
-  const rowBytes = width * size;
+/** `channels` of a sample side by side: each is told from its own neighbour; predictor 3 takes one. */
+export function applyPredictor(predictor: number, block: Uint8Array, width: number, rows: number, size: number, channels = 1): void {
+  const rowBytes = width * channels * size;
+  const back = channels * size;
   const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
   for (let row = 0; row < rows; row++) {
     const start = row * rowBytes;
     if (predictor === 2) {
-      for (let i = width - 1; i > 0; i--) {
-        const at = start + i * size;
-        if (size === 1) block[at] -= block[at - 1];
-        else if (size === 2) view.setUint16(at, view.getUint16(at, true) - view.getUint16(at - 2, true), true);
-        else view.setUint32(at, view.getUint32(at, true) - view.getUint32(at - 4, true), true);
+      for (let at = start + rowBytes - size; at >= start + back; at -= size) {
+        if (size === 1) block[at] -= block[at - back];
+        else if (size === 2) view.setUint16(at, view.getUint16(at, true) - view.getUint16(at - back, true), true);
+        else view.setUint32(at, view.getUint32(at, true) - view.getUint32(at - back, true), true);
       }
     } else if (predictor === 3) {
       const samples = block.slice(start, start + rowBytes);

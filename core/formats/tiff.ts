@@ -5,6 +5,7 @@ import { BYTES, makeSamples, type Format, type Page, type Reading, type ReadOpti
 import { placeEntries, placeOf } from './geotiff';
 import { checkLength, checkSize } from './limits';
 import { getter, putter } from './raw';
+import type { Image } from './png';
 import { applyPredictor, undoPredictor, unpackBits, unpackLzw } from './tiff-codecs';
 
 const TAG = {
@@ -23,6 +24,7 @@ const TAG = {
   tileHeight: 323,
   tileOffsets: 324,
   tileBytes: 325,
+  extraSamples: 338,
   sampleFormat: 339,
   gdalMetadata: 42_112,
   noData: 42_113,
@@ -296,6 +298,41 @@ function write({ width, height, type, samples, ground, scale, offset, noData, op
     ...(noData !== null ? [{ tag: TAG.noData, kind: 2 as const, values: `${number(noData)}\0` }] : []),
   ];
   return assemble(entries, strips);
+}
+
+/** A picture of several channels, side by side at every sample, packed by deflate with predictor 2; a fourth channel is alpha that stands by itself. */
+export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<ArrayBuffer> {
+  const size = samples.BYTES_PER_ELEMENT;
+  const rowsPerStrip = Math.max(1, Math.min(height, Math.floor(262_144 / (width * channels * size))));
+  const strips: Uint8Array[] = [];
+  for (let top = 0; top < height; top += rowsPerStrip) {
+    const rows = Math.min(rowsPerStrip, height - top);
+    const part = samples.subarray(top * width * channels, (top + rows) * width * channels);
+    const strip = new Uint8Array(part.length * size);
+    if (size === 1) strip.set(part);
+    else for (let i = 0; i < part.length; i++) [strip[2 * i], strip[2 * i + 1]] = [part[i] & 255, part[i] >> 8];
+    applyPredictor(2, strip, width, rows, size, channels);
+    strips.push(compress(strip, 3));
+  }
+  const each = (value: number) => Array.from({ length: channels }, () => value);
+  return assemble(
+    [
+      { tag: TAG.width, kind: 4, values: [width] },
+      { tag: TAG.height, kind: 4, values: [height] },
+      { tag: TAG.bits, kind: 3, values: each(8 * size) },
+      { tag: TAG.compression, kind: 3, values: [8] },
+      { tag: TAG.photometric, kind: 3, values: [channels === 1 ? 1 : 2] },
+      { tag: TAG.stripOffsets, kind: 4, values: strips.map(() => 0) },
+      { tag: TAG.channels, kind: 3, values: [channels] },
+      { tag: TAG.rowsPerStrip, kind: 4, values: [rowsPerStrip] },
+      { tag: TAG.stripBytes, kind: 4, values: strips.map((s) => s.length) },
+      { tag: TAG.planar, kind: 3, values: [1] },
+      { tag: TAG.predictor, kind: 3, values: [2] },
+      ...(channels === 4 ? [{ tag: TAG.extraSamples, kind: 3 as const, values: [2] }] : []),
+      { tag: TAG.sampleFormat, kind: 3, values: each(1) },
+    ],
+    strips,
+  );
 }
 
 function assemble(entries: Entry[], strips: Uint8Array[]): Uint8Array<ArrayBuffer> {

@@ -1,5 +1,5 @@
 import { afterAll, describe, expect, it } from 'vitest';
-import { ambientShade, encodeImage, encodeRgb, normalMap, packWeights, ranks, shorelineLength } from '@upland-cast/core';
+import { ambientShade, encodeImage, encodePicture, encodeRgb, normalMap, packWeights, ranks, shorelineLength, type Image } from '@upland-cast/core';
 import { maungaWhau } from '../helpers/maunga-whau';
 import { python, readBytes, run, save, scratch } from '../helpers/outside';
 
@@ -98,6 +98,38 @@ describe('maps of Maunga Whau (open data: vega-datasets, volcano.json; 10 m) aga
       const read = bits === 8 ? raw : new Uint16Array(raw.buffer);
       expect(read.length).toBe(samples.length);
       expect(Array.from(read).findIndex((v, i) => v !== samples[i])).toBe(-1);
+    }
+  });
+
+  it('the same as TIFF are what GDAL reads, band by band, and raw ones what numpy reads', () => {
+    const weights = packWeights([field.height, Float32Array.from(field.height, (h) => 200 - h)], 16)[0];
+    const images: [string, Image][] = [
+      ['rgb8', { width: across, height: down, channels: 3, samples: normalMap(field) as Uint8Array<ArrayBuffer> }],
+      ['rgb16', { width: across, height: down, channels: 3, samples: normalMap(field, { bits: 16 }) }],
+      ['rgba16', { width: across, height: down, channels: 4, samples: weights }],
+    ];
+    for (const [name, image] of images) {
+      const wide = image.samples instanceof Uint16Array;
+      save(path(`${name}.tif`), encodePicture(image, { format: 'tiff', order: 'le', rows: 'north' }));
+      run('gdal_translate', ['-q', '-of', 'ENVI', '-co', 'INTERLEAVE=BIP', path(`${name}.tif`), path(`${name}.bip`)]);
+      const theirs = readBytes(path(`${name}.bip`));
+      const read = wide ? new Uint16Array(theirs.buffer) : theirs;
+      expect(read.length, name).toBe(image.samples.length);
+      expect(
+        Array.from(read).findIndex((v, i) => v !== image.samples[i]),
+        name,
+      ).toBe(-1);
+      save(path(`${name}.raw`), encodePicture(image, { format: 'raw', order: 'be', rows: 'south' }));
+      python(
+        `import sys, numpy as np\nnp.fromfile(sys.argv[1], '${wide ? '>u2' : 'u1'}').reshape(${down}, ${across}, ${image.channels})[::-1].astype('<u2').tofile(sys.argv[2])`,
+        path(`${name}.raw`),
+        path(`${name}.u2`),
+      );
+      const numbers = new Uint16Array(readBytes(path(`${name}.u2`)).buffer);
+      expect(
+        Array.from(numbers).findIndex((v, i) => v !== image.samples[i]),
+        name,
+      ).toBe(-1);
     }
   });
 });

@@ -144,9 +144,9 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
           </li>
         ))}
       </ul>
-      {order.maps.some((map) => 'depth' in map) && (
+      {order.maps.length > 0 && (
         <>
-          <Row label="Values as" help="What maps of one value a sample are written as. Normals, colours and weights are PNG.">
+          <Row label="Written as" help="Floats have no PNG and become TIFF.">
             <Segments
               label="Maps as"
               value={order.mapsAs.format}

@@ -1,0 +1,54 @@
+import { BYTES } from './format';
+import { decodePlanes, encodeImage, type Image } from './png';
+import { parseRawSpec, putter, readRaw } from './raw';
+import { tiff, tiffOf } from './tiff';
+
+/** What a picture of several channels is written as; the orders of bytes and rows are those of raw files. */
+export interface PictureAs {
+  format: 'png' | 'tiff' | 'raw';
+  order: 'le' | 'be';
+  rows: 'north' | 'south';
+}
+
+export const AS_PNG: PictureAs = { format: 'png', order: 'le', rows: 'north' };
+
+/** The channels of a picture, each by itself. */
+export interface Planes {
+  width: number;
+  height: number;
+  planes: (Uint8Array | Uint16Array)[];
+}
+
+/** A picture's bytes: PNG, TIFF packed by deflate, or its bare samples, channel by channel at every sample. */
+export function encodePicture(image: Image, as: PictureAs): Uint8Array<ArrayBuffer> {
+  if (as.format === 'png') return encodeImage(image, 3);
+  return as.format === 'tiff' ? tiffOf(image) : rawOf(image, as);
+}
+
+/** The channels out of a picture's bytes, through the readers of any stranger's file; raw bytes need its size said. */
+export async function decodePicture(bytes: Uint8Array<ArrayBuffer>, as: PictureAs, { width, height, channels, samples }: Image): Promise<Planes> {
+  if (as.format === 'png') return decodePlanes(bytes);
+  const spec = `raw:${typeOf(samples)}:${as.order}:${width}x${height}:rows=${as.rows}:channels=${channels}`;
+  const planes: Planes['planes'] = [];
+  let [across, down, there] = [width, height, channels as number];
+  for (let k = 1; k <= there; k++) {
+    const reading = as.format === 'raw' ? readRaw(bytes, parseRawSpec(`${spec}:channel=${k}`)) : await tiff.read(bytes, { band: k });
+    [across, down, there] = [reading.width, reading.height, reading.channels];
+    planes.push(reading.samples as Uint8Array | Uint16Array);
+  }
+  return { width: across, height: down, planes };
+}
+
+const typeOf = (samples: Image['samples']) => (samples instanceof Uint16Array ? 'u16' : 'u8');
+
+function rawOf({ width, height, channels, samples }: Image, { order, rows }: PictureAs): Uint8Array<ArrayBuffer> {
+  const size = BYTES[typeOf(samples)];
+  const out = new Uint8Array(samples.length * size);
+  const put = putter(new DataView(out.buffer), typeOf(samples), order === 'le');
+  const long = width * channels;
+  for (let row = 0, at = 0; row < height; row++) {
+    const from = (rows === 'south' ? height - 1 - row : row) * long;
+    for (let i = 0; i < long; i++, at += size) put(at, samples[from + i]);
+  }
+  return out;
+}
