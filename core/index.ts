@@ -75,6 +75,7 @@ export * from './delivery/trial';
 export * from './delivery/calibration';
 export * from './mesh/mesh';
 export * from './mesh/grid';
+export * from './mesh/choice';
 export * from './mesh/press';
 export * from './mesh/solid';
 export * from './mesh/measure';

@@ -20,10 +20,10 @@ import {
   modelOf,
   pressOn,
   readMeshFiles,
-  rightAngledSurface,
   simplifiedSurface,
   spacingOf,
   statistics,
+  surfaceBy,
   switchDistance,
   throwIfStopped,
   triangleCount,
@@ -89,14 +89,10 @@ function splitFor(field: Field, spec: MeshSpec): { across: number; down: number 
 async function surfaceFor({ tools, field, signal }: Work, spec: MeshSpec): Promise<{ surface: MeshSurface; split: { across: number; down: number } }> {
   const { kind, by, faces } = spec;
   const split = splitFor(field, spec);
-  if (kind === 'grid') return { surface: gridSurface(field, segmentsOf(field, spec.segments), faces, split), split };
-  if (faces === 'quads') throw new UplandError('quads', 'Only a regular grid can have quads.');
-  const wanted = by === 'error' ? { maxError: spec.maxError } : { maxError: 0, triangles: spec.triangles };
-  const made = async (parts: { across: number; down: number }) => {
-    if (kind === 'adaptive') return (await adaptiveSurface(tools.kernels, field, { ...wanted, split: parts, signal })).surface;
-    if (parts.across !== parts.down) throw new UplandError('parts', 'Halved triangles part in as many across as down.');
-    return rightAngledSurface(field, { ...wanted, parts: parts.across, signal }).surface;
-  };
+  const wanted = by === 'error' ? { maxError: spec.maxError } : { triangles: spec.triangles };
+  const made = (parts: { across: number; down: number }) =>
+    surfaceBy(tools.kernels, field, { kind, faces, segments: segmentsOf(field, spec.segments), ...wanted, split: parts, signal });
+  if (kind === 'grid') return { surface: await made(split), split };
   if (spec.parts.by !== 'limit') return { surface: await made(split), split };
   if (by === 'count' && kind === 'adaptive') throw new UplandError('parts', 'In parts, a mesh is asked for by its error, not by its count.');
   // As many parts as it takes, a little more each time.

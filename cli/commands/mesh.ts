@@ -1,7 +1,6 @@
 import { basename } from 'node:path';
 import { Command } from 'commander';
 import {
-  adaptiveSurface,
   bakeNormals,
   boundsOf,
   deliver,
@@ -9,17 +8,16 @@ import {
   encodeImage,
   faceCount,
   fillVoids,
-  gridSurface,
   heldAgainst,
   isGltf,
   meshFormatByName,
   modelOf,
   pressMesh,
   readMeshFiles,
-  rightAngledSurface,
   simplifiedSurface,
   spacingOf,
   statistics,
+  surfaceBy,
   switchDistance,
   toField,
   triangleCount,
@@ -130,21 +128,13 @@ export function meshCommand(): Command {
     });
 }
 
-async function surfaceFor(field: Field, options: MeshOptions, kernels: Kernels): Promise<MeshSurface> {
+function surfaceFor(field: Field, options: MeshOptions, kernels: Kernels): Promise<MeshSurface> {
   const { maxError, triangles, halved, segments, faces, parts } = options;
   const adaptive = maxError !== undefined || triangles !== undefined;
   if (adaptive && segments) throw new UplandError('segments', 'A mesh has its faces by --segments, by --max-error or by --triangles: give one of them.');
-  if (adaptive && faces === 'quads') throw new UplandError('quads', 'Triangles of different sizes cannot be quads. Use --segments for quads.');
   if (halved && !adaptive) throw new UplandError('segments', 'Halved triangles are asked for by --max-error or by --triangles.');
-  const split = parts ? { across: parts.x, down: parts.y } : undefined;
-  if (halved) {
-    if (split && split.across !== split.down) throw new UplandError('parts', 'Halved triangles part in as many across as down.');
-    return rightAngledSurface(field, { maxError: maxError ?? 0, triangles, parts: split?.across }).surface;
-  }
-  if (adaptive) return (await adaptiveSurface(kernels, field, { maxError: maxError ?? 0, triangles, split })).surface;
-  const { across, down, registration } = field.ground;
-  const own = registration === 'point' ? { x: across - 1, y: down - 1 } : { x: across, y: down };
-  return gridSurface(field, segments ?? own, faces, split);
+  const kind = halved ? 'halved' : adaptive ? 'adaptive' : 'grid';
+  return surfaceBy(kernels, field, { kind, segments, faces, maxError, triangles, split: parts && { across: parts.x, down: parts.y } });
 }
 
 async function writeMesh(field: Field, format: MeshFormat, out: string, options: MeshOptions, kernels: Kernels): Promise<void> {
