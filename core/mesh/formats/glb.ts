@@ -1,10 +1,11 @@
-import { MeshoptDecoder, MeshoptEncoder } from 'meshoptimizer';
+import { MeshoptEncoder } from 'meshoptimizer';
 import { TO_LINEAR } from '../../delivery/light';
 import { UplandError } from '../../errors';
-import { boundsOf, joined, triangleIndices, type Mesh } from '../mesh';
+import { boundsOf, triangleIndices, type Mesh } from '../mesh';
 import type { ModelPart } from '../model';
 import type { MeshFile, Textures } from './files';
 import type { MeshFormat } from './format';
+import { readGlb, readGltf } from './gltf-read';
 
 /**
  * glTF 2.0 in its binary container (Khronos glTF 2.0 specification). One mesh with positions,
@@ -18,7 +19,7 @@ export const glb: MeshFormat = {
   quads: false,
   wears: true,
   sniff: (b) => b[0] === 0x67 && b[1] === 0x6c && b[2] === 0x54 && b[3] === 0x46,
-  read,
+  read: readGlb,
   write,
 };
 
@@ -31,14 +32,12 @@ export const gltf: MeshFormat = {
   quads: false,
   wears: true,
   sniff: (b) => b[0] === 0x7b,
-  read: (bytes, beside = new Map()) => meshOf(jsonOf(bytes), undefined, beside),
+  read: readGltf,
   write: (mesh, name) => {
     const laid = laidOut([{ name, mesh, kind: 'ground' }], name, {});
     return jsonFile(laid, `data:application/octet-stream;base64,${base64(gathered(laid))}`);
   },
 };
-
-const COMPONENT_BYTES: Record<number, number> = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4 };
 
 function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   return container(laidOut([{ name, mesh, kind: 'ground' }], name, {}));
@@ -326,243 +325,6 @@ function zUpToYUp(positions: Float32Array): Float32Array<ArrayBuffer> {
     out[i] = positions[i];
     out[i + 1] = positions[i + 2];
     out[i + 2] = -positions[i + 1];
-  }
-  return out;
-}
-
-interface View {
-  buffer: number;
-  byteOffset?: number;
-  byteLength: number;
-  byteStride?: number;
-  extensions?: {
-    EXT_meshopt_compression?: { buffer: number; byteOffset?: number; byteLength: number; byteStride: number; count: number; mode: string; filter?: string };
-  };
-}
-
-interface Gltf {
-  asset?: { version?: string };
-  scene?: number;
-  scenes?: { nodes?: number[] }[];
-  nodes?: { mesh?: number; children?: number[]; matrix?: number[]; translation?: number[]; rotation?: number[]; scale?: number[] }[];
-  meshes?: { primitives?: { attributes?: Record<string, number>; indices?: number; mode?: number; extensions?: Record<string, unknown> }[] }[];
-  accessors?: { bufferView?: number; byteOffset?: number; componentType: number; count: number; type: string; normalized?: boolean; sparse?: unknown }[];
-  bufferViews?: View[];
-  buffers?: { byteLength: number; uri?: string }[];
-  extensionsRequired?: string[];
-}
-
-/** Extensions that are read here. */
-const READ = ['EXT_meshopt_compression', 'KHR_mesh_quantization'];
-/** Bytes that one packed view may unfold to. */
-const MOST_UNPACKED = 2 ** 31;
-
-const damaged = (what: string) => new UplandError('damaged', `This glTF is damaged: ${what}.`);
-
-function read(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>> = new Map()): Mesh {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (bytes.length < 20) throw new UplandError('cut-short', `This GLB is cut short: its header needs 20 bytes and ${bytes.length} are there.`);
-  if (!glb.sniff(bytes)) throw damaged('it does not begin as one');
-  if (view.getUint32(4, true) !== 2) throw new UplandError('glb-version', `This GLB is of version ${view.getUint32(4, true)}; version 2 is read here.`);
-  let json: Gltf | undefined;
-  let binary: Uint8Array<ArrayBuffer> | undefined;
-  for (let at = 12; at + 8 <= bytes.length;) {
-    const length = view.getUint32(at, true);
-    const kind = view.getUint32(at + 4, true);
-    if (at + 8 + length > bytes.length)
-      throw new UplandError('cut-short', `This GLB is cut short: a chunk needs ${length} bytes and ${bytes.length - at - 8} are there.`);
-    const body = bytes.subarray(at + 8, at + 8 + length);
-    if (kind === 0x4e4f534a) json = jsonOf(body);
-    else if (kind === 0x004e4942) binary ??= body;
-    at += 8 + length;
-  }
-  if (!json || typeof json !== 'object') throw damaged('it has no JSON');
-  return meshOf(json, binary, beside);
-}
-
-function jsonOf(bytes: Uint8Array): Gltf {
-  try {
-    return JSON.parse(new TextDecoder().decode(bytes)) as Gltf;
-  } catch {
-    throw damaged('its JSON cannot be read');
-  }
-}
-
-function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
-  const unknown = (gltf.extensionsRequired ?? []).filter((name) => !READ.includes(name));
-  if (unknown.length) throw new UplandError('glb-extension', `This glTF cannot be read without ${unknown.join(', ')}. Export it uncompressed.`);
-  const merged: Mesh[] = [];
-
-  const buffer = (index: number): Uint8Array => {
-    const { uri } = gltf.buffers?.[index] ?? {};
-    if (uri === undefined && index === 0 && binary) return binary;
-    if (uri?.startsWith('data:')) {
-      const text = atob(uri.slice(uri.indexOf(',') + 1));
-      const out = new Uint8Array(text.length);
-      for (let i = 0; i < out.length; i++) out[i] = text.charCodeAt(i);
-      return out;
-    }
-    const found =
-      uri === undefined
-        ? undefined
-        : beside.get(
-            decodeURIComponent(uri)
-              .replace(/^.*[\\/]/, '')
-              .toLowerCase(),
-          );
-    if (found) return found;
-    throw damaged(uri === undefined ? 'its buffer is missing' : `its buffer is missing; bring ${uri} in together with it`);
-  };
-  const unfolded = new Map<number, Uint8Array>();
-  /** The bytes of a view, unpacked where they are packed. */
-  const bytesOf = (index: number | undefined): { bytes: Uint8Array; stride?: number } => {
-    const v = index === undefined ? undefined : gltf.bufferViews?.[index];
-    if (!v) throw damaged(`the view ${index} is missing`);
-    const packed = v.extensions?.EXT_meshopt_compression;
-    const part = (of: { buffer: number; byteOffset?: number; byteLength: number }) => {
-      const whole = buffer(of.buffer);
-      const from = of.byteOffset ?? 0;
-      if (!(from >= 0 && of.byteLength >= 0 && from + of.byteLength <= whole.length)) throw damaged(`the view ${index} reaches beyond its buffer`);
-      return whole.subarray(from, from + of.byteLength);
-    };
-    if (!packed) return { bytes: part(v), stride: v.byteStride };
-    let own = unfolded.get(index!);
-    if (!own) {
-      const { count, byteStride, mode, filter } = packed;
-      if (!(count >= 0 && byteStride > 0 && byteStride <= 256 && count * byteStride <= MOST_UNPACKED))
-        throw damaged(`the view ${index} is packed with sizes that cannot be`);
-      const source = part(packed);
-      // The codec makes at most 1 : 256 or so; refuse before making room.
-      if (count * byteStride > 4096 * (source.length + 64)) throw damaged(`the view ${index} cannot hold as much as it says`);
-      own = new Uint8Array(count * byteStride);
-      try {
-        MeshoptDecoder.decodeGltfBuffer(own, count, byteStride, source, mode, filter);
-      } catch (error) {
-        throw damaged(`the view ${index} cannot be unpacked (${String(error)})`);
-      }
-      unfolded.set(index!, own);
-    }
-    return { bytes: own, stride: packed.mode === 'ATTRIBUTES' ? packed.byteStride : undefined };
-  };
-  const accessor = (index: number | undefined, type: 'VEC3' | 'SCALAR'): Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> => {
-    const a = index === undefined ? undefined : gltf.accessors?.[index];
-    if (!a) throw damaged(`the accessor ${index} is missing`);
-    if (a.type !== type || !COMPONENT_BYTES[a.componentType] || a.sparse) throw damaged(`the accessor ${index} is of a kind that is not read here`);
-    if (a.bufferView === undefined) throw damaged(`the accessor ${index} has no data`);
-    const parts = type === 'VEC3' ? 3 : 1;
-    const { bytes, stride: own } = bytesOf(a.bufferView);
-    const size = COMPONENT_BYTES[a.componentType];
-    const stride = own ?? size * parts;
-    const start = a.byteOffset ?? 0;
-    if (!(a.count >= 0) || !(start >= 0) || !(stride >= 0) || start + Math.max(0, a.count - 1) * stride + size * parts > bytes.length) {
-      throw damaged(`the accessor ${index} reaches beyond its buffer`);
-    }
-    const out = parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count);
-    const at = bytes.byteOffset + start;
-    const plain = stride === size * parts && at % 4 === 0;
-    if (plain && a.componentType === 5126 && parts === 3) out.set(new Float32Array(bytes.buffer, at, out.length));
-    else if (plain && a.componentType === 5125 && parts === 1) out.set(new Uint32Array(bytes.buffer, at, out.length));
-    else {
-      const data = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-      const get = GET[a.componentType];
-      for (let i = 0; i < a.count; i++) for (let k = 0; k < parts; k++) out[i * parts + k] = get(data, start + i * stride + k * size);
-      const full = a.normalized ? FULL[a.componentType] : undefined;
-      if (full && parts === 3) for (let i = 0; i < out.length; i++) out[i] = Math.max(-1, out[i] / full);
-    }
-    return out;
-  };
-
-  const visit = (nodeIndex: number, parent: number[], depth: number) => {
-    const node = gltf.nodes?.[nodeIndex];
-    if (!node) throw damaged(`the node ${nodeIndex} is missing`);
-    if (depth > 64) throw damaged('its nodes are nested without an end');
-    const matrix = multiply(parent, localMatrix(node));
-    for (const primitive of node.mesh === undefined ? [] : (gltf.meshes?.[node.mesh]?.primitives ?? [])) {
-      const mode = primitive.mode ?? 4;
-      if (mode < 4) continue;
-      const local = accessor(primitive.attributes?.POSITION, 'VEC3') as Float32Array;
-      let indices = primitive.indices === undefined ? counted(local.length / 3) : (accessor(primitive.indices, 'SCALAR') as Uint32Array<ArrayBuffer>);
-      if (mode > 4) indices = unstripped(indices, mode === 6);
-      const vertices = transformed(local, matrix);
-      const count = vertices.length / 3;
-      for (let i = 0; i < indices.length; i++) if (indices[i] >= count) throw damaged(`a face names vertex ${indices[i]}, and there are ${count}`);
-      merged.push({ positions: vertices, indices: indices.subarray(0, indices.length - (indices.length % 3)), corners: 3, up: 'y' });
-    }
-    for (const child of node.children ?? []) visit(child, matrix, depth + 1);
-  };
-  const roots = gltf.scenes?.[gltf.scene ?? 0]?.nodes ?? gltf.nodes?.map((_, i) => i) ?? [];
-  for (const root of roots) visit(root, IDENTITY, 0);
-
-  if (!merged.some((part) => part.indices.length > 0)) throw new UplandError('no-faces', 'This GLB has no triangles in its scene.');
-  return joined(merged);
-}
-
-const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
-const GET: Record<number, (data: DataView, at: number) => number> = {
-  5120: (data, at) => data.getInt8(at),
-  5121: (data, at) => data.getUint8(at),
-  5122: (data, at) => data.getInt16(at, true),
-  5123: (data, at) => data.getUint16(at, true),
-  5125: (data, at) => data.getUint32(at, true),
-  5126: (data, at) => data.getFloat32(at, true),
-};
-/** What whole numbers are divided by where they are normalised (glTF 2.0, 3.11). */
-const FULL: Record<number, number> = { 5120: 127, 5121: 255, 5122: 32_767, 5123: 65_535 };
-
-function counted(count: number): Uint32Array<ArrayBuffer> {
-  const out = new Uint32Array(count);
-  for (let i = 0; i < count; i++) out[i] = i;
-  return out;
-}
-
-/** The triangles of a strip or a fan. */
-function unstripped(strip: Uint32Array, fan: boolean): Uint32Array<ArrayBuffer> {
-  const out = new Uint32Array(Math.max(0, strip.length - 2) * 3);
-  for (let i = 0, o = 0; i + 2 < strip.length; i++, o += 3) {
-    const [a, b] = fan ? [0, i + 1] : i % 2 ? [i + 1, i] : [i, i + 1];
-    out[o] = strip[a];
-    out[o + 1] = strip[b];
-    out[o + 2] = strip[i + 2];
-  }
-  return out;
-}
-
-function localMatrix(node: { matrix?: number[]; translation?: number[]; rotation?: number[]; scale?: number[] }): number[] {
-  if (node.matrix?.length === 16) return node.matrix;
-  const [tx, ty, tz] = node.translation ?? [0, 0, 0];
-  const [x, y, z, w] = node.rotation ?? [0, 0, 0, 1];
-  const [sx, sy, sz] = node.scale ?? [1, 1, 1];
-  return [
-    (1 - 2 * (y * y + z * z)) * sx,
-    2 * (x * y + z * w) * sx,
-    2 * (x * z - y * w) * sx,
-    0,
-    2 * (x * y - z * w) * sy,
-    (1 - 2 * (x * x + z * z)) * sy,
-    2 * (y * z + x * w) * sy,
-    0,
-    2 * (x * z + y * w) * sz,
-    2 * (y * z - x * w) * sz,
-    (1 - 2 * (x * x + y * y)) * sz,
-    0,
-    tx,
-    ty,
-    tz,
-    1,
-  ];
-}
-
-function multiply(a: number[], b: number[]): number[] {
-  const out = new Array<number>(16).fill(0);
-  for (let c = 0; c < 4; c++) for (let r = 0; r < 4; r++) for (let k = 0; k < 4; k++) out[c * 4 + r] += a[k * 4 + r] * b[c * 4 + k];
-  return out;
-}
-
-function transformed(positions: Float32Array, m: number[]): Float32Array<ArrayBuffer> {
-  const out = new Float32Array(positions.length);
-  for (let i = 0; i < positions.length; i += 3) {
-    const [x, y, z] = [positions[i], positions[i + 1], positions[i + 2]];
-    for (let k = 0; k < 3; k++) out[i + k] = m[k] * x + m[4 + k] * y + m[8 + k] * z + m[12 + k];
   }
   return out;
 }
