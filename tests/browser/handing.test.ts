@@ -206,6 +206,39 @@ describe('handing on', () => {
     expect(await faultOf(form(demo, '{}'))).toMatch(/This order cannot be carried out/);
   });
 
+  it('the part that is handed on is drawn over the ground, square where the receiver wants it; Escape leaves it', async () => {
+    const { context, page, faults } = await app.person();
+    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
+    const map = page.locator('canvas[data-map]');
+    await map.waitFor({ timeout: 120_000 });
+    const { x, y, width, height } = (await map.boundingBox())!;
+    const drag = async (from: [number, number], to: [number, number]) => {
+      await page.mouse.move(x + from[0] * width, y + from[1] * height);
+      await page.mouse.down();
+      await page.mouse.move(x + ((from[0] + to[0]) / 2) * width, y + ((from[1] + to[1]) / 2) * height);
+      await page.mouse.move(x + to[0] * width, y + to[1] * height);
+      await page.mouse.up();
+    };
+    const draw = page.getByRole('button', { name: 'Draw a part' });
+    await draw.click();
+    await page.keyboard.press('Escape');
+    await drag([0.45, 0.5], [0.55, 0.6]);
+    expect(await page.getByRole('switch', { name: 'Only a part' }).getAttribute('aria-checked')).toBe('false');
+    await page.getByRole('radiogroup', { name: 'Seen' }).getByRole('radio', { name: 'Plan' }).click();
+    await draw.click();
+    await drag([0.46, 0.4], [0.54, 0.55]);
+    const of = async (what: string) => Number((await page.getByRole('textbox', { name: `Part: ${what}` }).inputValue()).replace(/[^\d.]/g, ''));
+    const [across, down] = [await of('Width'), await of('Depth')];
+    expect(across).toBe(down);
+    expect(across).toBeGreaterThan(1000);
+    expect(across % 8).toBe(0);
+    expect((await of('From west')) % 8).toBe(0);
+    await page.getByRole('img', { name: 'The part that is handed on' }).waitFor();
+    await page.getByText(/the whole is worked out at \d+ × \d+/).waitFor({ timeout: 60_000 });
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
   it('takes receivers of one’s own: copied, changed, given out, brought in; nonsense is refused with a sentence', async () => {
     const { context, page, faults } = await app.person();
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);

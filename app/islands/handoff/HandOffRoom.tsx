@@ -121,7 +121,7 @@ export function HandOffRoom() {
     <main className={css.room}>
       <ReceiverList chosen={order.receiver} onChoose={choose} />
       <section className={css.file} aria-label="What will be written">
-        <MapView source={order.grounds[0]} spec={spec} title={title} />
+        <MapView source={order.grounds[0]} spec={spec} title={title} frame={order.frame} square={order.receiver.square} onFrame={(frame) => set({ frame })} />
         <div className={css.under}>
           <div>
             <GroundPart course={course} order={order} set={set} cost={cost} />

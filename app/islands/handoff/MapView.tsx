@@ -1,30 +1,47 @@
-import { useEffect, useRef, useState } from 'react';
-import { sourceName, type MapSpec, type Order } from '@upland-cast/core';
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/core';
 import { figure } from '../../components/format';
-import { Segments } from '../../components/controls';
+import { Button, Segments } from '../../components/controls';
 import { engine } from '../../engine/client';
 import type { MapDrape } from '../../engine/protocol';
 import { useTerrain } from '../../store/terrain';
 import { GroundView } from '../../view/ground-view';
+import type { Frame } from './frame';
+import { FrameOverlay } from './FrameOverlay';
 import css from './HandOffRoom.module.css';
 
-/** The ground that is handed on, with a map of it laid over. */
-export function MapView({ source, spec, title }: { source: Order['grounds'][number]; spec: MapSpec | { kind: 'ground' }; title: string }) {
+interface Props {
+  source: Order['grounds'][number];
+  spec: MapSpec | { kind: 'ground' };
+  title: string;
+  frame: Order['frame'];
+  /** The receiver takes squares only. */
+  square: boolean;
+  onFrame: (frame: Frame) => void;
+}
+
+/** The ground that is handed on, with a map of it laid over, and the part that was chosen of it. */
+export function MapView({ source, spec, title, frame, square, onFrame }: Props) {
   const course = useTerrain((s) => s.course)!;
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
   const [drape, setDrape] = useState<MapDrape | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [camera, setCamera] = useState<'relief' | 'plan'>('relief');
+  const [shows, setShows] = useState<GroundView | null>(null);
+  const [drawing, setDrawing] = useState(false);
+  const stop = useCallback(() => setDrawing(false), []);
   useEffect(() => {
     try {
       view.current = new GroundView(canvas.current!);
+      setShows(view.current);
     } catch {
       setFault('This browser gave no WebGL 2: maps are handed on all the same, but not shown here.');
     }
     return () => {
       view.current?.dispose();
       view.current = null;
+      setShows(null);
     };
   }, []);
   const key = JSON.stringify([source, spec]);
@@ -66,8 +83,32 @@ export function MapView({ source, spec, title }: { source: Order['grounds'][numb
   return (
     <div className={css.mapView}>
       <canvas ref={canvas} aria-label={`${title} over the ground`} />
+      {shows && drape && source.kind !== 'calibration' && (
+        <FrameOverlay
+          view={shows}
+          land={{ width: course.ground.width, depth: course.ground.depth, spacing: spacingOf(course.ground) }}
+          frame={frame}
+          square={square}
+          drawing={drawing}
+          onEnd={stop}
+          onDrawn={(part) => {
+            setDrawing(false);
+            onFrame(part);
+          }}
+        />
+      )}
       <div className={css.mapBar}>
         <Segments label="Seen" value={camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={setCamera} />
+        {drape && source.kind !== 'calibration' && (
+          <Button
+            look={drawing ? 'main' : 'plain'}
+            aria-pressed={drawing}
+            title="Drag over the ground, from corner to corner. Escape leaves it."
+            onClick={() => setDrawing(!drawing)}
+          >
+            Draw a part
+          </Button>
+        )}
         <b>{title}</b>
         <span>{source.kind === 'end' ? '' : sourceName(course, source)}</span>
       </div>
