@@ -132,7 +132,7 @@ describe('handing on', () => {
         .trim()
         .split('\n')
         .map((n) => n.replace('dunmorrow-1025', '')),
-    ).toEqual(['.png', '-normal.png', '-colour.png', '-weights.png', '-slope.png', '-mask-quarry-pit.png', '-docket.html', '-docket.json']);
+    ).toEqual(['.png', '-normal.png', '-slope.png', '-mask-quarry-pit.png', '-colour.png', '-weights.png', '-docket.html', '-docket.json']);
     const files = unzipSync(readBytes(file));
     const docket = JSON.parse(new TextDecoder().decode(files['dunmorrow-1025-docket.json'])) as {
       files: { name: string; meaning: string; proof: { ok: boolean } | null }[];
