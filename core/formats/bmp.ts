@@ -1,9 +1,10 @@
 import { UplandError } from '../errors';
-import type { Format, Page, Reading } from './format';
+import { oneBand, planesFor } from './bands';
+import type { Format, Page, Reading, ReadOptions } from './format';
 import { checkLength, checkSize } from './limits';
 
 /**
- * BMP of 8 bits, unpacked, rows from either side. The palette says how bright an index is: a
+ * BMP of 8 bits, or of 24 and 32 in colour, unpacked, rows from either side. The palette says how bright an index is: a
  * grey one is applied, of a coloured one the luminance is taken and that is said.
  * Source: the BITMAPINFOHEADER layout of the Windows documentation (from memory).
  */
@@ -15,11 +16,11 @@ export const bmp: Format = {
   writes: ['u8'],
   carriesRange: false,
   sniff: (bytes) => bytes[0] === 0x42 && bytes[1] === 0x4d && bytes.length >= 6 && (bytes[6] | bytes[7] | bytes[8] | bytes[9]) === 0,
-  read: async (bytes) => read(bytes),
+  read: async (bytes, options) => read(bytes, options),
   write: async (page) => write(page),
 };
 
-function read(bytes: Uint8Array): Reading {
+function read(bytes: Uint8Array, options: ReadOptions = {}): Reading {
   checkLength('BMP', 'its header', 54, bytes.length);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const start = view.getUint32(10, true);
@@ -31,12 +32,14 @@ function read(bytes: Uint8Array): Reading {
   const packing = view.getUint32(30, true);
   if (headerSize < 40 || headerSize > 256) throw new UplandError('bmp-header', `This BMP has a header of ${headerSize} bytes, which is not read here.`);
   checkSize('BMP', width, height);
-  if (bits !== 8 || packing !== 0) {
+  const truecolour = (bits === 24 && packing === 0) || (bits === 32 && (packing === 0 || packing === 3));
+  if (!truecolour && (bits !== 8 || packing !== 0)) {
     throw new UplandError(
       'bmp-kind',
-      `This BMP has ${bits} bits a sample${packing ? ', packed' : ''}; grey ones of 8 bits, unpacked, are read here. Save it as PNG.`,
+      `This is a BMP of ${bits} bits a sample${packing ? ', packed' : ''}, which is not read here; 8, 24 and 32 bits, unpacked, are. Save it as PNG.`,
     );
   }
+  if (truecolour) return readColours(bytes, { start, width, height, upwards: tall > 0, size: bits / 8 }, options.band);
   const stride = (width + 3) & ~3;
   checkLength('BMP', 'its picture', stride * height, bytes.length - start);
   const colours = view.getUint32(46, true) || 256;
@@ -71,6 +74,32 @@ function read(bytes: Uint8Array): Reading {
     noData: null,
     odd: coloured ? ['Its palette is in colour; the luminance is read.'] : [],
   };
+}
+
+interface Colours {
+  start: number;
+  width: number;
+  height: number;
+  /** Rows run from the bottom. */
+  upwards: boolean;
+  /** Bytes a pixel: blue, green, red. */
+  size: number;
+}
+
+function readColours(bytes: Uint8Array, { start, width, height, upwards, size }: Colours, band: ReadOptions['band']): Reading {
+  const stride = (width * size + 3) & ~3;
+  checkLength('BMP', 'its picture', stride * height, bytes.length - start);
+  const wanted = planesFor('BMP', 3, true, band);
+  const planes = wanted.map((channel) => {
+    const plane = new Uint8Array(width * height);
+    for (let row = 0, i = 0; row < height; row++) {
+      let at = start + (upwards ? height - 1 - row : row) * stride + 2 - channel;
+      for (let x = 0; x < width; x++, i++, at += size) plane[i] = bytes[at];
+    }
+    return plane;
+  });
+  const chosen = oneBand(planes, 'u8', 3, true, band);
+  return { format: 'bmp', width, height, unit: 'code', scale: 1, offset: 0, spacing: null, registration: null, noData: null, ...chosen, channels: 3 };
 }
 
 function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {

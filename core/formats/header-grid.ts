@@ -2,7 +2,9 @@ import { UplandError } from '../errors';
 import { spacingOf, type Georeference } from '../field/ground';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
 import { BYTES, type Beside, type Format, type Page, type Reading, type ReadOptions, type SampleType } from './format';
-import { checkSize } from './limits';
+import { checkSize, quoted } from './limits';
+import { noDataAmong, numberIn } from './no-data';
+import { plainText, textOf } from './text';
 import { putter, readRaw, type RawLayout } from './raw';
 
 /**
@@ -46,7 +48,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
       'This file says nothing about itself: its header lies in a second file of the same name ending in .hdr. Bring both in together.',
     );
   }
-  const { layout, facts } = parseHeader(new TextDecoder('latin1').decode(text.subarray(0, 65_536)), options.beside);
+  const { layout, facts } = parseHeader(textOf(plainText(text.subarray(0, 65_536))), options.beside);
   const { band } = options;
   if (typeof band === 'number') {
     if (band < 1 || band > layout.channels) throw new UplandError('band', `This grid has ${layout.channels} bands; there is no band ${band}.`);
@@ -59,6 +61,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
   return {
     ...reading,
     ...facts,
+    noData: facts.noData === null ? null : noDataAmong(reading.samples, type, facts.noData),
     unit: type[0] === 'f' ? 'm' : 'code',
     ...(channels > 1 ? { band: channel + 1 } : {}),
     as: spec,
@@ -70,15 +73,15 @@ function parseHeader(text: string, beside: ReadOptions['beside']): Header {
   if (/^\s*ENVI/.test(text))
     throw new UplandError('header-kind', 'This header is of another kind than .flt and .bil files have. Say how to read the bytes instead.');
   const words = new Map<string, string>();
-  for (const line of text.split(/\r?\n/)) {
-    const match = /^\s*([A-Za-z_]+)\s+(\S+)/.exec(line);
+  for (const line of text.split(/\r\n|\n|\r/)) {
+    const match = /^\s*([A-Za-z_]+)\s*[\s:=]\s*(\S+)/.exec(line.slice(0, 400));
     if (match) words.set(match[1].toLowerCase(), match[2]);
   }
   const number = (key: string): number | undefined => {
     const word = words.get(key);
     if (word === undefined) return undefined;
-    const value = Number(word);
-    if (!Number.isFinite(value)) throw new UplandError('damaged', `This header is damaged: its ${key} is "${word}", which is not a number.`);
+    const value = numberIn(word);
+    if (!Number.isFinite(value)) throw new UplandError('damaged', `This header is damaged: its ${key} is ${quoted(word)}, which is not a number.`);
     return value;
   };
   const whole = (key: string, otherwise?: number): number => {
@@ -93,7 +96,7 @@ function parseHeader(text: string, beside: ReadOptions['beside']): Header {
   const channels = whole('nbands', 1);
   const interleave = (words.get('layout') ?? 'bil').toLowerCase();
   if (channels < 1 || channels > 64) throw new UplandError('damaged', `This header says it has ${channels} bands.`);
-  if (channels > 1 && interleave !== 'bil') throw new UplandError('header-kind', `Its bands are laid out by "${interleave}"; line by line (bil) is read here.`);
+  if (channels > 1 && interleave !== 'bil') throw new UplandError('header-kind', `Its bands are laid out by ${quoted(interleave)}; line by line (bil) is read here.`);
   const bits = whole('nbits', 32);
   const kind = (words.get('pixeltype') ?? (words.has('nbits') ? (bits === 32 && words.has('cellsize') ? 'float' : 'unsignedint') : 'float')).toLowerCase();
   const types: Record<string, SampleType> = {
@@ -106,10 +109,11 @@ function parseHeader(text: string, beside: ReadOptions['beside']): Header {
     unsignedint32: 'u32',
   };
   const type = types[`${kind}${bits}`];
-  if (!type) throw new UplandError('header-kind', `This header describes ${kind} numbers of ${bits} bits, which are not read here.`);
+  if (!type) throw new UplandError('header-kind', `This header describes ${quoted(kind)} numbers of ${bits} bits, which are not read here.`);
   const word = (words.get('byteorder') ?? 'lsbfirst').toLowerCase();
   const order = word === 'm' || word === 'msbfirst' ? 'be' : 'le';
 
+  const sign = words.get('nodata_value') ?? words.get('nodata');
   const odd: string[] = [];
   const cell = number('cellsize');
   const x = number('xdim') ?? cell;
@@ -129,7 +133,7 @@ function parseHeader(text: string, beside: ReadOptions['beside']): Header {
     facts: {
       format: words.has('nbits') ? 'bil' : 'flt',
       registration: 'area',
-      noData: number('nodata_value') ?? number('nodata') ?? null,
+      noData: sign === undefined ? null : numberIn(sign),
       ...facts,
       odd: [...odd, ...facts.odd],
     },

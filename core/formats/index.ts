@@ -1,4 +1,4 @@
-import { UplandError } from '../errors';
+import { StoppedError, UplandError } from '../errors';
 import { asciiGrid } from './ascii-grid';
 import { bmp } from './bmp';
 import { exr } from './exr';
@@ -7,15 +7,18 @@ import { bil, flt } from './header-grid';
 import { hgt } from './hgt';
 import { jpeg } from './jpeg';
 import { pfm, pgm } from './netpbm';
-import { npy } from './npy';
+import { npy, npz } from './npy';
+import { withSilentNoData } from './no-data';
 import { packed } from './packed';
 import { png } from './png';
 import { parseRawSpec, raw, readRaw } from './raw';
 import { tiff } from './tiff';
+import { firstLineOf, isMesh, isText, whatItIs } from './unreadable';
+import { quoted } from './limits';
 import { xyz } from './xyz';
 
 /** Every heightmap format, in the order they are tried. */
-export const formats: readonly Format[] = [png, tiff, jpeg, asciiGrid, exr, npy, pgm, pfm, bmp, flt, bil, xyz, packed, hgt, raw];
+export const formats: readonly Format[] = [png, tiff, jpeg, asciiGrid, exr, npy, npz, pgm, pfm, bmp, flt, bil, xyz, packed, hgt, raw];
 
 export function formatById(id: string): Format {
   const format = formats.find((f) => f.id === id);
@@ -47,19 +50,39 @@ export function formatByName(name: string): Format {
 export async function readHeightmap(bytes: Uint8Array<ArrayBuffer>, as?: string, options: ReadOptions = {}): Promise<Reading> {
   if (bytes.length === 0) throw new UplandError('empty-file', 'This file is empty: it has 0 bytes.');
   try {
-    if (as) {
-      if (as.startsWith('raw')) return readRaw(bytes, parseRawSpec(as));
-      return await formatById(as).read(bytes, options);
-    }
-    const format = formats.find((f) => f.sniff(bytes));
-    if (!format && options.beside?.['.hdr']) return await flt.read(bytes, options);
-    return await (format ?? raw).read(bytes, options);
+    if (as?.startsWith('raw')) return readRaw(bytes, parseRawSpec(as));
+    return withSilentNoData(await (as ? formatById(as) : formatOf(bytes, options)).read(bytes, options));
   } catch (error) {
-    if (error instanceof RangeError) {
-      throw new UplandError('damaged', 'This file is damaged: a number in it points outside of it, or asks for more memory than there is.', {
-        reason: error.message,
-      });
-    }
-    throw error;
+    throw asFault(error);
   }
+}
+
+/** The format that bytes are in; where it is one that is not read here, the error says which. */
+function formatOf(bytes: Uint8Array, { beside }: ReadOptions): Format {
+  // What says most about itself comes first: points are known by numbers alone, tiles by their length.
+  const format = formats.find((f) => f !== hgt && f !== xyz && f.sniff(bytes));
+  if (format) return format;
+  // The header beside them says more than bytes that look like something by chance.
+  if (beside?.['.hdr']) return flt;
+  if (hgt.sniff(bytes)) return hgt;
+  const known = whatItIs(bytes);
+  if (known) throw known;
+  if (isMesh(bytes)) throw new UplandError('is-a-mesh', 'This is a mesh, not a heightmap: the Mesh room (and the command `press`) turns it into heights.');
+  if (xyz.sniff(bytes)) return xyz;
+  if (isText(bytes)) {
+    throw new UplandError(
+      'text-without-heights',
+      `This is text, but neither an ASCII grid (a header with ncols and nrows) nor points (x, y and z a line). It begins with ${quoted(firstLineOf(bytes))}.`,
+    );
+  }
+  return raw;
+}
+
+/** What libraries and the engine throw about bytes that make no sense, as an error of our own. */
+function asFault(error: unknown): unknown {
+  if (error instanceof UplandError || error instanceof StoppedError) return error;
+  const reason = error instanceof Error ? error.message : String(error);
+  if (error instanceof RangeError)
+    return new UplandError('damaged', 'This file is damaged: a number in it points outside of it, or asks for more memory than there is.', { reason });
+  return new UplandError('damaged', 'This file is damaged: what it holds does not go together.', { reason });
 }

@@ -2,7 +2,7 @@ import { decode } from 'jpeg-js';
 import { throwIfStopped, UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import type { Format, Reading, ReadOptions } from './format';
-import { checkLength, checkSize } from './limits';
+import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
 
 /**
  * JPEG (ITU-T T.81), baseline and progressive, read only: 8 bits and blocks of 8 × 8 samples
@@ -31,16 +31,9 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     throw new UplandError('cut-short', `This JPEG is cut short: ${bytes.length} bytes cannot hold the ${frame.width} × ${frame.height} samples it promises.`);
   }
   throwIfStopped(options.signal);
-  let picture: { width: number; height: number; data: Uint8Array };
-  try {
-    picture = decode(bytes, { useTArray: true, formatAsRGBA: false, tolerantDecoding: false, maxResolutionInMP: 300, maxMemoryUsageInMB: 4096 });
-  } catch (error) {
-    throw new UplandError(
-      'damaged',
-      `This JPEG is damaged, or of a kind that is not read here: ${error instanceof Error ? error.message : 'it cannot be unpacked'}.`,
-    );
-  }
-  const { width, height, data } = picture;
+  // The library keeps every block as 32-bit numbers, and unpacks all channels before it joins them.
+  checkUnpacked('JPEG', bytes.length, frame.width * frame.height * frame.channels * 8);
+  const { width, height, data } = decodeJpeg(bytes);
   const count = width * height;
   checkLength('JPEG', 'its picture', count * 3, data.length);
   const colour = frame.channels === 3;
@@ -69,10 +62,31 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
   };
 }
 
+/**
+ * A JPEG's picture, three bytes a sample whatever it holds. `colour`: whether its three channels
+ * are brightness and two of colour; left out, as the file itself has it.
+ */
+export function decodeJpeg(bytes: Uint8Array<ArrayBuffer>, colour?: boolean): { width: number; height: number; data: Uint8Array; stride: 3 } {
+  try {
+    const { width, height, data } = decode(bytes, {
+      useTArray: true,
+      formatAsRGBA: false,
+      tolerantDecoding: false,
+      maxResolutionInMP: 300,
+      maxMemoryUsageInMB: 4096,
+      ...(colour === undefined ? {} : { colorTransform: colour }),
+    });
+    return { width, height, data, stride: 3 };
+  } catch (error) {
+    const reason = error instanceof Error ? error.message : String(error);
+    throw new UplandError('damaged', `This JPEG is damaged, or of a kind that is not read here: ${quoted(reason, 80)}.`);
+  }
+}
+
 const sameGrey = (planes: Uint8Array[]) => planes[0].every((v, i) => v === planes[1][i] && v === planes[2][i]);
 
 /** Size and channels as the frame header has them (T.81, B.2.2). */
-function frameOf(bytes: Uint8Array): { width: number; height: number; channels: number } {
+export function frameOf(bytes: Uint8Array): { width: number; height: number; channels: number } {
   for (let at = 2; at + 10 <= bytes.length;) {
     if (bytes[at] !== 0xff) break;
     const marker = bytes[at + 1];

@@ -21,3 +21,32 @@ export function checkLength(format: string, part: string, needed: number, there:
     throw new UplandError('cut-short', `This ${format} is cut short: ${part} needs ${needed} bytes and ${Math.max(0, there)} are there.`, { needed, there });
   }
 }
+
+/** Bytes that any file may unpack to, however small it is: a level ground of 8 193² samples of 16 bits. */
+const LEAST_UNPACKED = 136 * 2 ** 20;
+/**
+ * What a file may unpack to beyond that, as a multiple of its own bytes. Grounds pack to a half or
+ * a tenth; masks with level areas reach 1 : 24 only when they are small.
+ */
+const MOST_RATIO = 24;
+
+/**
+ * Refuses a file that would take far more memory than a file of its size honestly needs, before
+ * room is made for it: packed files of a few bytes can promise gigabytes.
+ */
+export function checkUnpacked(format: string, fileBytes: number, unpackedBytes: number): void {
+  const most = Math.max(LEAST_UNPACKED, MOST_RATIO * fileBytes);
+  if (unpackedBytes <= most) return;
+  const mebibytes = (bytes: number) => Math.round(bytes / 2 ** 20);
+  throw new UplandError(
+    'unpacks-too-large',
+    `This ${format} has ${fileBytes} bytes and would unpack to ${mebibytes(unpackedBytes)} MiB; ${mebibytes(most)} MiB is the most for a file of its size. Save it unpacked, or cut into parts.`,
+    { fileBytes, unpackedBytes, most },
+  );
+}
+
+/** Bytes of a file put into a sentence: the first few, without what cannot be printed. */
+export function quoted(text: string, most = 40): string {
+  const plain = text.replace(/[^\x20-\x7e\xa0-\u024f]/g, '·');
+  return `"${plain.length > most ? `${plain.slice(0, most)}…` : plain}"`;
+}

@@ -1,7 +1,9 @@
 import { UplandError } from '../errors';
-import { channelOf } from './bands';
+import { channelOf, oneBand, planesFor } from './bands';
 import type { Format, Page, Reading, ReadOptions } from './format';
-import { checkLength, checkSize } from './limits';
+import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
+
+const isSpace = (b: number) => b === 32 || (b >= 9 && b <= 13);
 
 /** What a text header gives word by word; `#` begins a comment to the end of its line. */
 class Words {
@@ -15,7 +17,6 @@ class Words {
 
   next(): string {
     const { bytes } = this;
-    const isSpace = (b: number) => b === 32 || (b >= 9 && b <= 13);
     for (;;) {
       while (this.at < bytes.length && isSpace(bytes[this.at])) this.at++;
       if (bytes[this.at] !== 35) break;
@@ -28,7 +29,7 @@ class Words {
 
   whole(format: string, what: string): number {
     const text = this.next();
-    if (!/^\d{1,9}$/.test(text)) throw new UplandError('damaged', `This ${format} is damaged: its ${what} is "${text}", which is not a whole number.`);
+    if (!/^\d{1,9}$/.test(text)) throw new UplandError('damaged', `This ${format} is damaged: its ${what} is ${quoted(text)}, which is not a whole number.`);
     return Number(text);
   }
 }
@@ -44,8 +45,9 @@ const plain: Pick<Reading, 'channels' | 'scale' | 'offset' | 'spacing' | 'regist
 
 /**
  * PGM: grey of up to 16 bits, as text (P2) or bytes (P5, big-endian above 8 bits). The largest
- * code is what its header says; another than the type's own is said.
- * Source: the Netpbm manual, `pgm`.
+ * code is what its header says; another than the type's own is said. Its kin are read too: PBM
+ * (P1, P4: one bit, 1 is black), PPM (P3, P6: colour) and PAM (P7).
+ * Source: the Netpbm manual, `pgm`, `pbm`, `ppm`, `pam`.
  */
 export const pgm: Format = {
   id: 'pgm',
@@ -54,8 +56,8 @@ export const pgm: Format = {
   mediaType: 'image/x-portable-graymap',
   writes: ['u16', 'u8'],
   carriesRange: false,
-  sniff: (bytes) => bytes[0] === 80 && (bytes[1] === 50 || bytes[1] === 53) && /\s/.test(String.fromCharCode(bytes[2] ?? 0)),
-  read: async (bytes) => readPgm(bytes),
+  sniff: ([p, kind, space]) => p === 80 && kind >= 49 && kind <= 55 && isSpace(space ?? 0),
+  read: async (bytes, options) => (bytes[1] === 50 || bytes[1] === 53 ? readPgm(bytes) : readOther(bytes, options)),
   write: async ({ width, height, type, samples }: Page) => {
     const header = new TextEncoder().encode(`P5\n${width} ${height}\n${type === 'u8' ? 255 : 65_535}\n`);
     const size = type === 'u8' ? 1 : 2;
@@ -96,6 +98,90 @@ function readPgm(bytes: Uint8Array): Reading {
   const own = type === 'u8' ? 255 : 65_535;
   const odd = most === own ? [] : [`Its largest code is ${most}, not ${own}: give that code its height when the range is set.`];
   return { ...plain, format: 'pgm', width, height, type, samples, unit: 'code', odd };
+}
+
+/** What a header of PBM, PPM or PAM says. */
+interface Kin {
+  title: string;
+  width: number;
+  height: number;
+  channels: number;
+  most: number;
+  text: boolean;
+  /** Eight samples a byte, 1 black. */
+  bits: boolean;
+  colour: boolean;
+  at: number;
+}
+
+function kinOf(bytes: Uint8Array): Kin {
+  const kind = bytes[1] - 48;
+  const words = new Words(bytes, 2);
+  if (kind !== 7) {
+    const title = kind === 1 || kind === 4 ? 'PBM' : 'PPM';
+    const [width, height] = [words.whole(title, 'width'), words.whole(title, 'height')];
+    const most = title === 'PBM' ? 1 : words.whole(title, 'largest code');
+    return { title, width, height, channels: title === 'PBM' ? 1 : 3, most, text: kind < 4, bits: title === 'PBM', colour: title === 'PPM', at: words.at };
+  }
+  const found: Record<string, number> = {};
+  let type = '';
+  for (let n = 0; n < 100; n++) {
+    const key = words.next();
+    if (key === 'ENDHDR') break;
+    if (key === '') throw new UplandError('damaged', 'This PAM is damaged: its header does not end.');
+    if (key === 'TUPLTYPE') type = words.next();
+    else found[key] = words.whole('PAM', key.toLowerCase());
+  }
+  const { WIDTH: width, HEIGHT: height, DEPTH: channels, MAXVAL: most } = found;
+  if (width === undefined || height === undefined || channels === undefined || most === undefined)
+    throw new UplandError('damaged', 'This PAM is damaged: its header lacks WIDTH, HEIGHT, DEPTH or MAXVAL.');
+  return { title: 'PAM', width, height, channels, most, text: false, bits: false, colour: /^RGB/.test(type), at: words.at };
+}
+
+function readOther(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
+  const { title, width, height, channels, most, text, bits, colour, at } = kinOf(bytes);
+  checkSize(title, width, height);
+  if (most < 1 || most > 65_535) throw new UplandError('damaged', `This ${title} says its largest code is ${most}; it can be 1 to 65535.`);
+  if (channels < 1 || channels > 64) throw new UplandError('damaged', `This ${title} says it has ${channels} channels; 64 are the most.`);
+  const type = most < 256 ? 'u8' : 'u16';
+  const size = type === 'u8' ? 1 : 2;
+  const count = width * height;
+  const stride = bits ? Math.ceil(width / 8) : width * channels * size;
+  const least = text ? (bits ? count : 2 * count * channels - 1) : stride * height;
+  checkLength(title, 'its picture', least, bytes.length - at - 1);
+  checkUnpacked(title, bytes.length, count * size * Math.min(3, channels));
+  const wanted = planesFor(title, channels, colour, band);
+  const planes = wanted.map(() => (type === 'u8' ? new Uint8Array(count) : new Uint16Array(count)));
+  const words = new Words(bytes, at);
+  const digit = () => {
+    // Ones and noughts of a PBM may stand without spaces.
+    while (words.at < bytes.length && isSpace(bytes[words.at])) words.at++;
+    return bytes[words.at++] === 49 ? 1 : 0;
+  };
+  const view = new DataView(bytes.buffer, bytes.byteOffset + at + 1, Math.max(0, bytes.length - at - 1));
+  for (let row = 0, i = 0; row < height; row++) {
+    for (let x = 0; x < width; x++, i++) {
+      if (bits) {
+        const black = text ? digit() : (view.getUint8(row * stride + (x >> 3)) >> (7 - (x & 7))) & 1;
+        planes[0][i] = 1 - black;
+      } else if (text) {
+        for (let k = 0; k < channels; k++) {
+          const value = words.whole(title, `code in row ${row + 1}`);
+          const to = wanted.indexOf(k);
+          if (to >= 0) planes[to][i] = value;
+        }
+      } else {
+        for (const [k, channel] of wanted.entries()) {
+          const from = row * stride + (x * channels + channel) * size;
+          planes[k][i] = size === 1 ? view.getUint8(from) : view.getUint16(from);
+        }
+      }
+    }
+  }
+  const chosen = oneBand(planes, type, channels, colour, band);
+  const own = type === 'u8' ? 255 : 65_535;
+  const odd = most === own ? [] : [`Its largest code is ${most}, not ${own}: give that code its height when the range is set.`];
+  return { ...plain, format: 'pgm', width, height, unit: 'code', ...chosen, channels, odd: [...odd, ...chosen.odd] };
 }
 
 /**

@@ -1,7 +1,8 @@
 import { BYTES } from './format';
 import { decodePlanes, encodeImage, type Image } from './png';
 import { parseRawSpec, putter, readRaw } from './raw';
-import { tiff, tiffOf } from './tiff';
+import { tiff } from './tiff';
+import { tiffOf } from './tiff/write';
 
 /** What a picture of several channels is written as; the orders of bytes and rows are those of raw files. */
 export interface PictureAs {

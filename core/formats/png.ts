@@ -3,7 +3,7 @@ import { oneBand, planesFor } from './bands';
 import { checkInflated, compress, Inflating } from './deflate';
 import { deflateRuns } from './run-deflate';
 import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
-import { checkLength, checkSize } from './limits';
+import { checkLength, checkSize, checkUnpacked } from './limits';
 
 const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
 const CHANNELS: Record<number, number> = { 0: 1, 2: 3, 3: 1, 4: 2, 6: 4 };
@@ -35,7 +35,7 @@ interface Header {
 }
 
 async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
-  const { width, height, bands, colour, type, planes, odd } = await unpack(bytes, options, (count, coloured) =>
+  const { width, height, bands, colour, type, planes, odd, transparent } = await unpack(bytes, options, (count, coloured) =>
     planesFor('PNG', count, coloured, options.band),
   );
   const chosen = oneBand(planes, type, bands, colour, options.band);
@@ -48,8 +48,8 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     offset: 0,
     spacing: null,
     registration: null,
-    noData: null,
     ...chosen,
+    noData: transparent !== null && bands === 1 ? transparent : null,
     channels: bands,
     odd: [...odd, ...chosen.odd],
   };
@@ -67,6 +67,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
   if (!png.sniff(bytes)) throw new UplandError('not-png', 'This is not a PNG: its first eight bytes are not those of one.');
   let header: Header | undefined;
   let palette: Uint8Array | undefined;
+  let clear: Uint8Array | undefined;
   const data: Uint8Array<ArrayBuffer>[] = [];
   const odd: string[] = [];
   let ended = false;
@@ -85,6 +86,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
       header = parseHeader(view, at + 8);
     } else if (kind === 'IDAT') data.push(body);
     else if (kind === 'PLTE') palette = body;
+    else if (kind === 'tRNS') clear = body;
     else if (kind === 'gAMA' || kind === 'sRGB' || kind === 'iCCP')
       odd.push(`It says how its tones are to be shown (${kind}); that was not applied to the heights.`);
     else if (kind === 'IEND') ended = true;
@@ -113,11 +115,18 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     data.reduce((sum, part) => sum + part.length, 0),
     expected,
   );
-  const inflating = new Inflating('PNG', data, expected, options.signal);
   const type = header.depth === 16 ? 'u16' : 'u8';
   const count = header.width * header.height;
-  const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);
+  // A grey that is transparent stands for no height.
+  const transparent = header.colour === 0 && clear && clear.length >= 2 ? ((clear[0] << 8) | clear[1]) & (2 ** header.depth - 1) : null;
+  if (transparent !== null) odd.push(`Its code ${transparent} is transparent: samples of it were taken for no data.`);
+  else if (clear) odd.push('Some of its colours are transparent, which was passed over.');
+  const small = header.depth < 8 && !tones ? header.depth : 0;
+  if (small) odd.push(`Its codes have ${small} ${small === 1 ? 'bit' : 'bits'}: its largest is ${2 ** small - 1}, not 255. Give that code its height when the range is set.`);
+  checkUnpacked('PNG', bytes.length, count * wanted.length * (header.depth === 16 ? 2 : 1) + (wanted.length === 3 ? 4 * count : 0));
   const stepBack = Math.max(1, bitsPerPixel >> 3);
+  const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);
+  const inflating = new Inflating('PNG', data, expected, options.signal);
   let done = 0;
   try {
     for (const pass of passes) {
@@ -143,7 +152,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
   } finally {
     inflating.close();
   }
-  return { width: header.width, height: header.height, bands, colour, type, planes, odd } as const;
+  return { width: header.width, height: header.height, bands, colour, type, planes, odd, transparent } as const;
 }
 
 function parseHeader(view: DataView, at: number): Header {

@@ -18,6 +18,10 @@ export interface Mesh {
   /** Corners a face. */
   corners: 3 | 4;
   up: 'y' | 'z';
+  /** Taken from x, y and z on reading, so that float32 keeps their fractions. */
+  origin?: [number, number, number];
+  /** What was out of the ordinary in its file, a sentence each. */
+  odd?: string[];
 }
 
 export const vertexCount = (mesh: Mesh) => mesh.positions.length / 3;
@@ -107,8 +111,12 @@ export function joined(meshes: readonly Mesh[]): Mesh {
     for (let i = 0; i < list.length; i++) indices[at++] = list[i] + first;
     first += meshes[k].positions.length / 3;
   }
+  const odd = [...new Set(meshes.flatMap((m) => m.odd ?? []))];
+  const origin = meshes.find((m) => m.origin)?.origin;
   return {
-    positions: gather((m) => m.positions)!,
+    positions: gather((m) => (origin ? fromOrigin(m, origin) : m.positions))!,
+    ...(origin ? { origin } : {}),
+    ...(odd.length ? { odd } : {}),
     normals: gather((m) => m.normals),
     uvs: gather((m) => m.uvs),
     colours: gather((m) => m.colours),
@@ -117,4 +125,10 @@ export function joined(meshes: readonly Mesh[]): Mesh {
     corners: quads ? 4 : 3,
     up: meshes[0].up,
   };
+}
+
+/** The places of a mesh counted from another origin than its own. */
+function fromOrigin({ positions, origin = [0, 0, 0] }: Mesh, to: [number, number, number]): Float32Array<ArrayBuffer> {
+  const move = [0, 1, 2].map((axis) => origin[axis] - to[axis]);
+  return move.every((m) => m === 0) ? positions : Float32Array.from(positions, (v, i) => v + move[i % 3]);
 }

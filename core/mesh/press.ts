@@ -72,6 +72,8 @@ interface Laid {
   positions: Float32Array;
   indices: Uint32Array;
   ground: Ground;
+  /** Metres that the mesh's heights were lowered by on reading. */
+  lifted: number;
   lowest: number;
   highest: number;
   args: PressArgs;
@@ -100,7 +102,16 @@ function layDown(mesh: Mesh, options: PressOptions): Laid {
   }
   const north = up === 'y' ? bounds.min[2] : -bounds.max[1];
   const south = up === 'y' ? bounds.max[2] : -bounds.min[1];
-  const extent = options.extent ?? { west: bounds.min[0], east: bounds.max[0], north, south };
+  // An extent is in the file's own numbers; its places may count from another origin.
+  const origin = (mesh.origin ?? [0, 0, 0]).map((v) => v * scale);
+  const [aside, along] = [origin[0], up === 'y' ? origin[2] : -origin[1]];
+  const given = options.extent && {
+    west: options.extent.west - aside,
+    east: options.extent.east - aside,
+    north: options.extent.north - along,
+    south: options.extent.south - along,
+  };
+  const extent = given ?? { west: bounds.min[0], east: bounds.max[0], north, south };
   const width = extent.east - extent.west;
   const depth = extent.south - extent.north;
   if (!(width > 0 && depth > 0)) {
@@ -116,13 +127,14 @@ function layDown(mesh: Mesh, options: PressOptions): Laid {
   const highest = bounds.max[heightAxis];
   const far = Math.max(Math.abs(lowest), Math.abs(highest));
   const datum = far > 64 && far > 4 * (highest - lowest) && far < 100_000 ? Math.floor(lowest) : 0;
-  const ground = makeGround({ width, depth, across, down, registration, datum });
+  const lifted = origin[heightAxis];
+  const ground = makeGround({ width, depth, across, down, registration, datum: Math.abs(datum + lifted) <= 100_000 ? datum + lifted : 0 });
 
   const pad = registration === 'area' ? 0.5 : 0;
   const stepX = registration === 'area' ? width / across : across > 1 ? width / (across - 1) : width;
   const stepY = registration === 'area' ? depth / down : down > 1 ? depth / (down - 1) : depth;
   const args = { across, down, vertices: count, faces: indices.length / 3, up, west: extent.west, north: extent.north, stepX, stepY, pad };
-  return { positions, indices, ground, lowest, highest, args };
+  return { positions, indices, ground, lifted, lowest, highest, args };
 }
 
 function drawFaces({ positions, indices, args }: Laid, options: PressOptions): Pressed {
@@ -219,7 +231,7 @@ function drawFaces({ positions, indices, args }: Laid, options: PressOptions): P
 }
 
 function pressing(
-  { ground, lowest, highest, args: { stepX, stepY } }: Laid,
+  { ground, lifted, lowest, highest, args: { stepX, stepY } }: Laid,
   { top, bottom, upright, upwards, downwards, cells }: Pressed,
   { smooth }: PressOptions,
 ): Pressing {
@@ -240,7 +252,7 @@ function pressing(
       continue;
     }
     valid[i] = 1;
-    height[i] = top[i] - datum;
+    height[i] = top[i] + lifted - datum;
     if (top[i] - bottom[i] <= apart) continue;
     overhangs++;
     gap[i] = top[i] - bottom[i];

@@ -1,5 +1,6 @@
 import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
+import { checkUnpacked, quoted } from '../../formats/limits';
 import { joined, type Mesh } from '../mesh';
 
 /** The first four bytes of a GLB, as a little-endian number. */
@@ -17,22 +18,28 @@ interface View {
   };
 }
 
+/** Values of an accessor that stand in place of others (glTF 2.0, 3.6.2.3). */
+interface Sparse {
+  count: number;
+  indices?: { bufferView?: number; byteOffset?: number; componentType: number };
+  values?: { bufferView?: number; byteOffset?: number };
+}
+
 interface Gltf {
   asset?: { version?: string };
   scene?: number;
   scenes?: { nodes?: number[] }[];
   nodes?: { mesh?: number; children?: number[]; matrix?: number[]; translation?: number[]; rotation?: number[]; scale?: number[] }[];
   meshes?: { primitives?: { attributes?: Record<string, number>; indices?: number; mode?: number; extensions?: Record<string, unknown> }[] }[];
-  accessors?: { bufferView?: number; byteOffset?: number; componentType: number; count: number; type: string; normalized?: boolean; sparse?: unknown }[];
+  accessors?: { bufferView?: number; byteOffset?: number; componentType: number; count: number; type: string; normalized?: boolean; sparse?: Sparse }[];
   bufferViews?: View[];
   buffers?: { byteLength: number; uri?: string }[];
   extensionsRequired?: string[];
 }
 
-/** Extensions that are read here. */
+/** Extensions that are read here, and those that do not touch the form: how it looks, sounds or is lit. */
 const READ = ['EXT_meshopt_compression', 'KHR_mesh_quantization'];
-/** Bytes that one packed view may unfold to. */
-const MOST_UNPACKED = 2 ** 31;
+const APART = /^(KHR_materials_|KHR_texture_|KHR_lights|KHR_animation|KHR_audio|KHR_xmp|KHR_node_|EXT_texture_|EXT_lights|EXT_mesh_features|EXT_structural_metadata|EXT_instance_features|MSFT_texture|MSFT_packing|AGI_|KHR_interactivity)/;
 
 const damaged = (what: string) => new UplandError('damaged', `This glTF is damaged: ${what}.`);
 
@@ -41,7 +48,8 @@ export function readGlb(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<stri
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 20) throw new UplandError('cut-short', `This GLB is cut short: its header needs 20 bytes and ${bytes.length} are there.`);
   if (view.getUint32(0, true) !== MAGIC) throw damaged('it does not begin as one');
-  if (view.getUint32(4, true) !== 2) throw new UplandError('glb-version', `This GLB is of version ${view.getUint32(4, true)}; version 2 is read here.`);
+  if (view.getUint32(4, true) !== 2)
+    throw new UplandError('gltf-version', `This is a GLB of version ${view.getUint32(4, true)} (glTF ${view.getUint32(4, true)}.0), which is not read here; version 2 is.`);
   let json: Gltf | undefined;
   let binary: Uint8Array<ArrayBuffer> | undefined;
   for (let at = 12; at + 8 <= bytes.length;) {
@@ -55,29 +63,56 @@ export function readGlb(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<stri
     at += 8 + length;
   }
   if (!json || typeof json !== 'object') throw damaged('it has no JSON');
-  return meshOf(json, binary, beside);
+  return meshOf(json, binary, beside, bytes.length);
 }
 
 /** A glTF in JSON, with its numbers in files beside it or as data URLs. */
 export const readGltf = (bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>> = new Map()): Mesh =>
-  meshOf(jsonOf(bytes), undefined, beside);
+  meshOf(jsonOf(bytes), undefined, beside, bytes.length);
 
 function jsonOf(bytes: Uint8Array): Gltf {
   try {
-    return JSON.parse(new TextDecoder().decode(bytes)) as Gltf;
+    const json: unknown = JSON.parse(new TextDecoder().decode(bytes));
+    if (json && typeof json === 'object' && !Array.isArray(json)) return json as Gltf;
   } catch {
-    throw damaged('its JSON cannot be read');
+    // Said below.
   }
+  throw damaged('its JSON cannot be read');
 }
 
-function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
-  const unknown = (gltf.extensionsRequired ?? []).filter((name) => !READ.includes(name));
-  if (unknown.length) throw new UplandError('glb-extension', `This glTF cannot be read without ${unknown.join(', ')}. Export it uncompressed.`);
-  const merged: Mesh[] = [];
+/** Meshes that one file may be put together from, and nodes that hang from each other. */
+const MOST_PARTS = 20_000;
+const MOST_DEPTH = 64;
 
+/** Bytes from a place on, as a DataView takes them. */
+const spanOf = (bytes: Uint8Array, from: number): [ArrayBuffer, number, number] => {
+  if (!(from >= 0 && from <= bytes.length)) throw damaged('a view ends before its values begin');
+  return [bytes.buffer as ArrayBuffer, bytes.byteOffset + from, bytes.length - from];
+};
+
+function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>, own: number): Mesh {
+  // Buffers beside it count as its bytes.
+  const length = own + [...beside.values()].reduce((sum, bytes) => sum + bytes.length, 0);
+  const unknown = (gltf.extensionsRequired ?? []).filter((name) => !READ.includes(name) && !APART.test(String(name)));
+  if (unknown.length) throw new UplandError('glb-extension', `This glTF cannot be read without ${quoted(unknown.join(', '), 120)}. Export it uncompressed.`);
+  const { version } = gltf.asset ?? {};
+  const old = version?.startsWith('1.') || [gltf.meshes, gltf.nodes, gltf.accessors].some((list) => list !== undefined && !Array.isArray(list));
+  if (old) throw new UplandError('gltf-version', 'This is a glTF 1.0, which is not read here; 2.0 is. Convert it first.');
+  const merged: Mesh[] = [];
+  let spent = 0;
+  /** Counts the bytes that are made room for: instances and strides can make much out of little. */
+  const spend = (bytes: number) => checkUnpacked('glTF', length, (spent += bytes));
+
+  const buffers = new Map<number, Uint8Array>();
   const buffer = (index: number): Uint8Array => {
+    let found = buffers.get(index);
+    if (!found) buffers.set(index, (found = loadBuffer(index)));
+    return found;
+  };
+  const loadBuffer = (index: number): Uint8Array => {
     const { uri } = gltf.buffers?.[index] ?? {};
     if (uri === undefined && index === 0 && binary) return binary;
+    if (uri !== undefined && typeof uri !== 'string') throw damaged('a buffer has no address');
     if (uri?.startsWith('data:')) {
       const text = atob(uri.slice(uri.indexOf(',') + 1));
       const out = new Uint8Array(text.length);
@@ -93,7 +128,7 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
               .toLowerCase(),
           );
     if (found) return found;
-    throw damaged(uri === undefined ? 'its buffer is missing' : `its buffer is missing; bring ${uri} in together with it`);
+    throw damaged(uri === undefined ? 'its buffer is missing' : `its buffer is missing; bring ${quoted(uri)} in together with it`);
   };
   const unfolded = new Map<number, Uint8Array>();
   /** The bytes of a view, unpacked where they are packed. */
@@ -111,9 +146,9 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
     let own = unfolded.get(index!);
     if (!own) {
       const { count, byteStride, mode, filter } = packed;
-      if (!(count >= 0 && byteStride > 0 && byteStride <= 256 && count * byteStride <= MOST_UNPACKED))
-        throw damaged(`the view ${index} is packed with sizes that cannot be`);
+      if (!(count >= 0 && byteStride > 0 && byteStride <= 256)) throw damaged(`the view ${index} is packed with sizes that cannot be`);
       const source = part(packed);
+      spend(count * byteStride);
       // The codec makes at most 1 : 256 or so; refuse before making room.
       if (count * byteStride > 4096 * (source.length + 64)) throw damaged(`the view ${index} cannot hold as much as it says`);
       own = new Uint8Array(count * byteStride);
@@ -129,14 +164,20 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
   const accessor = (index: number | undefined, type: 'VEC3' | 'SCALAR'): Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> => {
     const a = index === undefined ? undefined : gltf.accessors?.[index];
     if (!a) throw damaged(`the accessor ${index} is missing`);
-    if (a.type !== type || !COMPONENT_BYTES[a.componentType] || a.sparse) throw damaged(`the accessor ${index} is of a kind that is not read here`);
-    if (a.bufferView === undefined) throw damaged(`the accessor ${index} has no data`);
+    if (a.type !== type || !COMPONENT_BYTES[a.componentType]) throw damaged(`the accessor ${index} is of a kind that is not read here`);
     const parts = type === 'VEC3' ? 3 : 1;
+    if (!(Number.isInteger(a.count) && a.count >= 0)) throw damaged(`the accessor ${index} has no count`);
+    spend(4 * parts * a.count);
+    if (a.bufferView === undefined) {
+      if (!a.sparse) throw damaged(`the accessor ${index} has no data`);
+      return withSparse(parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count), a, parts, index!);
+    }
     const { bytes, stride: own } = bytesOf(a.bufferView);
     const size = COMPONENT_BYTES[a.componentType];
     const stride = own ?? size * parts;
     const start = a.byteOffset ?? 0;
-    if (!(a.count >= 0) || !(start >= 0) || !(stride >= 0) || start + Math.max(0, a.count - 1) * stride + size * parts > bytes.length) {
+    // A stride of 0 would make any count of vertices out of one.
+    if (!(start >= 0) || !(stride >= size * parts) || start + Math.max(0, a.count - 1) * stride + size * parts > bytes.length) {
       throw damaged(`the accessor ${index} reaches beyond its buffer`);
     }
     const out = parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count);
@@ -151,31 +192,69 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
       const full = a.normalized ? FULL[a.componentType] : undefined;
       if (full && parts === 3) for (let i = 0; i < out.length; i++) out[i] = Math.max(-1, out[i] / full);
     }
+    return a.sparse ? withSparse(out, a, parts, index!) : out;
+  };
+  const withSparse = <T extends Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer>>(
+    out: T,
+    { count, componentType, sparse, normalized }: NonNullable<Gltf['accessors']>[number],
+    parts: number,
+    index: number,
+  ): T => {
+    const { indices, values, count: n } = sparse!;
+    const wrong = () => damaged(`the sparse values of accessor ${index} reach beyond their buffer`);
+    if (!indices || !values || !(Number.isInteger(n) && n >= 0 && n <= count)) throw wrong();
+    const at = new DataView(...spanOf(bytesOf(indices.bufferView).bytes, indices.byteOffset ?? 0));
+    const from = new DataView(...spanOf(bytesOf(values.bufferView).bytes, values.byteOffset ?? 0));
+    const [wide, size] = [COMPONENT_BYTES[indices.componentType], COMPONENT_BYTES[componentType]];
+    if (!wide || n * wide > at.byteLength || n * size * parts > from.byteLength) throw wrong();
+    const full = normalized ? FULL[componentType] : undefined;
+    for (let k = 0; k < n; k++) {
+      const place = GET[indices.componentType](at, k * wide);
+      if (!(place >= 0 && place < count)) throw wrong();
+      for (let p = 0; p < parts; p++) {
+        const value = GET[componentType](from, (k * parts + p) * size);
+        out[place * parts + p] = full ? Math.max(-1, value / full) : value;
+      }
+    }
     return out;
   };
 
-  const visit = (nodeIndex: number, parent: number[], depth: number) => {
-    const node = gltf.nodes?.[nodeIndex];
-    if (!node) throw damaged(`the node ${nodeIndex} is missing`);
-    if (depth > 64) throw damaged('its nodes are nested without an end');
-    const matrix = multiply(parent, localMatrix(node));
-    for (const primitive of node.mesh === undefined ? [] : (gltf.meshes?.[node.mesh]?.primitives ?? [])) {
+  const take = (mesh: number, matrix: number[]) => {
+    const { primitives } = gltf.meshes?.[mesh] ?? {};
+    if (!Array.isArray(primitives)) throw damaged(`the mesh ${mesh} is missing`);
+    for (const primitive of primitives) {
       const mode = primitive.mode ?? 4;
       if (mode < 4) continue;
       const local = accessor(primitive.attributes?.POSITION, 'VEC3') as Float32Array;
       let indices = primitive.indices === undefined ? counted(local.length / 3) : (accessor(primitive.indices, 'SCALAR') as Uint32Array<ArrayBuffer>);
       if (mode > 4) indices = unstripped(indices, mode === 6);
+      spend(4 * local.length + 4 * indices.length);
       const vertices = transformed(local, matrix);
       const count = vertices.length / 3;
       for (let i = 0; i < indices.length; i++) if (indices[i] >= count) throw damaged(`a face names vertex ${indices[i]}, and there are ${count}`);
       merged.push({ positions: vertices, indices: indices.subarray(0, indices.length - (indices.length % 3)), corners: 3, up: 'y' });
+      if (merged.length > MOST_PARTS) throw new UplandError('mesh-parts', `This glTF is put together from more than ${MOST_PARTS} parts. Join them first.`);
     }
+  };
+  const seen = new Set<number>();
+  const visit = (nodeIndex: number, parent: number[], depth: number) => {
+    const node = gltf.nodes?.[nodeIndex];
+    if (!node) throw damaged(`the node ${nodeIndex} is missing`);
+    if (depth > MOST_DEPTH) throw damaged('its nodes are nested without an end');
+    // A node hangs from one other at the most (glTF 2.0, 3.5.3).
+    if (seen.has(nodeIndex)) throw damaged(`the node ${nodeIndex} hangs from two others, or from itself`);
+    seen.add(nodeIndex);
+    const matrix = multiply(parent, localMatrix(node));
+    if (node.mesh !== undefined) take(node.mesh, matrix);
     for (const child of node.children ?? []) visit(child, matrix, depth + 1);
   };
-  const roots = gltf.scenes?.[gltf.scene ?? 0]?.nodes ?? gltf.nodes?.map((_, i) => i) ?? [];
-  for (const root of roots) visit(root, IDENTITY, 0);
+  // Without a scene all nodes that hang from no other are meant; without nodes the meshes themselves.
+  const below = new Set(gltf.nodes?.flatMap((node) => node?.children ?? []));
+  const roots = gltf.scenes?.[gltf.scene ?? 0]?.nodes ?? gltf.nodes?.map((_, i) => i).filter((i) => !below.has(i));
+  for (const root of roots ?? []) visit(root, IDENTITY, 0);
+  if (!gltf.nodes?.length) gltf.meshes?.forEach((_, i) => take(i, IDENTITY));
 
-  if (!merged.some((part) => part.indices.length > 0)) throw new UplandError('no-faces', 'This GLB has no triangles in its scene.');
+  if (!merged.some((part) => part.indices.length > 0)) throw new UplandError('no-faces', 'This glTF has no triangles in its scene.');
   return joined(merged);
 }
 

@@ -1,5 +1,7 @@
 import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
+import { formats as heightmapFormats } from '../../formats';
+import { whatItIs } from '../../formats/unreadable';
 import { joined, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
 import { glb, gltf } from './glb';
@@ -53,7 +55,11 @@ export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> 
 export function readMesh(bytes: Uint8Array<ArrayBuffer>, beside?: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Mesh {
   if (bytes.length === 0) throw new UplandError('empty-file', 'This file is empty: it has 0 bytes.');
   const format = meshFormats.find((f) => f.sniff(bytes));
-  if (!format) throw new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL, GLB and glTF are.`);
+  if (!format) {
+    if (heightmapFormats.some((f) => f.sniff(bytes)))
+      throw new UplandError('is-a-heightmap', 'This is a heightmap, not a mesh: bring it in as heights, and the Mesh room makes a mesh of them.');
+    throw whatItIs(bytes) ?? new UplandError('not-a-mesh', `This is not a mesh that is read here. OBJ, PLY, STL, GLB and glTF are.`);
+  }
   try {
     return format.read(bytes, beside);
   } catch (error) {

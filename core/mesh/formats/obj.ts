@@ -1,8 +1,11 @@
 import { UplandError } from '../../errors';
+import { quoted } from '../../formats/limits';
+import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
 import type { MeshFrame, ModelPart } from '../model';
 import type { MeshFile, Textures } from './files';
 import type { MeshFormat } from './format';
+import { Numbers, placesOf } from './places';
 
 /**
  * Wavefront OBJ: v, vt, vn and f, 1-based or counted from the end. Faces of more than four
@@ -16,8 +19,7 @@ export const obj: MeshFormat = {
   mediaType: 'model/obj',
   quads: true,
   wears: true,
-  sniff: (bytes) =>
-    /^(\s*(#[^\n]*|mtllib[^\n]*|o [^\n]*|g [^\n]*|s [^\n]*)?\r?\n)*\s*v\s+[-+.\d]/.test(new TextDecoder('latin1').decode(bytes.subarray(0, 4096))),
+  sniff: looksLikeObj,
   read,
   write,
 };
@@ -118,74 +120,77 @@ function body(text: Lines, mesh: Mesh, name: string, next: { v: number; vt: numb
   if (normals) next.vn += normals.length / 3;
 }
 
-/** A list of numbers that grows, without boxing each of them. */
-class Numbers<T extends Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer>> {
-  length = 0;
-  constructor(
-    private data: T,
-    private readonly make: (n: number) => T,
-  ) {}
-  push(value: number): void {
-    if (this.length === this.data.length) {
-      const grown = this.make(this.data.length * 2);
-      grown.set(this.data);
-      this.data = grown;
-    }
-    this.data[this.length++] = value;
+/** Statements that stand in an OBJ beside places and faces. */
+const OTHERS = /^\s*(mtllib|usemtl|o|g|s|vt|vn|vp|l|p|cstype|deg|usemap|maplib|shadow_obj|trace_obj|lod|bevel|c_interp|d_interp)(\s|$)/;
+
+/** Whether the first statement that counts is a place or a face of an OBJ. */
+function looksLikeObj(bytes: Uint8Array): boolean {
+  for (const line of firstLines(bytes, 16_384)) {
+    if (line.trim() === '' || /^\s*#/.test(line) || OTHERS.test(line)) continue;
+    return /^\s*v\s+[-+.\d]/.test(line) || /^\s*f\s+-?\d+(\/|\s)/.test(line);
   }
-  done(): T {
-    return this.data.slice(0, this.length) as T;
-  }
+  return false;
 }
 
-function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
-  const floats = () => new Numbers(new Float32Array(3072), (n) => new Float32Array(n));
+/** Characters of one statement, lines that go on included. */
+const LONGEST = 1 << 20;
+
+function read(given: Uint8Array<ArrayBuffer>): Mesh {
+  const bytes = plainText(given);
+  const positions = new Numbers(new Float64Array(3072), (n) => new Float64Array(n));
   const whole = () => new Numbers(new Uint32Array(3072), (n) => new Uint32Array(n));
-  const positions = floats();
   const triangles = whole();
   const quads = whole();
   let onlyQuads = true;
   let line = 0;
   let at = 0;
   const wrong = (what: string) => new UplandError('damaged', `This OBJ is damaged in line ${line}: ${what}.`, { line });
-  const decoder = new TextDecoder('latin1');
-  // Line by line over slices, so that a file of hundreds of megabytes never becomes one string.
-  while (at < bytes.length) {
+  const statement = (): string => {
     let text = '';
     for (;;) {
-      let end = bytes.indexOf(10, at);
-      if (end < 0) end = bytes.length;
-      const part = decoder.decode(bytes.subarray(at, end));
-      at = end + 1;
+      const { end, next } = lineAt(bytes, at);
+      if (end - at + text.length > LONGEST) throw wrong(`it is longer than ${LONGEST} characters`);
+      const part = textOf(bytes, at, end);
+      at = next;
       line++;
       const trimmed = part.trimEnd();
-      if (trimmed.endsWith('\\') && at < bytes.length) {
-        text += trimmed.slice(0, -1) + ' ';
-        continue;
-      }
-      text += part;
-      break;
+      if (!trimmed.endsWith('\\') || at >= bytes.length) return text + part;
+      text += `${trimmed.slice(0, -1)} `;
     }
-    const first = text.charCodeAt(0);
-    if (first !== 118 && first !== 102 && first !== 32 && first !== 9) continue;
+  };
+  // Line by line over slices, so that a file of hundreds of megabytes never becomes one string.
+  while (at < bytes.length) {
+    // What is neither a place nor a face is passed over unread.
+    const first = bytes[at];
+    if (first !== 118 && first !== 102 && first !== 32 && first !== 9) {
+      const { next } = lineAt(bytes, at);
+      at = next;
+      line++;
+      continue;
+    }
+    let text = statement();
+    const remark = text.indexOf('#');
+    if (remark >= 0) text = text.slice(0, remark);
     const words = text.trim().split(/\s+/);
     if (words[0] === 'v') {
       if (words.length < 4) throw wrong('a vertex has fewer than three numbers');
       for (let k = 1; k <= 3; k++) {
         const value = Number(words[k]);
-        if (Number.isNaN(value)) throw wrong(`"${words[k]}" is not a number`);
+        if (Number.isNaN(value)) throw wrong(`${quoted(words[k])} is not a number`);
+        if (Math.abs(value) > 3e38) throw wrong(`${quoted(words[k])} is larger than any place`);
         positions.push(value);
       }
     } else if (words[0] === 'f') {
       if (words.length < 4) throw wrong('a face has fewer than three corners');
       const count = positions.length / 3;
       const corners = words.slice(1).map((word) => {
-        const n = Number.parseInt(word, 10);
+        const match = /^(-?\d{1,10})(\/-?\d*){0,2}$/.exec(word);
+        const n = match ? Number(match[1]) : 0;
         const index = n < 0 ? count + n : n - 1;
-        if (!(index >= 0)) throw wrong(`"${word}" is not the number of a vertex`);
+        if (!(index >= 0)) throw wrong(`${quoted(word)} is not the number of a vertex`);
         return index;
       });
-      if (corners.length === 4) corners.forEach((c) => quads.push(c));
+      if (corners.length === 4) for (const c of corners) quads.push(c);
       else onlyQuads = false;
       for (let k = 2; k < corners.length; k++) {
         triangles.push(corners[0]);
@@ -196,13 +201,14 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
   }
   if (positions.length === 0) throw new UplandError('no-vertices', 'This OBJ has no vertices.');
   if (triangles.length === 0) throw new UplandError('no-faces', 'This OBJ has vertices but no faces.');
-  const found = positions.done();
-  const indices = onlyQuads ? quads.done() : triangles.done();
+  const places = placesOf(positions.done());
+  const indices = (onlyQuads ? quads : triangles).done().slice();
+  const vertices = places.positions.length / 3;
   for (let i = 0; i < indices.length; i++) {
-    if (indices[i] * 3 >= found.length)
-      throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${found.length / 3}.`);
+    if (indices[i] >= vertices)
+      throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${vertices}.`);
   }
-  return { positions: found, indices, corners: onlyQuads ? 4 : 3, up: guessUp(found) };
+  return { ...places, indices, corners: onlyQuads ? 4 : 3, up: guessUp(places.positions) };
 }
 
 /** Ground is wider than it is high: the axis with the smallest extent is up; y where that does not tell. */

@@ -1,9 +1,12 @@
 import { UplandError } from '../../errors';
+import { checkUnpacked, quoted } from '../../formats/limits';
 import { getter } from '../../formats/raw';
 import type { SampleType } from '../../formats/format';
+import { textOf } from '../../formats/text';
 import { faceCount, vertexCount, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
 import { guessUp } from './obj';
+import { placesOf } from './places';
 
 /** PLY (Turk 1994). Written binary, little-endian; read binary in both orders and as text. */
 export const ply: MeshFormat = {
@@ -93,29 +96,35 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
     throw new UplandError('no-vertices', 'This PLY has no vertices with x, y and z.');
   }
   if (!face || face.count === 0) throw new UplandError('no-faces', 'This PLY has vertices but no faces.');
+  // Most writers call it vertex_indices; whatever the only list of a face is called, it is that.
+  const lists = face.properties.filter((p) => p.count);
+  const cornersOf = lists.find((p) => /^(vertex_?)?ind(ex|ices)$/i.test(p.name)) ?? (lists.length === 1 ? lists[0] : undefined);
+  if (!cornersOf) throw new UplandError('no-faces', 'This PLY has faces, but none of their lists names their corners.');
   const cut = () => new UplandError('cut-short', `This PLY is cut short: it ends before its ${vertex.count} vertices and ${face.count} faces.`);
   // Every vertex takes at least one byte a number; refuse before making room for what cannot be there.
   if (vertex.count * 3 > bytes.length || face.count > bytes.length) throw cut();
+  checkUnpacked('PLY', bytes.length, 36 * vertex.count);
 
   const next = format === 'ascii' ? asciiNumbers(bytes, start, cut) : binaryNumbers(bytes, start, format === 'binary_little_endian', cut);
-  const positions = new Float32Array(vertex.count * 3);
+  const numbers = new Float64Array(vertex.count * 3);
   let triangles: number[] | Uint32Array<ArrayBuffer> = [];
   const quads: number[] = [];
   let onlyQuads = true;
-  for (const element of elements) {
+  // What has no numbers takes no bytes, however many there are said to be.
+  for (const element of elements.filter((e) => e.properties.length > 0)) {
     for (let i = 0; i < element.count; i++) {
       for (const property of element.properties) {
         if (!property.count) {
           const value = next(property.type);
           const axis = element === vertex ? 'xyz'.indexOf(property.name) : -1;
-          if (axis >= 0 && property.name.length === 1) positions[3 * i + axis] = value;
+          if (axis >= 0 && property.name.length === 1) numbers[3 * i + axis] = value;
           continue;
         }
         const n = next(property.count);
         const corners: number[] = [];
-        if (!(n >= 0 && n <= 1_000_000)) throw new UplandError('damaged', `This PLY is damaged: a list has ${n} entries.`);
+        if (!(n >= 0 && n <= 100_000)) throw new UplandError('damaged', `This PLY is damaged: a list has ${n} entries.`);
         for (let k = 0; k < n; k++) corners.push(next(property.type));
-        if (element !== face || !/^vertex_ind(ex|ices)$/.test(property.name)) continue;
+        if (element !== face || property !== cornersOf) continue;
         for (const c of corners) {
           if (!(c >= 0 && c < vertex.count))
             throw new UplandError('mesh-index', `This PLY is damaged: face ${i + 1} names vertex ${c}, and there are ${vertex.count}.`);
@@ -128,32 +137,39 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
   }
   triangles = Uint32Array.from(onlyQuads ? quads : triangles);
   if (triangles.length === 0) throw new UplandError('no-faces', 'This PLY has faces, but none with three corners or more.');
-  return { positions, indices: triangles, corners: onlyQuads ? 4 : 3, up: guessUp(positions) };
+  const places = placesOf(numbers);
+  return { ...places, indices: triangles, corners: onlyQuads ? 4 : 3, up: guessUp(places.positions) };
 }
 
+/** Bytes that a header may have: some writers put all of their settings into its comments. */
+const LONGEST_HEADER = 1 << 20;
+/** Kinds of elements, and numbers of each. */
+const MOST_KINDS = 100;
+
 function readHeader(bytes: Uint8Array) {
-  const text = new TextDecoder('latin1').decode(bytes.subarray(0, 16_384));
-  const end = /end_header\r?\n/.exec(text);
+  const text = textOf(bytes, 0, Math.min(bytes.length, LONGEST_HEADER));
+  const end = /\bend_header(\r\n|\n|\r)/.exec(text);
   if (!text.startsWith('ply') || !end) throw new UplandError('damaged', 'This PLY is damaged: its header does not end.');
   const elements: Element[] = [];
   let format = '';
-  for (const line of text.slice(0, end.index).split(/\r?\n/)) {
+  for (const line of text.slice(0, end.index).split(/\r\n|\n|\r/)) {
     const words = line.trim().split(/\s+/);
     if (words[0] === 'format') format = words[1];
     else if (words[0] === 'element') {
       const count = Number(words[2]);
       if (!Number.isInteger(count) || count < 0 || count > 0xffffffff)
-        throw new UplandError('damaged', `This PLY is damaged: it says it has ${words[2]} of "${words[1]}".`);
+        throw new UplandError('damaged', `This PLY is damaged: it says it has ${quoted(words[2] ?? '')} of ${quoted(words[1] ?? '')}.`);
       elements.push({ name: words[1], count, properties: [] });
+      if (elements.length > MOST_KINDS) throw new UplandError('damaged', `This PLY says it has more than ${MOST_KINDS} kinds of elements.`);
     } else if (words[0] === 'property' && elements.length) {
       const list = words[1] === 'list';
       const property: Property = list ? { name: words[4], count: TYPES[words[2]], type: TYPES[words[3]] } : { name: words[2], type: TYPES[words[1]] };
-      if (!property.type || (list && !property.count)) throw new UplandError('damaged', `This PLY has a property that is not known: "${line.trim()}".`);
+      if (!property.type || (list && !property.count)) throw new UplandError('damaged', `This PLY has a property that is not known: ${quoted(line.trim(), 60)}.`);
       elements[elements.length - 1].properties.push(property);
     }
   }
   if (!['ascii', 'binary_little_endian', 'binary_big_endian'].includes(format))
-    throw new UplandError('damaged', `This PLY is of the kind "${format}", which is not known.`);
+    throw new UplandError('damaged', `This PLY is of the kind ${quoted(format)}, which is not known.`);
   return { elements, format, start: end.index + end[0].length };
 }
 
@@ -179,7 +195,7 @@ function asciiNumbers(bytes: Uint8Array, start: number, cut: () => UplandError):
     if (from === at) throw cut();
     const text = String.fromCharCode(...bytes.subarray(from, Math.min(at, from + 40)));
     const value = Number(text);
-    if (Number.isNaN(value)) throw new UplandError('damaged', `This PLY is damaged: "${text}" is not a number.`);
+    if (Number.isNaN(value)) throw new UplandError('damaged', `This PLY is damaged: ${quoted(text)} is not a number.`);
     return value;
   };
 }

@@ -1,6 +1,9 @@
 import { UplandError } from '../../errors';
+import { quoted } from '../../formats/limits';
+import { plainText, textOf } from '../../formats/text';
 import { triangleCount, triangleIndices, vertexCount, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
+import { Numbers, placesOf } from './places';
 
 const HEADER = 84;
 const FACET = 50;
@@ -18,12 +21,21 @@ export const stl: MeshFormat = {
   write,
 };
 
-const isText = (b: Uint8Array) => /^\s*solid\b[^]*?\bfacet\b/.test(new TextDecoder().decode(b.subarray(0, 1000)));
+const isText = (b: Uint8Array) => {
+  const start = textOf(plainText(b.subarray(0, 2000))).toLowerCase();
+  return start.trimStart().startsWith('solid') && /\b(facet|endsolid)\b/.test(start);
+};
 
+/** Facets as its header counts them fill the file; a writer may have left something after them. */
 function isBinary(b: Uint8Array): boolean {
   if (b.length < HEADER) return false;
-  return new DataView(b.buffer, b.byteOffset).getUint32(80, true) * FACET + HEADER === b.length;
+  const count = new DataView(b.buffer, b.byteOffset).getUint32(80, true);
+  const end = count * FACET + HEADER;
+  return end === b.length || (count > 0 && end < b.length && b.length - end <= MOST_TRAILING && !isText(b));
 }
+
+/** Bytes after the last facet that are passed over, with a sentence. */
+const MOST_TRAILING = 4096;
 
 function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   const triangles = triangleIndices(mesh);
@@ -60,33 +72,53 @@ function turned(positions: Float32Array): Float32Array {
 }
 
 function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
-  const corners = isBinary(bytes) ? binaryCorners(bytes) : textCorners(bytes);
+  const { corners, ...rest } = isBinary(bytes) ? binaryCorners(bytes) : textCorners(bytes);
   if (corners.length === 0) throw new UplandError('no-faces', 'This STL has no faces.');
-  return joined(corners);
+  return { ...joined(corners), ...rest };
 }
 
-function binaryCorners(bytes: Uint8Array): Float32Array {
+interface Corners {
+  corners: Float32Array<ArrayBuffer>;
+  origin?: Mesh['origin'];
+  odd?: string[];
+}
+
+function binaryCorners(bytes: Uint8Array): Corners {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const count = view.getUint32(80, true);
   const out = new Float32Array(9 * count);
   for (let t = 0; t < count; t++) for (let k = 0; k < 9; k++) out[9 * t + k] = view.getFloat32(HEADER + FACET * t + 12 + 4 * k, true);
-  return out;
+  const trailing = bytes.length - HEADER - FACET * count;
+  return { corners: out, ...(trailing ? { odd: [`${trailing} bytes after its last facet were not read.`] } : {}) };
 }
 
-function textCorners(bytes: Uint8Array): Float32Array {
-  const found: number[] = [];
-  const text = new TextDecoder().decode(bytes);
-  for (const [, x, y, z] of text.matchAll(/^\s*vertex\s+(\S+)\s+(\S+)\s+(\S+)\s*$/gm)) {
-    const place = [Number(x), Number(y), Number(z)];
-    if (place.some((v) => v - v !== 0)) throw new UplandError('damaged', `This STL is damaged: "vertex ${x} ${y} ${z}" is not a place.`);
-    found.push(...place);
+/** Word by word, so that it does not matter how its lines are broken and in which letters it is written. */
+function textCorners(given: Uint8Array): Corners {
+  const bytes = plainText(given);
+  const numbers = new Numbers(new Float64Array(4096), (n) => new Float64Array(n));
+  let at = 0;
+  const word = () => {
+    while (at < bytes.length && bytes[at] <= 32) at++;
+    const from = at;
+    while (at < bytes.length && bytes[at] > 32) at++;
+    return textOf(bytes, from, Math.min(at, from + 40));
+  };
+  for (let text = word(); text !== ''; text = word()) {
+    if (text.toLowerCase() !== 'vertex') continue;
+    const place = [word(), word(), word()];
+    for (const part of place) {
+      const value = part === '' ? NaN : Number(part);
+      if (!(Math.abs(value) < 3e38)) throw new UplandError('damaged', `This STL is damaged: "vertex ${place.map((p) => quoted(p)).join(' ')}" is not a place.`);
+      numbers.push(value);
+    }
   }
-  if (found.length % 9) throw new UplandError('damaged', 'This STL is damaged: its last facet is cut short.');
-  return Float32Array.from(found);
+  if (numbers.length % 9) throw new UplandError('damaged', 'This STL is damaged: its last facet is cut short.');
+  const { positions, ...rest } = placesOf(numbers.done());
+  return { corners: positions, ...rest };
 }
 
 /** Corners of the same place become one vertex. */
-function joined(corners: Float32Array): Mesh {
+function joined(corners: Float32Array<ArrayBuffer>): Mesh {
   const count = corners.length / 3;
   const bits = new Uint32Array(corners.buffer, corners.byteOffset, corners.length);
   // Open addressing over the bits of a place.

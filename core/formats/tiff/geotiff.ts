@@ -1,6 +1,7 @@
-import { spacingOf, type Georeference, type Ground, type Registration } from '../field/ground';
-import { metresADegree } from './degrees';
-import type { Directory, Entry } from './tiff';
+import { spacingOf, type Georeference, type Ground, type Registration } from '../../field/ground';
+import { metresADegree } from '../degrees';
+import type { Directory } from './directory';
+import type { Entry } from './write';
 
 const TAG = { pixelScale: 33_550, tiepoint: 33_922, transformation: 34_264, geoKeys: 34_735, geoNumbers: 34_736, geoText: 34_737 } as const;
 /** GeoKeys by their numbers (OGC 19-008, annex B). */
@@ -18,6 +19,10 @@ const KEY = {
 /** Metres a unit: metre, foot, US survey foot (OGC 19-008 takes the numbers of the EPSG registry). */
 const UNITS: Record<number, number> = { 9001: 1, 9002: 0.3048, 9003: 1200 / 3937 };
 
+/** More text and numbers than any system needs are not looked at. */
+const MOST_TEXT = 20_000;
+const MOST_KEYS = 65_536;
+
 export interface Place {
   /** Metres. */
   spacing: { x: number; y: number } | null;
@@ -31,9 +36,9 @@ export interface Place {
 /** Where a GeoTIFF lies, with its spacing in metres whatever its CRS counts in; the keys are kept as they are. */
 export function placeOf(directory: Directory, rows: number): Place {
   const odd: string[] = [];
-  const keys = directory.numbers(TAG.geoKeys);
-  const numbers = directory.numbers(TAG.geoNumbers) ?? [];
-  const text = directory.text(TAG.geoText) ?? '';
+  const keys = directory.numbers(TAG.geoKeys, MOST_KEYS);
+  const numbers = directory.numbers(TAG.geoNumbers, MOST_KEYS) ?? [];
+  const text = (directory.text(TAG.geoText) ?? '').slice(0, MOST_TEXT);
   const key = (id: number): number | string | undefined => {
     for (let i = 4; keys && i + 3 < keys.length; i += 4) {
       if (keys[i] !== id) continue;

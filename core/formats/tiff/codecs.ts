@@ -1,4 +1,4 @@
-import { UplandError } from '../errors';
+import { UplandError } from '../../errors';
 
 /** PackBits (TIFF 6.0, section 9): `expected` bytes. */
 export function unpackBits(bytes: Uint8Array, expected: number): Uint8Array<ArrayBuffer> {
@@ -98,7 +98,8 @@ export function undoPredictor(predictor: number, block: Uint8Array, width: numbe
         const back = at - channels * size;
         if (size === 1) block[at] += block[back];
         else if (size === 2) view.setUint16(at, view.getUint16(at, little) + view.getUint16(back, little), little);
-        else view.setUint32(at, view.getUint32(at, little) + view.getUint32(back, little), little);
+        else if (size === 4) view.setUint32(at, view.getUint32(at, little) + view.getUint32(back, little), little);
+        else view.setBigUint64(at, view.getBigUint64(at, little) + view.getBigUint64(back, little), little);
       }
     } else if (predictor === 3) {
       for (let i = channels; i < rowBytes; i++) block[start + i] += block[start + i - channels];
@@ -111,8 +112,7 @@ export function undoPredictor(predictor: number, block: Uint8Array, width: numbe
   }
 }
 
-/** Applies a predictor in place to little-endian samples of one channel. */
-/** `channels` of a sample side by side: each is told from its own neighbour; predictor 3 takes one. */
+/** Applies a predictor in place to little-endian samples; `channels` of a sample side by side: each is told from its own neighbour; predictor 3 takes one. */
 export function applyPredictor(predictor: number, block: Uint8Array, width: number, rows: number, size: number, channels = 1): void {
   const rowBytes = width * channels * size;
   const back = channels * size;
