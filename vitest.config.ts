@@ -6,7 +6,7 @@ export default defineConfig({
       {
         test: {
           name: 'unit',
-          include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts'],
+          include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts', 'scripts/**/*.test.ts'],
           exclude: ['**/node_modules/**', '**/dist/**'],
           testTimeout: 60_000,
         },

@@ -4,6 +4,7 @@ import { z } from 'zod';
 z.config({ jitless: true });
 
 export * from './errors';
+export * from './issue';
 export * from './field/ground';
 export * from './field/field';
 export * from './field/statistics';

@@ -5,6 +5,7 @@ import {
   encodeImage,
   handOn,
   inlineKernels,
+  issueInWords,
   orderSchema,
   planOf,
   pooledKernels,
@@ -121,7 +122,7 @@ async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, send: (fr
   }
   const parsed = orderSchema.safeParse(json);
   if (!parsed.success)
-    throw new UplandError('order', `This order cannot be carried out: ${parsed.error.issues[0].path.join(' › ')}: ${parsed.error.issues[0].message}.`);
+    throw new UplandError('order', `This order cannot be carried out: ${issueInWords(parsed.error.issues[0])}.`);
   const { ground } = planOf(course, parsed.data);
   if (ground.across * ground.down > MOST_SAMPLES)
     throw new UplandError('samples', `${ground.across} × ${ground.down} samples are more than the server takes on.`);

@@ -1,8 +1,10 @@
 import { z } from 'zod';
-import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
+import { strFromU8, strToU8, zipSync } from 'fflate';
 import { UplandError } from '../errors';
 import { sha256 } from '../field/hash';
+import { mostUnpacked } from '../formats/limits';
 import { assetsOf, parseCourse, type Course } from './schema';
+import { unzipped } from './unzip';
 
 /** A kept state of the terrain. */
 export interface Mark {
@@ -20,7 +22,8 @@ export interface Project {
   thumbnail?: Uint8Array<ArrayBuffer>;
 }
 
-const MOST_BYTES = 2 ** 31;
+/** Bytes that the parts of a project file may unpack to; a course of five hundred steps with its hand work has some 200 KiB. */
+const MOST: Record<string, number | undefined> = { 'course.json': 2 ** 23, 'marks.json': 3 * 2 ** 23, 'thumbnail.png': 2 ** 22 };
 
 /** A project file: a ZIP with `course.json`, `marks.json` where there are marks, `assets/<sha256>` and `thumbnail.png`. */
 export function writeProject(project: Project): Uint8Array<ArrayBuffer> {
@@ -36,43 +39,35 @@ export function writeProject(project: Project): Uint8Array<ArrayBuffer> {
   return zipSync(files, { level: 6, mtime: new Date('2000-01-01T00:00:00') }) as Uint8Array<ArrayBuffer>;
 }
 
-/** Reads a project file and checks it: the course, and that every asset is what its name says. */
+/** Reads a project file and checks it: the course, and that every asset is what its name says. Only what is needed is unpacked. */
 export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Project> {
-  let claimed = 0;
-  let files: Record<string, Uint8Array>;
-  try {
-    files = unzipSync(bytes, {
-      filter: (file) => {
-        if (!/^(course\.json|marks\.json|thumbnail\.png|assets\/[0-9a-f]{64})$/.test(file.name)) return false;
-        claimed += file.originalSize;
-        if (claimed > MOST_BYTES) throw new UplandError('project-size', 'This project file would unpack to more than 2 GiB. It was not opened.');
-        return true;
-      },
-    });
-  } catch (error) {
-    if (error instanceof UplandError) throw error;
-    throw new UplandError('not-a-project', 'This is not a project file, or it is damaged: it does not open as a ZIP archive.');
-  }
-  if (!files['course.json']) throw new UplandError('not-a-project', 'This is not a project file: there is no course.json in it.');
+  if (bytes[0] !== 0x50 || bytes[1] !== 0x4b) throw notZip();
+  const files = unzipped(bytes, (name) => MOST[name] ?? null, notZip);
+  if (!files.has('course.json')) throw new UplandError('not-a-project', 'This is not a project file: there is no course.json in it.');
   let json: unknown;
   try {
-    json = JSON.parse(strFromU8(files['course.json']));
+    json = JSON.parse(strFromU8(files.get('course.json')!));
   } catch {
     throw new UplandError('not-a-project', 'This project file is damaged: its course.json is not JSON.');
   }
   const course = parseCourse(json);
-  const marks = files['marks.json'] ? readMarks(files['marks.json']) : [];
+  const marks = files.has('marks.json') ? readMarks(files.get('marks.json')!) : [];
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
-  for (const sha of assetsOfProject({ course, marks })) {
-    const asset = files[`assets/${sha}`] as Uint8Array<ArrayBuffer> | undefined;
+  const wanted = assetsOfProject({ course, marks });
+  const most = mostUnpacked(bytes.length);
+  const there = wanted.size ? unzipped(bytes, (name) => (name.startsWith('assets/') && wanted.has(name.slice(7)) ? most : null), notZip) : new Map<string, never>();
+  for (const sha of wanted) {
+    const asset = there.get(`assets/${sha}`) as Uint8Array<ArrayBuffer> | undefined;
     if (!asset) throw new UplandError('missing-asset', `This project file is incomplete: the asset ${sha.slice(0, 12)}… is missing.`);
     if ((await sha256(asset)) !== sha) {
       throw new UplandError('damaged-asset', `This project file is damaged: the asset ${sha.slice(0, 12)}… is not what it was.`);
     }
     assets.set(sha, asset);
   }
-  return { course, ...(marks.length ? { marks } : {}), assets, thumbnail: files['thumbnail.png'] as Uint8Array<ArrayBuffer> | undefined };
+  return { course, ...(marks.length ? { marks } : {}), assets, thumbnail: files.get('thumbnail.png') };
 }
+
+const notZip = () => new UplandError('not-a-project', 'This is not a project file, or it is damaged: it does not open as a ZIP archive.');
 
 /** What the course and its marks read. */
 export function assetsOfProject({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): Set<string> {

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
+import { quoted } from '../formats/limits';
+import { issueInWords } from '../issue';
 import { groundSchema } from '../field/ground';
 import { assetReadingSchema } from '../formats/asset';
 import { stepById } from '../steps';
@@ -118,11 +120,11 @@ export function parseCourse(input: unknown): Course {
   const parsed = courseSchema.safeParse(course);
   if (!parsed.success) {
     const issue = parsed.error.issues[0];
-    throw new UplandError('course', `This terrain cannot be read: ${issue.path.join(' › ') || 'the course'}: ${issue.message}.`);
+    throw new UplandError('course', `This terrain cannot be read: ${issueInWords(issue, 'the course')}.`);
   }
   const seen = new Set<string>();
   for (const { id } of [...allUses(parsed.data), ...parsed.data.tributaries]) {
-    if (seen.has(id)) throw new UplandError('course', `This terrain cannot be read: two of its parts are called "${id}".`);
+    if (seen.has(id)) throw new UplandError('course', `This terrain cannot be read: two of its parts are called ${quoted(id)}.`);
     seen.add(id);
   }
   return parsed.data;

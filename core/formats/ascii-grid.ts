@@ -30,10 +30,11 @@ export const asciiGrid: Format = {
   writes: ['f64', 'f32'],
   carriesRange: true,
   sniff: (bytes) => {
-    const keys = firstLines(bytes, 2048)
+    const lines = firstLines(bytes, 2048)
       .slice(0, 40)
-      .map((line) => headerLine(line)?.key);
-    return keys.includes('ncols') && keys.includes('nrows');
+      .filter((line) => line.trim() !== '' && !isRemark(line));
+    const named = (key: RegExp) => lines.some((line) => key.test(line));
+    return lines.length > 0 && headerLine(lines[0]) !== null && named(/\b(ncols|cols|columns)\b/i) && named(/\b(nrows|rows)\b/i);
   },
   read: async (bytes, options) => read(bytes, options),
   beside: ({ ground }) => besideOfCrs(ground),

@@ -2,6 +2,7 @@ import { UplandError } from '../errors';
 import { channelOf, oneBand, planesFor } from './bands';
 import type { Format, Page, Reading, ReadOptions } from './format';
 import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
+import { textOf } from './text';
 
 const isSpace = (b: number) => b === 32 || (b >= 9 && b <= 13);
 
@@ -56,7 +57,8 @@ export const pgm: Format = {
   mediaType: 'image/x-portable-graymap',
   writes: ['u16', 'u8'],
   carriesRange: false,
-  sniff: ([p, kind, space]) => p === 80 && kind >= 49 && kind <= 55 && isSpace(space ?? 0),
+  // The letter and digit of its kind, and a number above 0, a remark, or the first word of a PAM.
+  sniff: (bytes) => bytes[0] === 80 && bytes[1] >= 49 && bytes[1] <= 55 && /^\s+([1-9]\d*\s|#|[A-Z]+\s)/.test(textOf(bytes, 2, 40)),
   read: async (bytes, options) => (bytes[1] === 50 || bytes[1] === 53 ? readPgm(bytes) : readOther(bytes, options)),
   write: async ({ width, height, type, samples }: Page) => {
     const header = new TextEncoder().encode(`P5\n${width} ${height}\n${type === 'u8' ? 255 : 65_535}\n`);
@@ -130,7 +132,8 @@ function kinOf(bytes: Uint8Array): Kin {
     if (key === 'ENDHDR') break;
     if (key === '') throw new UplandError('damaged', 'This PAM is damaged: its header does not end.');
     if (key === 'TUPLTYPE') type = words.next();
-    else found[key] = words.whole('PAM', key.toLowerCase());
+    else if (['WIDTH', 'HEIGHT', 'DEPTH', 'MAXVAL'].includes(key)) found[key] = words.whole('PAM', key.toLowerCase());
+    else throw new UplandError('damaged', `This PAM is damaged: ${quoted(key)} stands in its header.`);
   }
   const { WIDTH: width, HEIGHT: height, DEPTH: channels, MAXVAL: most } = found;
   if (width === undefined || height === undefined || channels === undefined || most === undefined)
@@ -218,7 +221,7 @@ function readPfm(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
   const text = words.next();
   const scale = Number(text);
   if (text === '' || !Number.isFinite(scale) || scale === 0)
-    throw new UplandError('damaged', `This PFM is damaged: its scale is "${text}", which has to be a number that is not 0.`);
+    throw new UplandError('damaged', `This PFM is damaged: its scale is ${quoted(text)}, which has to be a number that is not 0.`);
   checkSize('PFM', width, height);
   const count = width * height;
   checkLength('PFM', 'its picture', count * channels * 4, bytes.length - words.at - 1);

@@ -74,7 +74,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
   for (let at = 8; at + 12 <= bytes.length && !ended;) {
     const length = view.getUint32(at);
     const kind = String.fromCharCode(bytes[at + 4], bytes[at + 5], bytes[at + 6], bytes[at + 7]);
-    checkLength('PNG', `its ${kind} chunk`, length + 4, bytes.length - at - 8);
+    checkLength('PNG', /^[A-Za-z]{4}$/.test(kind) ? `its ${kind} chunk` : `its chunk at byte ${at}`, length + 4, bytes.length - at - 8);
     const body = bytes.subarray(at + 8, at + 8 + length);
     if (kind === 'IHDR' || kind === 'IDAT' || kind === 'PLTE') {
       if (crc(bytes, at + 4, at + 8 + length) !== view.getUint32(at + 8 + length)) {

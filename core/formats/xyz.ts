@@ -110,7 +110,10 @@ function columnsOf(lines: string[]): Columns | null {
   const numbersIn = (line: string) => wordsOf(line).filter((w) => isNumber(w, decimal)).length;
   const first = points.findIndex((line) => numbersIn(line) >= 3);
   if (first < 0) return null;
-  const rows = points.slice(first).map(wordsOf);
+  const rows = points
+    .slice(first)
+    .filter((line) => numbersIn(line) >= 3)
+    .map(wordsOf);
   const odd: string[] = [];
   const names = first > 0 ? points[first - 1].trim().toLowerCase().replace(/["']/g, '').split(split).filter(Boolean) : [];
   const [east, north, height] = [EAST, NORTH, HEIGHT].map((kind) => names.findIndex((n) => kind.test(n)));

@@ -154,7 +154,7 @@ describe('several files', () => {
     expect(beside.indices.length).toBe(3);
     const inside = await readMeshFiles([{ name: 'pit.gltf', bytes: gltf(`data:application/octet-stream;base64,${btoa(String.fromCharCode(...corners))}`) }]);
     expect([...inside.positions]).toEqual([...beside.positions]);
-    await expect(readMeshFiles([{ name: 'pit.gltf', bytes: gltf('pit.bin') }])).rejects.toThrow(/bring pit\.bin in together with it/);
+    await expect(readMeshFiles([{ name: 'pit.gltf', bytes: gltf('pit.bin') }])).rejects.toThrow(/bring "pit\.bin" in together with it/);
   });
   it('a file among them that is no mesh is named', async () => {
     await expect(readMeshFiles([{ name: 'notes.txt', bytes: new TextEncoder().encode('hello') as Uint8Array<ArrayBuffer> }])).rejects.toThrow(/not a mesh/);

@@ -43,8 +43,6 @@ describe('TIFF as GDAL writes it', () => {
     ['doubles with predictor 2', 'f32.tif', ['-ot', 'Float64', '-co', 'COMPRESS=DEFLATE', '-co', 'PREDICTOR=2']],
     ['doubles with predictor 3', 'f32.tif', ['-ot', 'Float64', '-co', 'COMPRESS=DEFLATE', '-co', 'PREDICTOR=3']],
     ['half floats', 'f32.tif', ['-co', 'NBITS=16']],
-    ['floats of 24 bits, with predictor 3', 'f32.tif', ['-co', 'NBITS=24', '-co', 'COMPRESS=DEFLATE', '-co', 'PREDICTOR=3']],
-    ['floats of 24 bits', 'f32.tif', ['-co', 'NBITS=24']],
     ['ZSTD', 'f32.tif', ['-co', 'COMPRESS=ZSTD', '-co', 'PREDICTOR=3']],
     ['ZSTD at its highest', 'u16.tif', ['-co', 'COMPRESS=ZSTD', '-co', 'ZSTD_LEVEL=22', '-co', 'PREDICTOR=2', '-co', 'TILED=YES']],
     ['LERC without loss', 'f32.tif', ['-co', 'COMPRESS=LERC']],

@@ -41,6 +41,9 @@ interface Gltf {
 const READ = ['EXT_meshopt_compression', 'KHR_mesh_quantization'];
 const APART = /^(KHR_materials_|KHR_texture_|KHR_lights|KHR_animation|KHR_audio|KHR_xmp|KHR_node_|EXT_texture_|EXT_lights|EXT_mesh_features|EXT_structural_metadata|EXT_instance_features|MSFT_texture|MSFT_packing|AGI_|KHR_interactivity)/;
 
+/** A number out of the file, which may be anything. */
+const numbered = (index: unknown): string => (typeof index === 'number' ? String(index) : index === undefined ? '(none)' : quoted(String(index)));
+
 const damaged = (what: string) => new UplandError('damaged', `This glTF is damaged: ${what}.`);
 
 /** A GLB: its JSON and its binary chunk. */
@@ -134,28 +137,28 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
   /** The bytes of a view, unpacked where they are packed. */
   const bytesOf = (index: number | undefined): { bytes: Uint8Array; stride?: number } => {
     const v = index === undefined ? undefined : gltf.bufferViews?.[index];
-    if (!v) throw damaged(`the view ${index} is missing`);
+    if (!v) throw damaged(`the view ${numbered(index)} is missing`);
     const packed = v.extensions?.EXT_meshopt_compression;
     const part = (of: { buffer: number; byteOffset?: number; byteLength: number }) => {
       const whole = buffer(of.buffer);
       const from = of.byteOffset ?? 0;
-      if (!(from >= 0 && of.byteLength >= 0 && from + of.byteLength <= whole.length)) throw damaged(`the view ${index} reaches beyond its buffer`);
+      if (!(from >= 0 && of.byteLength >= 0 && from + of.byteLength <= whole.length)) throw damaged(`the view ${numbered(index)} reaches beyond its buffer`);
       return whole.subarray(from, from + of.byteLength);
     };
     if (!packed) return { bytes: part(v), stride: v.byteStride };
     let own = unfolded.get(index!);
     if (!own) {
       const { count, byteStride, mode, filter } = packed;
-      if (!(count >= 0 && byteStride > 0 && byteStride <= 256)) throw damaged(`the view ${index} is packed with sizes that cannot be`);
+      if (!(count >= 0 && byteStride > 0 && byteStride <= 256)) throw damaged(`the view ${numbered(index)} is packed with sizes that cannot be`);
       const source = part(packed);
       spend(count * byteStride);
       // The codec makes at most 1 : 256 or so; refuse before making room.
-      if (count * byteStride > 4096 * (source.length + 64)) throw damaged(`the view ${index} cannot hold as much as it says`);
+      if (count * byteStride > 4096 * (source.length + 64)) throw damaged(`the view ${numbered(index)} cannot hold as much as it says`);
       own = new Uint8Array(count * byteStride);
       try {
         MeshoptDecoder.decodeGltfBuffer(own, count, byteStride, source, mode, filter);
       } catch (error) {
-        throw damaged(`the view ${index} cannot be unpacked (${String(error)})`);
+        throw damaged(`the view ${numbered(index)} cannot be unpacked (${String(error)})`);
       }
       unfolded.set(index!, own);
     }
@@ -163,13 +166,13 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
   };
   const accessor = (index: number | undefined, type: 'VEC3' | 'SCALAR'): Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> => {
     const a = index === undefined ? undefined : gltf.accessors?.[index];
-    if (!a) throw damaged(`the accessor ${index} is missing`);
-    if (a.type !== type || !COMPONENT_BYTES[a.componentType]) throw damaged(`the accessor ${index} is of a kind that is not read here`);
+    if (!a) throw damaged(`the accessor ${numbered(index)} is missing`);
+    if (a.type !== type || !COMPONENT_BYTES[a.componentType]) throw damaged(`the accessor ${numbered(index)} is of a kind that is not read here`);
     const parts = type === 'VEC3' ? 3 : 1;
-    if (!(Number.isInteger(a.count) && a.count >= 0)) throw damaged(`the accessor ${index} has no count`);
+    if (!(Number.isInteger(a.count) && a.count >= 0)) throw damaged(`the accessor ${numbered(index)} has no count`);
     spend(4 * parts * a.count);
     if (a.bufferView === undefined) {
-      if (!a.sparse) throw damaged(`the accessor ${index} has no data`);
+      if (!a.sparse) throw damaged(`the accessor ${numbered(index)} has no data`);
       return withSparse(parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count), a, parts, index!);
     }
     const { bytes, stride: own } = bytesOf(a.bufferView);
@@ -178,7 +181,7 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
     const start = a.byteOffset ?? 0;
     // A stride of 0 would make any count of vertices out of one.
     if (!(start >= 0) || !(stride >= size * parts) || start + Math.max(0, a.count - 1) * stride + size * parts > bytes.length) {
-      throw damaged(`the accessor ${index} reaches beyond its buffer`);
+      throw damaged(`the accessor ${numbered(index)} reaches beyond its buffer`);
     }
     const out = parts === 3 ? new Float32Array(a.count * 3) : new Uint32Array(a.count);
     const at = bytes.byteOffset + start;
@@ -201,7 +204,7 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
     index: number,
   ): T => {
     const { indices, values, count: n } = sparse!;
-    const wrong = () => damaged(`the sparse values of accessor ${index} reach beyond their buffer`);
+    const wrong = () => damaged(`the sparse values of accessor ${numbered(index)} reach beyond their buffer`);
     if (!indices || !values || !(Number.isInteger(n) && n >= 0 && n <= count)) throw wrong();
     const at = new DataView(...spanOf(bytesOf(indices.bufferView).bytes, indices.byteOffset ?? 0));
     const from = new DataView(...spanOf(bytesOf(values.bufferView).bytes, values.byteOffset ?? 0));
@@ -221,7 +224,7 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
 
   const take = (mesh: number, matrix: number[]) => {
     const { primitives } = gltf.meshes?.[mesh] ?? {};
-    if (!Array.isArray(primitives)) throw damaged(`the mesh ${mesh} is missing`);
+    if (!Array.isArray(primitives)) throw damaged(`the mesh ${numbered(mesh)} is missing`);
     for (const primitive of primitives) {
       const mode = primitive.mode ?? 4;
       if (mode < 4) continue;
@@ -239,10 +242,10 @@ function meshOf(gltf: Gltf, binary: Uint8Array<ArrayBuffer> | undefined, beside:
   const seen = new Set<number>();
   const visit = (nodeIndex: number, parent: number[], depth: number) => {
     const node = gltf.nodes?.[nodeIndex];
-    if (!node) throw damaged(`the node ${nodeIndex} is missing`);
+    if (!node) throw damaged(`the node ${numbered(nodeIndex)} is missing`);
     if (depth > MOST_DEPTH) throw damaged('its nodes are nested without an end');
     // A node hangs from one other at the most (glTF 2.0, 3.5.3).
-    if (seen.has(nodeIndex)) throw damaged(`the node ${nodeIndex} hangs from two others, or from itself`);
+    if (seen.has(nodeIndex)) throw damaged(`the node ${numbered(nodeIndex)} hangs from two others, or from itself`);
     seen.add(nodeIndex);
     const matrix = multiply(parent, localMatrix(node));
     if (node.mesh !== undefined) take(node.mesh, matrix);
