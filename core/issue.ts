@@ -5,14 +5,18 @@ type Issue = z.core.$ZodIssue;
 
 /** Where and why an input does not fit its schema, in words: "ground › across: it has to be a whole number". */
 export function issueInWords(issue: Issue, whole = 'it'): string {
-  const path = issue.path.map((key) => (typeof key === 'string' && /^[\w -]{1,40}$/.test(key) ? key : typeof key === 'number' ? String(key + 1) : quoted(String(key))));
+  const path = issue.path.map((key) =>
+    typeof key === 'string' && /^[\w -]{1,40}$/.test(key) ? key : typeof key === 'number' ? String(key + 1) : quoted(String(key)),
+  );
   return `${path.join(' › ') || whole}: ${reason(issue)}`;
 }
 
 function reason(issue: Issue): string {
   switch (issue.code) {
     case 'invalid_type':
-      return issue.input === undefined && / received undefined$/.test(issue.message) ? 'it is missing' : `it has to be ${KINDS[issue.expected] ?? issue.expected}`;
+      return issue.input === undefined && / received undefined$/.test(issue.message)
+        ? 'it is missing'
+        : `it has to be ${KINDS[issue.expected] ?? issue.expected}`;
     case 'too_small':
       return `it has to be ${issue.inclusive === false ? 'more than' : 'at least'} ${issue.minimum}${COUNTED[issue.origin] ?? ''}`;
     case 'too_big':
@@ -22,9 +26,21 @@ function reason(issue: Issue): string {
     case 'invalid_format':
       return issue.message.startsWith('it ') ? issue.message : 'it is not of the form that it should have';
     default:
-      return /^[\w ,.'"-]{1,200}$/.test(issue.message) && !/undefined/.test(issue.message) ? issue.message.replace(/\.$/, '').toLowerCase() : 'it is not what it should be';
+      return /^[\w ,.'"-]{1,200}$/.test(issue.message) && !/undefined/.test(issue.message)
+        ? issue.message.replace(/\.$/, '').toLowerCase()
+        : 'it is not what it should be';
   }
 }
 
-const KINDS: Record<string, string> = { string: 'text', number: 'a number', int: 'a whole number', boolean: 'true or false', object: 'an object', array: 'a list', record: 'an object', tuple: 'a list', nonoptional: 'there' };
+const KINDS: Record<string, string> = {
+  string: 'text',
+  number: 'a number',
+  int: 'a whole number',
+  boolean: 'true or false',
+  object: 'an object',
+  array: 'a list',
+  record: 'an object',
+  tuple: 'a list',
+  nonoptional: 'there',
+};
 const COUNTED: Record<string, string> = { string: ' characters long', array: ' long' };

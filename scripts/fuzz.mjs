@@ -76,7 +76,8 @@ function watch() {
       const from = next;
       next = upTo = Math.min(files, next < 0 ? 0 : next + CHUNK);
       if (from >= 0) done += upTo - from;
-      if (from >= 0 && from % (CHUNK * 20) === 0) console.log(`${from} of ${files} files, ${faults.length} failures, ${Math.round((Date.now() - began) / 1000)} s`);
+      if (from >= 0 && from % (CHUNK * 20) === 0)
+        console.log(`${from} of ${files} files, ${faults.length} failures, ${Math.round((Date.now() - began) / 1000)} s`);
       child.send({ seed, from, to: upTo });
     }
     more();

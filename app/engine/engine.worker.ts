@@ -19,6 +19,8 @@ import {
   type DrainageReport,
   type Stage,
   evaluate,
+  fieldOf,
+  patched,
   histogram,
   previewGround,
   sentenceOf,
@@ -158,7 +160,7 @@ async function wholeField(course: Course): Promise<Field> {
   const evaluation = await evaluate(course, { kernels, cache, asset: loadAsset });
   const faulty = evaluation.stages.find((s) => s.fault);
   if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
-  return { ground: evaluation.ground, height: evaluation.height };
+  return fieldOf(evaluation, course.ground);
 }
 
 const api = {
@@ -193,13 +195,15 @@ const api = {
     const result = await outcome(async () => {
       const began = performance.now();
       const ground = preview ? previewGround(course.ground) : course.ground;
-      const own = !preview || ground === course.ground;
-      const evaluation = await workOut(course, ground, listener, own ? full?.evaluation : undefined);
-      if (own) full = { course, evaluation };
+      const whole = !preview || ground === course.ground;
+      const evaluation = await workOut(course, ground, listener, whole ? full?.evaluation : undefined);
+      if (whole) full = { course, evaluation };
       const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
       // A copy: what goes to the page leaves this thread.
-      const height = (stood ?? evaluation).height.slice();
-      const field: Field = { ground, height };
+      const { height: own } = stood ?? evaluation;
+      const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
+      const { valid } = field;
+      const height = valid ? patched(own, ground.across, ground.down, valid) : own.slice();
       const stats = statistics(field);
       return {
         ground,
@@ -209,9 +213,10 @@ const api = {
         shareUnderWater: shareUnderWater(field, course.ground.sea),
         preview: ground !== course.ground,
         took: performance.now() - began,
-        patchErrors: patchErrors(field),
+        patchErrors: patchErrors({ ground, height }),
+        valid,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
-        layer: layer ? await layerPicture(layer, { ...field, ground: { ...ground, sea: course.ground.sea } }, evaluation, of, standing) : undefined,
+        layer: layer ? await layerPicture(layer, field, evaluation, of, standing) : undefined,
         reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),
       };
     });
@@ -235,10 +240,10 @@ const api = {
   async drainage(id: string): Promise<DrainageReport | null> {
     const stage = full?.evaluation.stages.find((s) => s.use.id === id);
     if (!stage || !full) return null;
-    const { ground } = full.evaluation;
     const known = drained.get(stage.height);
     if (known) return known;
-    const field = { ground, height: stage.height };
+    const field = fieldOf({ ground: full.evaluation.ground, ...stage }, full.course.ground);
+    const { ground } = field;
     const toSea = statistics(field).lowest < ground.sea;
     const report = describeDrainage(field, await drainageOf(kernels, field, { toSea }), usualChannel(ground));
     drained.set(stage.height, report);
@@ -350,7 +355,7 @@ const api = {
   /** The share of the last full ground under an elevation, and the length of that line, metres. */
   waterAt(level: number): { share: number; shoreline: number } | null {
     if (!full) return null;
-    const field: Field = { ground: full.evaluation.ground, height: full.evaluation.height };
+    const field = fieldOf(full.evaluation, full.course.ground);
     return { share: shareUnderWater(field, level), shoreline: shorelineLength(field, level) };
   },
 
@@ -501,8 +506,7 @@ type Telling = (words: string, share: number) => void;
 /** What the making of meshes works with. */
 async function meshWork(course: Course, kind: string, onWork: Telling = () => undefined) {
   const signal = newQuestion(kind);
-  const field = await wholeField(course);
-  return { tools, course, field: { ...field, ground: { ...field.ground, sea: course.ground.sea } }, signal, onWork };
+  return { tools, course, field: await wholeField(course), signal, onWork };
 }
 
 function buffersOf({ positions, indices, normals, uvs, tangents, quads }: MeshPicture): ArrayBuffer[] {

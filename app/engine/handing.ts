@@ -9,7 +9,8 @@ import {
   drawMap,
   evaluate,
   extended,
-  groundOf,
+  fieldOf,
+  patched,
   nextSize,
   whyNot,
   handOn,
@@ -82,7 +83,7 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   // A count that the receiver does not take: what it would make of it.
   const plan: Plan = larger ? { ground: course.ground, window: { left: 0, top: 0, across: order.samples, down: order.samples } } : planOf(course, order);
   const evaluation = await evaluate(courseOf(course, order.grounds[0]), coverOptions(tools, signal));
-  const field: Field = groundOf({ ...evaluation, ground: { ...evaluation.ground, sea: course.ground.sea } });
+  const field: Field = fieldOf(evaluation, course.ground);
   const stats = statistics(field);
   const spacing = spacingOf(plan.ground);
   const { window } = plan;
@@ -164,9 +165,11 @@ export async function mapDrape(
   const own = courseOf(course, source);
   const options = coverOptions(tools, signal);
   const evaluation = await evaluate({ ...own, ground: { ...(whole ? own.ground : previewGround(own.ground)), sea: course.ground.sea } }, options);
-  const ground = { ...evaluation.ground, sea: course.ground.sea };
-  const height = evaluation.height.slice();
-  const stats = statistics({ ground, height });
+  const worked = fieldOf(evaluation, course.ground);
+  const { ground, valid } = worked;
+  // Drawn without its holes; what is measured leaves them out.
+  const height = valid ? patched(worked.height, ground.across, ground.down, valid) : worked.height.slice();
+  const stats = statistics(worked);
   const base = { ground, height, statistics: stats };
   if (spec.kind === 'ground') return { ...base, rgb: null, legend: null, words: [] };
   const cover: Cover = course.cover ?? usualCover();
@@ -315,7 +318,7 @@ async function* handOnThere(
 async function deliveredField(tools: Tools, course: Course, order: Order): Promise<Field> {
   const plan = planOf(course, order);
   const evaluation = await evaluate({ ...courseOf(course, order.grounds[0]), ground: { ...plan.ground, sea: course.ground.sea } }, coverOptions(tools));
-  return { ground: { ...evaluation.ground, sea: course.ground.sea }, height: evaluation.height };
+  return fieldOf(evaluation, course.ground);
 }
 
 /** The last delivery as a receiver reads it that was told right or wrong. */

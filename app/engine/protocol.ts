@@ -33,6 +33,8 @@ export interface Picture {
   took: number;
   /** How far the patches that it is drawn with lie off the ground. */
   patchErrors?: Float32Array<ArrayBuffer>;
+  /** 1 where a sample has a height; absent where all have. Holes are drawn closed, and read as none. */
+  valid?: Uint8Array<ArrayBuffer>;
 }
 
 /** A heightmap that was kept as an asset. */

@@ -121,8 +121,7 @@ async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, send: (fr
     throw new UplandError('order', 'This is not an order: it is not JSON.');
   }
   const parsed = orderSchema.safeParse(json);
-  if (!parsed.success)
-    throw new UplandError('order', `This order cannot be carried out: ${issueInWords(parsed.error.issues[0])}.`);
+  if (!parsed.success) throw new UplandError('order', `This order cannot be carried out: ${issueInWords(parsed.error.issues[0])}.`);
   const { ground } = planOf(course, parsed.data);
   if (ground.across * ground.down > MOST_SAMPLES)
     throw new UplandError('samples', `${ground.across} × ${ground.down} samples are more than the server takes on.`);

@@ -7,11 +7,19 @@ export const EXTRACT_FORMATS = ['tiff', 'png', 'asc', 'jpeg'] as const;
 export type ExtractFormat = (typeof EXTRACT_FORMATS)[number];
 
 /** A number as it stands in an address: digits, and nothing that JavaScript would also take for one ("", "0x10", " 5 "). */
-const written = z.string().max(40).regex(/^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d{1,3})?$/, 'it has to be a number');
+const written = z
+  .string()
+  .max(40)
+  .regex(/^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d{1,3})?$/, 'it has to be a number');
 const number = (min: number, max: number) => written.transform(Number).pipe(z.number().min(min).max(max));
 const above = (max: number) => written.transform(Number).pipe(z.number().positive().max(max));
 const whole = (min: number, max: number) =>
-  z.string().max(12).regex(/^(0|[1-9]\d*)$/, 'it has to be a whole number').transform(Number).pipe(z.number().int().min(min).max(max));
+  z
+    .string()
+    .max(12)
+    .regex(/^(0|[1-9]\d*)$/, 'it has to be a whole number')
+    .transform(Number)
+    .pipe(z.number().int().min(min).max(max));
 const floor = z.enum(['0', '1']).default('1');
 
 /** The most zoom of the map's tiles. */

@@ -24,6 +24,15 @@ export function heightAt({ ground, height }: HeightSource, east: number, south: 
   return north * (1 - v) + south2 * v;
 }
 
+/** Whether the sample nearest a place has no height. */
+export function isHole({ ground, valid }: HeightSource & { valid?: Uint8Array }, east: number, south: number): boolean {
+  if (!valid) return false;
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const at = (place: number, length: number, count: number) =>
+    Math.min(count - 1, Math.max(0, Math.round((place / length) * (ground.registration === 'area' ? count : Math.max(1, count - 1)) - pad)));
+  return valid[at(south, ground.depth, ground.down) * ground.across + at(east, ground.width, ground.across)] === 0;
+}
+
 /** Slope in degrees at a place, over one sample either way. */
 export function slopeAt(source: HeightSource, east: number, south: number): number {
   const { width, depth, across, down } = source.ground;

@@ -8,6 +8,7 @@ import {
   paramsOf,
   statistics,
   steepestDrop,
+  knownStep,
   stepById,
   toField,
   stepUse,
@@ -47,7 +48,7 @@ export function applyCommand(): Command {
     .option('--layer <name=file>', 'write a layer that the step leaves; may be given many times', collect, [])
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: Options) => {
-      const step = stepById(options.step);
+      const step = knownStep(options.step);
       const params = Object.fromEntries(options.set.map((text) => parseSetting(options.step, text)));
       if (options.seed !== undefined) params.seed = options.seed;
       const reading = await loadHeightmap(input, options.as);

@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { deliver, evaluate, groundAtSamples, readProject, parseCourse, statistics, UplandError, type Field, type Project } from '@upland-cast/core';
+import { deliver, evaluate, fieldOf, groundAtSamples, readProject, parseCourse, statistics, UplandError, type Project } from '@upland-cast/core';
 import { load, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseRange, parseWhole, type OutOptions } from '../options';
@@ -29,7 +29,7 @@ export function runCommand(): Command {
       const { course, assets } = await openTerrain(await load(terrain));
       const ground = options.samples ? groundAtSamples(course.ground, options.samples) : course.ground;
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads || undefined);
-      const { height, stages } = await evaluate(course, {
+      const evaluation = await evaluate(course, {
         kernels,
         ground,
         asset: async (sha) => {
@@ -40,9 +40,10 @@ export function runCommand(): Command {
         onProgress: ({ use, share }) => progressOn(use.name || use.step)(share),
       });
       kernels.close();
+      const { stages } = evaluation;
       const faulty = stages.find((s) => s.fault);
       if (faulty) throw new UplandError('step', `The step "${faulty.use.name || faulty.use.step}" could not be done: ${faulty.fault}`);
-      const field: Field = { ground, height };
+      const field = fieldOf(evaluation, course.ground);
       const { bytes, beside, proof } = await deliver(field, out, encodingFor(out, field, options));
       await saveAll(out, bytes, beside);
       for (const text of options.layer) await saveLayer(text, stages[stages.length - 1]?.layers ?? {}, field);

@@ -6,20 +6,23 @@ import { sha256OfText } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { cropped, groundUnder, grown, isWhole, pasted, union, wholeOf, type Window } from '../field/window';
 import { heightsOf } from '../formats/asset';
+import { quoted } from '../formats/limits';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
 import type { Standing } from '../kernels/program';
 import { stepById } from '../steps';
 import { VOID } from '../steps/mend/fill-voids';
-import type { Layers, Step, StepContext } from '../steps/step';
+import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
 import type { StageCache } from './cache';
+import { validOf } from './field-of';
+import { joinHoles } from './holes';
 import { joinStage } from './join';
-import { inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type Line, type StepUse } from './schema';
+import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type Line, type StepUse } from './schema';
 import { canonical, toDatum } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
 /** Changes whenever the same course would give other bytes. */
-const CORE_VERSION = 2;
+const CORE_VERSION = 3;
 
 export interface EvaluateOptions {
   kernels: Kernels;
@@ -67,8 +70,9 @@ export interface Stage {
   cached: boolean;
   /** The samples that were worked out anew, where it was not all of them. */
   touched?: Window;
-  /** How its assets were read. */
+  /** How its assets were read, and the sea level where it was. */
   readings?: string;
+  sea?: number;
   /** It was ended early: the settings with which it ends at the same place again. */
   reached?: Record<string, unknown>;
   /** Why the step could not be done; the ground is then what it was given. */
@@ -211,11 +215,13 @@ class Run {
     const { cache } = this.options;
     const step = stepById(use.step);
     const settings = settingsOf(use);
+    if (!(use.hold in HOLDS)) throw new UplandError('hold', `${step.title} is told to keep ${quoted(use.hold)}, which is not known here.`);
     if (!step.joins.includes(use.join)) {
-      throw new UplandError('join', `${step.title} cannot be joined by "${use.join}". It can by: ${step.joins.join(', ')}.`);
+      throw new UplandError('join', `${step.title} cannot be joined by ${quoted(use.join)}. It can by: ${step.joins.join(', ')}.`);
     }
     const inputs = inputsOf(use);
     stage.readings = JSON.stringify(inputs.assets.map((sha) => canonical(this.course.assets[sha]?.reading ?? {})));
+    stage.sea = inputs.sea ? this.ground.sea : undefined;
     let dirty = dirtyIn;
     const tributaryKeys: string[] = [];
     for (const id of inputs.tributaries) {
@@ -223,9 +229,20 @@ class Run {
       tributaryKeys.push(end.key);
       dirty = spread(dirty, end.dirty);
     }
+    const sea = inputs.sea ? this.ground.sea : null;
     const stageKey = stage.key;
     const textOf = (params: Record<string, unknown>) =>
-      JSON.stringify([stageKey, step.id, canonical(params), ...joiningKey(use), canonical(keyOfWhere(use.where)), use.hold, tributaryKeys, stage.readings]);
+      JSON.stringify([
+        stageKey,
+        step.id,
+        canonical(params),
+        ...joiningKey(use),
+        canonical(keyOfWhere(use.where)),
+        use.hold,
+        tributaryKeys,
+        stage.readings,
+        sea,
+      ]);
     let key = await sha256OfText(textOf(settings));
     const old = this.before.get(use.id);
     const cached = cache?.get(key);
@@ -274,7 +291,7 @@ class Run {
   private dirtyAfter(stage: Stage, step: Step, settings: Record<string, unknown>, dirtyIn: Dirty, old: Stage | undefined): Dirty {
     if (!old || old.fault || !old.use.on || old.line !== stage.line || old.after !== stage.after) return 'everywhere';
     const { use } = stage;
-    if (old.readings !== stage.readings) return 'everywhere';
+    if (old.readings !== stage.readings || old.sea !== stage.sea) return 'everywhere';
     const rest = (u: StepUse) => JSON.stringify(canonical([u.step, joiningKey(u), u.where, u.hold]));
     if (rest(use) !== rest(old.use)) return 'everywhere';
     let own: Dirty = null;
@@ -299,7 +316,7 @@ class Run {
   }
 
   /** The step over a window of the ground: run, joined, blended, and held where it is told to. */
-  private async run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: { assets: string[]; tributaries: string[] }, window: Window) {
+  private async run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: Required<StepInputs>, window: Window) {
     const { use } = stage;
     const { ground } = this;
     const { context, input, before, layersBefore } = this.handed(stage, step.title, inputs, window);
@@ -312,15 +329,20 @@ class Run {
     if (step.takesMask && mask) context.mask = mask;
     const output = await step.run(input, toDatum(step.params, settings, ground) as never, context);
     const blended = step.takesMask ? null : mask;
-    let height = joinStage(
-      before,
-      output.height,
-      { mode: use.join, width: use.joinWidth, zero: use.joinZero, one: use.joinOne, gives: step.gives, datum: ground.datum },
-      use.strength,
-      blended,
-    );
+    const way = { mode: use.join, width: use.joinWidth, zero: use.joinZero, one: use.joinOne, gives: step.gives, datum: ground.datum };
+    let height = joinStage(before, output.height, way, use.strength, blended);
+    let layers = output.layers && blendLayers(layersBefore, output.layers, step.movesLayers, use.strength, blended);
+    if (step.family === 'source') {
+      const alone = () => joinStage(before, output.height, { ...way, mode: 'replace' }, 1, null);
+      const absent = output.absent ?? (output.layers?.[VOID] && output.layers[VOID] !== layersBefore[VOID] ? output.layers[VOID] : undefined);
+      const left = joinHoles({ before, height, holes: layersBefore[VOID], absent, mode: use.join, mask: blended, alone });
+      if (left) {
+        height = left.height;
+        layers = { ...layers, [VOID]: left.holes };
+      }
+    }
     if (use.hold !== 'none') height = held(height, before, use.hold, ground);
-    return { height, layers: output.layers && blendLayers(layersBefore, output.layers, step.movesLayers, use.strength, blended) };
+    return { height, layers };
   }
 
   maskOf(stage: Stage): Promise<Float32Array<ArrayBuffer> | null> {
@@ -329,8 +351,10 @@ class Run {
   }
 
   /** What a step is handed over a window: the ground before it, and what it may ask for. */
-  private handed(stage: Stage, title: string, inputs: { assets: string[]; tributaries: string[] }, window: Window) {
-    const { ground, options } = this;
+  private handed(stage: Stage, title: string, inputs: Required<StepInputs>, window: Window) {
+    const { options } = this;
+    // What is not declared cannot be seen, so that it cannot be missing from the key.
+    const ground: Ground = { ...this.ground, sea: inputs.sea ? this.ground.sea : 0, georeference: undefined };
     const { across } = ground;
     const { use } = stage;
     const index = this.stages.length;
@@ -354,6 +378,11 @@ class Run {
       tributary: async (id) => {
         if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
         return cropped((await this.tributary(id)).height, across, window);
+      },
+      tributaryHoles: async (id) => {
+        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
+        const valid = validOf((await this.tributary(id)).layers);
+        return valid && cropped(valid, across, window).map((v) => 1 - v);
       },
       say: (sentence) => {
         if (!stage.words.includes(sentence)) stage.words.push(sentence);

@@ -3,7 +3,7 @@ import { strFromU8, strToU8, zipSync } from 'fflate';
 import { UplandError } from '../errors';
 import { sha256 } from '../field/hash';
 import { mostUnpacked } from '../formats/limits';
-import { assetsOf, parseCourse, type Course } from './schema';
+import { assetsOf, assetsPerhapsOf, parseCourse, type Course } from './schema';
 import { unzipped } from './unzip';
 
 /** A kept state of the terrain. */
@@ -29,8 +29,10 @@ const MOST: Record<string, number | undefined> = { 'course.json': 2 ** 23, 'mark
 export function writeProject(project: Project): Uint8Array<ArrayBuffer> {
   const files: Record<string, Uint8Array> = { 'course.json': strToU8(JSON.stringify(project.course, null, 2)) };
   if (project.marks?.length) files['marks.json'] = strToU8(JSON.stringify(project.marks));
-  for (const sha of assetsOfProject(project)) {
+  const needed = assetsOfProject(project);
+  for (const sha of new Set([...needed, ...perhaps(project)])) {
     const bytes = project.assets.get(sha);
+    if (!bytes && !needed.has(sha)) continue;
     if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not here, so the project file would be incomplete.`);
     files[`assets/${sha}`] = bytes;
   }
@@ -53,11 +55,15 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
   const course = parseCourse(json);
   const marks = files.has('marks.json') ? readMarks(files.get('marks.json')!) : [];
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
-  const wanted = assetsOfProject({ course, marks });
+  const needed = assetsOfProject({ course, marks });
+  const wanted = new Set([...needed, ...perhaps({ course, marks })]);
   const most = mostUnpacked(bytes.length);
-  const there = wanted.size ? unzipped(bytes, (name) => (name.startsWith('assets/') && wanted.has(name.slice(7)) ? most : null), notZip) : new Map<string, never>();
+  const there = wanted.size
+    ? unzipped(bytes, (name) => (name.startsWith('assets/') && wanted.has(name.slice(7)) ? most : null), notZip)
+    : new Map<string, never>();
   for (const sha of wanted) {
     const asset = there.get(`assets/${sha}`) as Uint8Array<ArrayBuffer> | undefined;
+    if (!asset && !needed.has(sha)) continue;
     if (!asset) throw new UplandError('missing-asset', `This project file is incomplete: the asset ${sha.slice(0, 12)}… is missing.`);
     if ((await sha256(asset)) !== sha) {
       throw new UplandError('damaged-asset', `This project file is damaged: the asset ${sha.slice(0, 12)}… is not what it was.`);
@@ -68,6 +74,10 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
 }
 
 const notZip = () => new UplandError('not-a-project', 'This is not a project file, or it is damaged: it does not open as a ZIP archive.');
+
+/** What steps that are not known here may read: it goes along where it is there. */
+export const perhaps = ({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): string[] =>
+  [course, ...marks.map((m) => m.course)].flatMap(assetsPerhapsOf);
 
 /** What the course and its marks read. */
 export function assetsOfProject({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): Set<string> {

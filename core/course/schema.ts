@@ -3,96 +3,103 @@ import { UplandError } from '../errors';
 import { quoted } from '../formats/limits';
 import { issueInWords } from '../issue';
 import { groundSchema } from '../field/ground';
+import { maskKinds } from '../masks';
 import { assetReadingSchema } from '../formats/asset';
-import { stepById } from '../steps';
-import { JOIN_MODES, type JoinMode, type StepInputs } from '../steps/step';
+import { knownStep, stepById, steps } from '../steps';
+import type { JoinMode, StepInputs } from '../steps/step';
 import { coverSchema, orderSchema } from '../delivery/recipe';
+import { open, word } from './open';
 import { checkedSettings } from './settings';
 import { inputsOfWhere, whereSchema } from './where';
 
 export const COURSE_VERSION = 2;
-
-const joinModes = Object.keys(JOIN_MODES) as [JoinMode, ...JoinMode[]];
 
 export const HOLDS = { none: 'Nothing', mean: 'Mean', lowest: 'Lowest', highest: 'Highest' } as const;
 export type Hold = keyof typeof HOLDS;
 
 const idSchema = z.string().min(1).max(64);
 
-export const stepUseSchema = z.object({
-  /** Its own name within the course. */
-  id: idSchema,
-  /** Which step it is. */
-  step: z.string(),
-  /** What the artist calls it; empty: the step's title. */
-  name: z.string().max(80).default(''),
-  params: z.record(z.string(), z.unknown()).default({}),
-  on: z.boolean().default(true),
-  strength: z.number().min(0).max(1).default(1),
-  join: z.enum(joinModes).default('replace'),
-  /** Metres over which the blended ways of joining round the corner. */
-  joinWidth: z.number().min(0).max(9_000).default(60),
-  /** Multiplied: the heights that stand for 0 and for 1, metres. */
-  joinZero: z.number().min(-20_000).max(20_000).default(0),
-  joinOne: z.number().min(-20_000).max(20_000).default(100),
-  where: whereSchema.default({ masks: [], combine: 'multiply' }),
-  /** What of the ground it leaves as it was: one shift afterwards brings it back. */
-  hold: z.enum(Object.keys(HOLDS) as [Hold, ...Hold[]]).default('none'),
-  note: z.string().max(2000).default(''),
-});
+export const stepUseSchema = open(
+  z.object({
+    /** Its own name within the course. */
+    id: idSchema,
+    /** Which step it is. */
+    step: z.string().max(64),
+    /** What the artist calls it; empty: the step's title. */
+    name: z.string().max(80).default(''),
+    params: z.record(z.string(), z.unknown()).default({}),
+    on: z.boolean().default(true),
+    strength: z.number().min(0).max(1).default(1),
+    join: word<JoinMode>().default('replace'),
+    /** Metres over which the blended ways of joining round the corner. */
+    joinWidth: z.number().min(0).max(9_000).default(60),
+    /** Multiplied: the heights that stand for 0 and for 1, metres. */
+    joinZero: z.number().min(-20_000).max(20_000).default(0),
+    joinOne: z.number().min(-20_000).max(20_000).default(100),
+    where: whereSchema.default({ masks: [], combine: 'multiply' }),
+    /** What of the ground it leaves as it was: one shift afterwards brings it back. */
+    hold: word<Hold>().default('none'),
+    note: z.string().max(2000).default(''),
+  }),
+);
 
 export type StepUse = z.infer<typeof stepUseSchema>;
 
 /** A side line of steps; it joins the stem or another tributary at a Join step, or says where a step acts. */
-export const tributarySchema = z.object({
-  id: idSchema,
-  name: z.string().min(1).max(80),
-  steps: z.array(stepUseSchema).max(500),
-  /** Drawn as one card. */
-  collapsed: z.boolean().default(false),
-});
+export const tributarySchema = open(
+  z.object({
+    id: idSchema,
+    name: z.string().min(1).max(80),
+    steps: z.array(stepUseSchema).max(500),
+    /** Drawn as one card. */
+    collapsed: z.boolean().default(false),
+  }),
+);
 export type Tributary = z.infer<typeof tributarySchema>;
 
 const place = z.object({ east: z.number(), south: z.number() });
 
 /** What a terrain is made of: its ground, the steps of its stem, first to last, and its side lines. */
-export const courseSchema = z.object({
-  format: z.literal('upland-cast course'),
-  version: z.literal(COURSE_VERSION),
-  name: z.string().min(1).max(120),
-  ground: groundSchema,
-  stem: z.array(stepUseSchema).max(500),
-  tributaries: z.array(tributarySchema).max(100).default([]),
-  /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
-  assets: z
-    .record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
-    .default({}),
-  /** Every seed that a source has had, by the step's id, oldest first. */
-  rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
-  /** Named places whose heights are watched, metres from the north-west corner. */
-  spots: z
-    .array(place.extend({ id: idSchema, name: z.string().max(80) }))
-    .max(200)
-    .default([]),
-  /** Views that are kept: metres east, south and above the datum. */
-  cameras: z
-    .array(
-      z.object({
-        id: idSchema,
-        name: z.string().max(80),
-        eye: z.tuple([z.number(), z.number(), z.number()]),
-        target: z.tuple([z.number(), z.number(), z.number()]),
-      }),
-    )
-    .max(100)
-    .default([]),
-  /** What the ground is covered with, for its colour and material weights; left out: the usual cover. */
-  cover: coverSchema.optional(),
-  /** What is handed on, kept to be done again. */
-  orders: z.array(orderSchema).max(100).default([]),
-  /** The line that the section is drawn along. */
-  section: z.object({ from: place, to: place }).optional(),
-});
+export const courseSchema = open(
+  z.object({
+    format: z.literal('upland-cast course'),
+    /** A later one opens where what this one knows of it holds; it stays what it is. */
+    version: z.int().min(COURSE_VERSION).max(1_000_000),
+    name: z.string().min(1).max(120),
+    ground: open(groundSchema),
+    stem: z.array(stepUseSchema).max(500),
+    tributaries: z.array(tributarySchema).max(100).default([]),
+    /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
+    assets: z
+      .record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
+      .default({}),
+    /** Every seed that a source has had, by the step's id, oldest first. */
+    rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
+    /** Named places whose heights are watched, metres from the north-west corner. */
+    spots: z
+      .array(place.extend({ id: idSchema, name: z.string().max(80) }))
+      .max(200)
+      .default([]),
+    /** Views that are kept: metres east, south and above the datum. */
+    cameras: z
+      .array(
+        z.object({
+          id: idSchema,
+          name: z.string().max(80),
+          eye: z.tuple([z.number(), z.number(), z.number()]),
+          target: z.tuple([z.number(), z.number(), z.number()]),
+        }),
+      )
+      .max(100)
+      .default([]),
+    /** What the ground is covered with, for its colour and material weights; left out: the usual cover. */
+    cover: coverSchema.optional(),
+    /** What is handed on, kept to be done again. */
+    orders: z.array(orderSchema).max(100).default([]),
+    /** The line that the section is drawn along. */
+    section: z.object({ from: place, to: place }).optional(),
+  }),
+);
 
 export type Course = z.infer<typeof courseSchema>;
 
@@ -108,18 +115,18 @@ export function parseCourse(input: unknown): Course {
     throw new UplandError('not-a-course', 'This is not a terrain of Upland Cast: its course does not say so.');
   }
   let course = input as Record<string, unknown>;
-  if (typeof course.version === 'number' && course.version > COURSE_VERSION) {
-    throw new UplandError(
-      'newer-course',
-      `This terrain was made by a newer Upland Cast (course version ${course.version}; this one reads up to ${COURSE_VERSION}). Update, or save it there for this version.`,
-    );
-  }
   while (typeof course.version === 'number' && course.version < COURSE_VERSION && migrations[course.version]) {
     course = migrations[course.version](course);
   }
   const parsed = courseSchema.safeParse(course);
   if (!parsed.success) {
     const issue = parsed.error.issues[0];
+    if (typeof course.version === 'number' && course.version > COURSE_VERSION) {
+      throw new UplandError(
+        'newer-course',
+        `This terrain was made by a newer Upland Cast (course version ${course.version}; this one reads up to ${COURSE_VERSION}), and cannot be read here: ${issueInWords(issue, 'the course')}. Update, or save it there for this version.`,
+      );
+    }
     throw new UplandError('course', `This terrain cannot be read: ${issueInWords(issue, 'the course')}.`);
   }
   const seen = new Set<string>();
@@ -160,9 +167,9 @@ export function settingsOf(use: Pick<StepUse, 'step' | 'params'>): Record<string
 
 /** What a step use reads beside the line it stands on, its masks included. */
 export function inputsOf(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<StepInputs> {
-  const { assets = [], tributaries = [] } = stepById(use.step).inputs(settingsOf(use) as never);
+  const { assets = [], tributaries = [], sea = false } = stepById(use.step).inputs(settingsOf(use) as never);
   const where = inputsOfWhere(use.where);
-  return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries] };
+  return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries], sea: sea || where.sea };
 }
 
 /** The same, nothing where the step is unknown or set wrong. */
@@ -170,7 +177,7 @@ function inputsIfAny(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<
   try {
     return inputsOf(use);
   } catch {
-    return { assets: [], tributaries: [] };
+    return { assets: [], tributaries: [], sea: false };
   }
 }
 
@@ -205,7 +212,7 @@ const freshId = (kind: string) => `${kind}-${globalThis.crypto.getRandomValues(n
 
 /** A new use of a step, joined the way that is usual for it. */
 export function stepUse(step: string, params: Record<string, unknown> = {}, rest: Partial<StepUse> = {}): StepUse {
-  return stepUseSchema.parse({ id: freshId(step), step, params, join: stepById(step).joins[0], ...rest });
+  return stepUseSchema.parse({ id: freshId(step), step, params, join: knownStep(step).joins[0], ...rest });
 }
 
 export function makeTributary(name: string, steps: StepUse[] = [], id = freshId('line')): Tributary {
@@ -224,6 +231,24 @@ export function assetsOf(course: Course): string[] {
     ...inputsIfAny({ step: 'shift', params: {}, where: layer.where }).assets,
   ]);
   return [...new Set([...allUses(course).flatMap((use) => inputsIfAny(use).assets), ...cover])];
+}
+
+/**
+ * What steps that are not known here, or set wrong, may read: every name of an asset in their
+ * settings. They go along where they are there, so that the file stays what it was.
+ */
+export function assetsPerhapsOf(course: Course): string[] {
+  const strange = allUses(course).filter((use) => !steps.some((s) => s.id === use.step) || inputsFail(use));
+  return [...new Set(JSON.stringify(strange.map(({ params, where }) => [params, where])).match(/\b[0-9a-f]{64}\b/g) ?? [])];
+}
+
+function inputsFail(use: StepUse): boolean {
+  try {
+    inputsOf(use);
+    return use.where.masks.some((mask) => !maskKinds.some((kind) => kind.id === mask.kind));
+  } catch {
+    return true;
+  }
 }
 
 /** The tributaries that are read by some step, whether it is on or off. */

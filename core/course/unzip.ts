@@ -10,7 +10,11 @@ const STEP = 16_384;
  * null for one that is not wanted; what comes out is counted as it is unpacked, whatever the
  * archive says of itself.
  */
-export function unzipped(bytes: Uint8Array<ArrayBuffer>, most: (name: string) => number | null, damaged: () => UplandError): Map<string, Uint8Array<ArrayBuffer>> {
+export function unzipped(
+  bytes: Uint8Array<ArrayBuffer>,
+  most: (name: string) => number | null,
+  damaged: () => UplandError,
+): Map<string, Uint8Array<ArrayBuffer>> {
   const found = new Map<string, Uint8Array<ArrayBuffer>>();
   let fault: Error | undefined;
   const unzip = new Unzip((file) => {

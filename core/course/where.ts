@@ -3,42 +3,48 @@ import { UplandError } from '../errors';
 import type { Ground } from '../field/ground';
 import { gridOf } from '../field/window';
 import { noiseProgram } from '../kernels/programs/noise';
-import { maskById } from '../masks';
+import { quoted } from '../formats/limits';
+import { knownMask, maskById } from '../masks';
 import { equalised, gained } from '../masks/mask';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
 import { octavesOf } from '../steps/source/octaves';
+import { open, word } from './open';
 import { checkedSettings, toDatum } from './settings';
 
 export const COMBINES = { multiply: 'All of them', add: 'Their sum', larger: 'The larger' } as const;
 
-export const maskUseSchema = z.object({
-  id: z.string().min(1).max(64),
-  kind: z.string(),
-  params: z.record(z.string(), z.unknown()).default({}),
-  on: z.boolean().default(true),
-  invert: z.boolean().default(false),
-  /** Spread the weights evenly over 0 to 1. */
-  equalise: z.boolean().default(false),
-  /** 0.5 leaves the weights, more pushes them towards 0 and 1, less towards the middle. */
-  gain: z.number().min(0).max(1).default(0.5),
-  /** How much noise frays the border, where the weight is neither 0 nor 1; and the size of its patches, metres. */
-  ragged: z.number().min(0).max(1).default(0),
-  raggedSize: z.number().min(1).max(10_000).default(120),
-});
+export const maskUseSchema = open(
+  z.object({
+    id: z.string().min(1).max(64),
+    kind: z.string(),
+    params: z.record(z.string(), z.unknown()).default({}),
+    on: z.boolean().default(true),
+    invert: z.boolean().default(false),
+    /** Spread the weights evenly over 0 to 1. */
+    equalise: z.boolean().default(false),
+    /** 0.5 leaves the weights, more pushes them towards 0 and 1, less towards the middle. */
+    gain: z.number().min(0).max(1).default(0.5),
+    /** How much noise frays the border, where the weight is neither 0 nor 1; and the size of its patches, metres. */
+    ragged: z.number().min(0).max(1).default(0),
+    raggedSize: z.number().min(1).max(10_000).default(120),
+  }),
+);
 export type MaskUse = z.infer<typeof maskUseSchema>;
 
 /** Where a step acts: several masks multiplied, added or the larger of them. No masks: everywhere. */
-export const whereSchema = z.object({
-  masks: z.array(maskUseSchema).max(16).default([]),
-  combine: z.enum(Object.keys(COMBINES) as [keyof typeof COMBINES, ...(keyof typeof COMBINES)[]]).default('multiply'),
-});
+export const whereSchema = open(
+  z.object({
+    masks: z.array(maskUseSchema).max(16).default([]),
+    combine: word<keyof typeof COMBINES>().default('multiply'),
+  }),
+);
 export type Where = z.infer<typeof whereSchema>;
 
 const active = (where: Where) => where.masks.filter((mask) => mask.on);
 
 export function maskUse(kind: string, params: Record<string, unknown> = {}): MaskUse {
   const id = `mask-${globalThis.crypto.getRandomValues(new Uint32Array(1))[0].toString(36)}`;
-  maskById(kind);
+  knownMask(kind);
   return maskUseSchema.parse({ id, kind, params });
 }
 
@@ -49,9 +55,10 @@ const settingsOfMask = (mask: MaskUse) => {
 
 /** What the masks that are on read. */
 export function inputsOfWhere(where: Where): Required<StepInputs> {
-  const all: Required<StepInputs> = { assets: [], tributaries: [] };
+  const all: Required<StepInputs> = { assets: [], tributaries: [], sea: false };
   for (const mask of active(where)) {
-    const { assets = [], tributaries = [] } = maskById(mask.kind).inputs(settingsOfMask(mask) as never);
+    const { assets = [], tributaries = [], sea = false } = maskById(mask.kind).inputs(settingsOfMask(mask) as never);
+    all.sea ||= sea;
     all.assets.push(...assets);
     all.tributaries.push(...tributaries);
   }
@@ -75,6 +82,7 @@ export const keyOfWhere = (where: Where) =>
 
 /** The weights of all masks together, 0 to 1; null where the step acts everywhere. */
 export async function weightsOf(where: Where, input: StepInput, context: StepContext): Promise<Float32Array<ArrayBuffer> | null> {
+  if (!(where.combine in COMBINES)) throw new UplandError('combine', `Its masks are to be put together by ${quoted(where.combine)}, which is not known here.`);
   let all: Float32Array<ArrayBuffer> | null = null;
   for (const mask of active(where)) {
     const kind = maskById(mask.kind);

@@ -14,7 +14,7 @@ import { readMesh } from '../mesh/formats';
 import { stl } from '../mesh/formats/stl';
 import { solidOf } from '../mesh/solid';
 import { stepById } from '../steps';
-import { VOID } from '../steps/mend/fill-voids';
+import { fieldOf } from '../course/field-of';
 import { calibrationOn } from './calibration';
 import { usualCover, type CoverOptions } from './cover';
 import { nameBeside } from './deliver';
@@ -144,15 +144,6 @@ export interface HandOptions extends CoverOptions {
   spotsBefore?: Record<string, number>;
 }
 
-/** The end of an evaluation with what is known of its holes: samples that an elevation file left without a height, and that no step has filled. */
-export function groundOf({ ground, height, layers }: Pick<Evaluation, 'ground' | 'height' | 'layers'>): Field {
-  const holes = layers[VOID];
-  if (!holes?.some((h) => h > 0.5)) return { ground, height };
-  const valid = new Uint8Array(height.length);
-  for (let i = 0; i < valid.length; i++) valid[i] = holes[i] > 0.5 ? 0 : 1;
-  return { ground, height, valid };
-}
-
 /** The files of an order, one after the other, each read back and proofed; last the docket. A proof that fails ends it with a sentence. */
 export async function* handOn(course: Course, order: Order, options: HandOptions): AsyncGenerator<HandedFile, Docket> {
   const { receiver } = order;
@@ -194,7 +185,7 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
-    const field = placed(groundOf(evaluation), plan);
+    const field = placed(fieldOf(evaluation, course.ground), plan);
     const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
     if (order.height.on) {

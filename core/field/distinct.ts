@@ -8,8 +8,7 @@ import type { SampleArray } from '../formats/format';
 export function countDistinct(samples: SampleArray): number {
   if (samples.BYTES_PER_ELEMENT <= 2) return countSmall(samples);
   if (samples instanceof Float64Array) return countSorted(samples);
-  const bits =
-    samples instanceof Float32Array ? canonicalBits(samples) : new Uint32Array(samples.buffer, samples.byteOffset, samples.length);
+  const bits = samples instanceof Float32Array ? canonicalBits(samples) : new Uint32Array(samples.buffer, samples.byteOffset, samples.length);
   const starts = new Uint32Array(65_537);
   for (let i = 0; i < bits.length; i++) starts[(bits[i] >>> 16) + 1]++;
   for (let k = 0; k < 65_536; k++) starts[k + 1] += starts[k];

@@ -9,7 +9,16 @@ import { firstLines, isRemark, lineAt, plainText, textOf } from './text';
 const KEYS = ['ncols', 'nrows', 'xllcorner', 'xllcenter', 'yllcorner', 'yllcenter', 'cellsize', 'dx', 'dy', 'nodata_value'] as const;
 type Key = (typeof KEYS)[number];
 /** What headers also call them. */
-const ALSO: Record<string, Key> = { columns: 'ncols', cols: 'ncols', rows: 'nrows', xcellsize: 'dx', ycellsize: 'dy', nodata: 'nodata_value', xllcentre: 'xllcenter', yllcentre: 'yllcenter' };
+const ALSO: Record<string, Key> = {
+  columns: 'ncols',
+  cols: 'ncols',
+  rows: 'nrows',
+  xcellsize: 'dx',
+  ycellsize: 'dy',
+  nodata: 'nodata_value',
+  xllcentre: 'xllcenter',
+  yllcentre: 'yllcenter',
+};
 
 /** The number that stands for no height where a header names none (the ESRI description; from memory). */
 const USUAL_NO_DATA = -9999;
@@ -126,7 +135,8 @@ function read(given: Uint8Array, { beside }: ReadOptions = {}): Reading {
   if (rest) odd.push(`After the last height there is more, which was not read: ${rest}.`);
 
   const [x, y] = [header.dx ?? header.dy ?? header.cellsize, header.dy ?? header.dx ?? header.cellsize];
-  if (x !== undefined && !(x > 0 && y! > 0)) throw new UplandError('damaged', `This ASCII grid says its cells are ${x} × ${y} in size; that has to be more than 0.`);
+  if (x !== undefined && !(x > 0 && y! > 0))
+    throw new UplandError('damaged', `This ASCII grid says its cells are ${x} × ${y} in size; that has to be more than 0.`);
   if (x === undefined) odd.push('It does not say how far apart its samples are.');
   else if (header.cellsize === undefined && (header.dx === undefined) !== (header.dy === undefined))
     odd.push(`It gives its spacing one way only; ${x} was taken for both.`);
@@ -189,7 +199,8 @@ function readNumbers(bytes: Uint8Array, start: number, width: number, count: num
     let value = Number(text);
     if (Number.isNaN(value)) {
       value = numberIn(text);
-      if (Number.isNaN(value) && !/nan|#ind/i.test(text)) throw new UplandError('damaged', `This ASCII grid is damaged: ${quoted(text, 20)} in row ${row} is not a number.`);
+      if (Number.isNaN(value) && !/nan|#ind/i.test(text))
+        throw new UplandError('damaged', `This ASCII grid is damaged: ${quoted(text, 20)} in row ${row} is not a number.`);
     }
     if (!(value < TOO_LARGE && value > -TOO_LARGE) && !/nan|inf|#/i.test(text) && !Number.isFinite(value)) {
       overflowed++;

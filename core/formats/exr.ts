@@ -54,7 +54,10 @@ async function read(bytes: Uint8Array<ArrayBuffer>, { band }: ReadOptions = {}):
   const packing = attributes.get('compression')?.[0] ?? 0;
   const rows = ROWS[packing];
   if (!rows)
-    throw new UplandError('exr-packing', `This is an OpenEXR file packed by ${PACKINGS[packing] ?? `way ${packing}`}, which is not read here. None, RLE, ZIPS and ZIP are.`);
+    throw new UplandError(
+      'exr-packing',
+      `This is an OpenEXR file packed by ${PACKINGS[packing] ?? `way ${packing}`}, which is not read here. None, RLE, ZIPS and ZIP are.`,
+    );
   const channels = channelsOf(list);
   const wanted = band === undefined ? (channels.find((c) => c.name === 'Y') ?? channels[0]) : channels[channelOf('OpenEXR file', channels.length, band)];
   const tiles = flags & 0x02 ? tilesOf(attributes.get('tiles')) : { across: width, down: rows };
@@ -64,7 +67,8 @@ async function read(bytes: Uint8Array<ArrayBuffer>, { band }: ReadOptions = {}):
   if (flags & 0x02) await readTiles(picture, tiles, samples);
   else await readLines(picture, rows, samples);
   const odd: string[] = [];
-  if (channels.length > 1) odd.push(`It has ${channels.length} channels (${quoted(channels.map((c) => c.name).join(', '), 120)}); ${quoted(wanted.name)} is read.`);
+  if (channels.length > 1)
+    odd.push(`It has ${channels.length} channels (${quoted(channels.map((c) => c.name).join(', '), 120)}); ${quoted(wanted.name)} is read.`);
   if (wanted.kind === 1) odd.push('Its numbers are halves of 16 bits: over 2 048 m they are a metre or more apart.');
   return {
     format: 'exr',
@@ -136,7 +140,8 @@ function tilesOf(attribute: Uint8Array | undefined): { across: number; down: num
   if (!attribute || attribute.length < 9) throw new UplandError('damaged', 'This OpenEXR file is damaged: it does not say how large its tiles are.');
   const view = new DataView(attribute.buffer, attribute.byteOffset, 8);
   const [across, down] = [view.getUint32(0, true), view.getUint32(4, true)];
-  if (!(across >= 8 && down >= 8 && across <= 65_536 && down <= 65_536)) throw new UplandError('damaged', `This OpenEXR file is damaged: its tiles are ${across} × ${down}.`);
+  if (!(across >= 8 && down >= 8 && across <= 65_536 && down <= 65_536))
+    throw new UplandError('damaged', `This OpenEXR file is damaged: its tiles are ${across} × ${down}.`);
   return { across, down };
 }
 
@@ -163,15 +168,18 @@ interface Box {
 }
 
 /** One block of rows or one tile into its place. */
-async function take({ bytes, width, packing, channels, wanted }: Picture, at: number, size: number, box: Box, samples: Float32Array | Uint32Array): Promise<void> {
+async function take(
+  { bytes, width, packing, channels, wanted }: Picture,
+  at: number,
+  size: number,
+  box: Box,
+  samples: Float32Array | Uint32Array,
+): Promise<void> {
   checkLength('OpenEXR file', 'a block of it', size, bytes.length - at);
   const lineBytes = sampleBytes(channels) * box.across;
   const whole = lineBytes * box.down;
   const packed = bytes.slice(at, at + size);
-  const raw =
-    packing === 0 || size === whole
-      ? packed
-      : unpacked(packing === 1 ? unpackRuns(packed, whole) : await decompress('OpenEXR file', packed, whole));
+  const raw = packing === 0 || size === whole ? packed : unpacked(packing === 1 ? unpackRuns(packed, whole) : await decompress('OpenEXR file', packed, whole));
   checkLength('OpenEXR file', 'a block of it', whole, raw.length);
   const lines = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
   const before = sampleBytes(channels.slice(0, channels.indexOf(wanted))) * box.across;

@@ -96,7 +96,8 @@ function parseHeader(text: string, beside: ReadOptions['beside']): Header {
   const channels = whole('nbands', 1);
   const interleave = (words.get('layout') ?? 'bil').toLowerCase();
   if (channels < 1 || channels > 64) throw new UplandError('damaged', `This header says it has ${channels} bands.`);
-  if (channels > 1 && interleave !== 'bil') throw new UplandError('header-kind', `Its bands are laid out by ${quoted(interleave)}; line by line (bil) is read here.`);
+  if (channels > 1 && interleave !== 'bil')
+    throw new UplandError('header-kind', `Its bands are laid out by ${quoted(interleave)}; line by line (bil) is read here.`);
   const bits = whole('nbits', 32);
   const kind = (words.get('pixeltype') ?? (words.has('nbits') ? (bits === 32 && words.has('cellsize') ? 'float' : 'unsignedint') : 'float')).toLowerCase();
   const types: Record<string, SampleType> = {

@@ -79,7 +79,8 @@ export function decodeJpeg(bytes: Uint8Array<ArrayBuffer>, colour?: boolean): { 
     return { width, height, data, stride: 3 };
   } catch (error) {
     // Slips of the library over damaged parts have no words for a person.
-    const reason = error instanceof Error && !(error instanceof TypeError) && !(error instanceof RangeError) ? quoted(error.message, 80) : 'its parts do not go together';
+    const reason =
+      error instanceof Error && !(error instanceof TypeError) && !(error instanceof RangeError) ? quoted(error.message, 80) : 'its parts do not go together';
     throw new UplandError('damaged', `This JPEG is damaged, or of a kind that is not read here: ${reason}.`, { reason: String(error) });
   }
 }

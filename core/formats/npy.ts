@@ -79,7 +79,8 @@ function readArchive(bytes: Uint8Array<ArrayBuffer>, options?: ReadOptions): Rea
   for (const { name, size, originalSize } of arrays) {
     checkUnpacked('NumPy archive', bytes.length, originalSize);
     // Deflate makes at most 1 032 bytes out of one.
-    if (originalSize > 1032 * size + 64) throw new UplandError('damaged', `This NumPy archive is damaged: ${quoted(name)} in it cannot be as large as it says.`);
+    if (originalSize > 1032 * size + 64)
+      throw new UplandError('damaged', `This NumPy archive is damaged: ${quoted(name)} in it cannot be as large as it says.`);
     try {
       const reading = read(entry(name), options);
       const odd = arrays.length > 1 ? [`It holds ${arrays.length} arrays; ${quoted(name.replace(/\.npy$/, ''))} is read.`] : [];
@@ -112,7 +113,8 @@ function readHeader(bytes: Uint8Array): Header {
   const descr = /'descr'\s{0,9}:\s{0,9}('([<>|=]?)([a-zA-Z]\d{0,3})'|\[)/.exec(header);
   const shape = /'shape'\s{0,9}:\s{0,9}\(([\d,\sL]{0,300})\)/.exec(header);
   if (!descr || !TYPES[descr[3]]) {
-    const what = descr?.[1] === '[' ? 'records of several fields' : descr ? `numbers of the type ${quoted(descr[3])}` : 'numbers of a type that it does not name';
+    const what =
+      descr?.[1] === '[' ? 'records of several fields' : descr ? `numbers of the type ${quoted(descr[3])}` : 'numbers of a type that it does not name';
     throw new UplandError('npy-type', `This NumPy file holds ${what}, which are not read here. It can be ${Object.keys(TYPES).join(', ')}.`);
   }
   if (!shape) throw new UplandError('damaged', 'This NumPy file is damaged: its header has no shape.');

@@ -122,7 +122,10 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
   if (transparent !== null) odd.push(`Its code ${transparent} is transparent: samples of it were taken for no data.`);
   else if (clear) odd.push('Some of its colours are transparent, which was passed over.');
   const small = header.depth < 8 && !tones ? header.depth : 0;
-  if (small) odd.push(`Its codes have ${small} ${small === 1 ? 'bit' : 'bits'}: its largest is ${2 ** small - 1}, not 255. Give that code its height when the range is set.`);
+  if (small)
+    odd.push(
+      `Its codes have ${small} ${small === 1 ? 'bit' : 'bits'}: its largest is ${2 ** small - 1}, not 255. Give that code its height when the range is set.`,
+    );
   checkUnpacked('PNG', bytes.length, count * wanted.length * (header.depth === 16 ? 2 : 1) + (wanted.length === 3 ? 4 * count : 0));
   const stepBack = Math.max(1, bitsPerPixel >> 3);
   const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);

@@ -96,7 +96,9 @@ describe('text of points as people have it', () => {
 
   it('what was left out is said; too much of it is refused', async () => {
     expect((await read('1 0 0 1\n2 1 0 2\n3 0 1 3\n4 1 1 4\n')).odd.join(' ')).toMatch(/first column names the points/);
-    expect((await read('0 0 1\n1 0 2\n0 1 3\n1 1 4\nend of file\n')).odd.join(' ')).toMatch(/1 of its lines hold no point and was left out, the first of them line 5/);
+    expect((await read('0 0 1\n1 0 2\n0 1 3\n1 1 4\nend of file\n')).odd.join(' ')).toMatch(
+      /1 of its lines hold no point and was left out, the first of them line 5/,
+    );
     await expect(read(`0 0 1\n1 0 2\n${'not a point\n'.repeat(20)}`)).rejects.toThrow(/Line 3 of this text is "not a point", and there are more like it/);
   });
 

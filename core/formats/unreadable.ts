@@ -20,7 +20,11 @@ const KNOWN: readonly Known[] = [
   { name: 'a JPEG XL', then: PICTURE, is: (b, s) => s.startsWith('\0\0\0\x0cJXL ') || (b[0] === 0xff && b[1] === 0x0a) },
   { name: 'an AVIF or HEIF picture', then: PICTURE, is: (_, s) => s.slice(4, 8) === 'ftyp' && /^(avif|avis|heic|heix|hevc|mif1|msf1)/.test(s.slice(8, 12)) },
   { name: 'a layered picture (PSD)', then: PICTURE, is: (_, s) => s.startsWith('8BPS') },
-  { name: 'an icon', then: PICTURE, is: (b) => b[0] === 0 && b[1] === 0 && b[2] === 1 && b[3] === 0 && b[4] > 0 && b[5] === 0 && b.length < 1_000_000 && b[9] === 0 },
+  {
+    name: 'an icon',
+    then: PICTURE,
+    is: (b) => b[0] === 0 && b[1] === 0 && b[2] === 1 && b[3] === 0 && b[4] > 0 && b[5] === 0 && b.length < 1_000_000 && b[9] === 0,
+  },
   { name: 'a texture of blocks (DDS)', then: PICTURE, is: (_, s) => s.startsWith('DDS ') },
   { name: 'a texture (KTX)', then: PICTURE, is: (_, s) => s.slice(1, 4) === 'KTX' && s[0] === '\xab' },
   { name: 'a Radiance picture (HDR)', then: 'Save it as OpenEXR or PFM.', is: (_, s) => /^#\?(RADIANCE|RGBE)/.test(s) },
@@ -33,7 +37,11 @@ const KNOWN: readonly Known[] = [
   { name: 'an ERDAS Imagine file', then: GRID, is: (_, s) => s.startsWith('EHFA_HEADER_TAG') },
   { name: 'a database (SQLite, GeoPackage)', then: GRID, is: (_, s) => s.startsWith('SQLite format 3') },
   { name: 'a Surfer grid', then: 'Save it as an ASCII grid (.asc) or GeoTIFF.', is: (_, s) => /^(DSAA|DSBB|DSRB)/.test(s) },
-  { name: 'a project file of Upland Cast', then: 'Bring it in among the terrains.', is: (b, s) => s.startsWith('PK\x03\x04') && textOf(b, 0, 4096).includes('course.json') },
+  {
+    name: 'a project file of Upland Cast',
+    then: 'Bring it in among the terrains.',
+    is: (b, s) => s.startsWith('PK\x03\x04') && textOf(b, 0, 4096).includes('course.json'),
+  },
   { name: 'a ZIP archive', then: 'Unpack it, and bring in what is in it.', is: (_, s) => s.startsWith('PK\x03\x04') || s.startsWith('PK\x05\x06') },
   { name: 'a packed file (gzip)', then: 'Unpack it first.', is: (b) => b[0] === 0x1f && b[1] === 0x8b },
   { name: 'an archive (7z)', then: 'Unpack it first.', is: (_, s) => s.startsWith('7z\xbc\xaf') },
@@ -63,14 +71,18 @@ function isTga(b: Uint8Array): boolean {
 export function whatItIs(bytes: Uint8Array): UplandError | undefined {
   const start = textOf(bytes, 0, 512);
   if (isDamagedPng(bytes, start)) {
-    return new UplandError('damaged', 'This is a PNG whose first bytes were changed on the way, as happens when a file is sent as text. Fetch it again, as it is.');
+    return new UplandError(
+      'damaged',
+      'This is a PNG whose first bytes were changed on the way, as happens when a file is sent as text. Fetch it again, as it is.',
+    );
   }
   const known = KNOWN.find(({ is }) => is(bytes, start));
   return known && new UplandError('not-read', `This is ${known.name}, which is not read here. ${known.then}`, { kind: known.name });
 }
 
 /** The letters are there, and what stands around them in every PNG is not. */
-const isDamagedPng = (b: Uint8Array, start: string): boolean => start.slice(1, 4) === 'PNG' || (start.includes('IHDR') && b.length > 33 && start.indexOf('IHDR') < 24);
+const isDamagedPng = (b: Uint8Array, start: string): boolean =>
+  start.slice(1, 4) === 'PNG' || (start.includes('IHDR') && b.length > 33 && start.indexOf('IHDR') < 24);
 
 /** Whether bytes are text, and not numbers as they lie in memory. */
 export function isText(bytes: Uint8Array): boolean {

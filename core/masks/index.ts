@@ -1,6 +1,8 @@
+import { z } from 'zod';
 import { UplandError } from '../errors';
+import { quoted } from '../formats/limits';
 import { imageMask, layerMask, paintedMask, tributaryMask } from './given';
-import type { MaskKind } from './mask';
+import { defineMask, type MaskKind } from './mask';
 import { edgeMask, noiseMask } from './pattern';
 import { aspectMask, curvatureMask, flowMask, heightMask, reliefMask, slopeMask } from './terrain';
 
@@ -22,8 +24,28 @@ export const maskKinds: readonly MaskKind[] = [
 
 const byId = new Map(maskKinds.map((kind) => [kind.id, kind]));
 
-export function maskById(id: string): MaskKind {
+/** The mask with this id; says which there are when there is none. */
+export function knownMask(id: string): MaskKind {
   const kind = byId.get(id);
-  if (!kind) throw new UplandError('unknown-mask', `There is no mask "${id}". There are: ${maskKinds.map((k) => k.id).join(', ')}.`, { id });
+  if (!kind) throw new UplandError('unknown-mask', `There is no mask ${quoted(id)}. There are: ${maskKinds.map((k) => k.id).join(', ')}.`, { id });
   return kind;
+}
+
+/** The mask with this id; for one that is not known here one that says so when it is to be weighed. */
+export const maskById = (id: string): MaskKind => byId.get(id) ?? unknownMask(id);
+
+function unknownMask(id: string): MaskKind {
+  return defineMask({
+    id,
+    title: `Unknown mask ${quoted(id, 30)}`,
+    summary: 'This mask is not known here: it may come from a later version. It is kept as it is.',
+    params: z.looseObject({}),
+    weigh: () => {
+      throw new UplandError(
+        'unknown-mask',
+        `There is no mask ${quoted(id)} here; it may come from a later version. It is kept as it is. Switch it off to go on without it.`,
+        { id },
+      );
+    },
+  }) as unknown as MaskKind;
 }

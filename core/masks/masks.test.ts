@@ -26,6 +26,7 @@ const context = (field: Field, more: Partial<StepContext> = {}): StepContext => 
   asset: async () => {
     throw new Error('none');
   },
+  tributaryHoles: async () => undefined,
   heights: async () => {
     throw new Error('none');
   },

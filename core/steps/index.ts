@@ -1,4 +1,6 @@
+import { z } from 'zod';
 import { UplandError } from '../errors';
+import { quoted } from '../formats/limits';
 import { path } from './hand/along';
 import { sculpt } from './hand/sculpt';
 import { deblock } from './mend/deblock';
@@ -34,7 +36,7 @@ import { landform } from './source/landform';
 import { mosaic } from './source/mosaic';
 import { noise } from './source/noise';
 import { raster } from './source/raster';
-import type { Step } from './step';
+import { SOURCE_JOINS, type Step } from './step';
 import { drain } from './weather/drain';
 import { fluvial } from './weather/fluvial';
 import { river } from './weather/river';
@@ -94,10 +96,40 @@ export const steps: readonly Step[] = [
 const byId = new Map(steps.map((step) => [step.id, step]));
 
 /** The step with this id; says which there are when there is none. */
-export function stepById(id: string): Step {
+export function knownStep(id: string): Step {
   const step = byId.get(id);
   if (!step) {
-    throw new UplandError('unknown-step', `There is no step "${id}". There are: ${steps.map((s) => s.id).join(', ')}.`, { id });
+    throw new UplandError('unknown-step', `There is no step ${quoted(id)}. There are: ${steps.map((s) => s.id).join(', ')}.`, { id });
   }
   return step;
+}
+
+/** The step with this id; for one that is not known here, of a later version or a slip of the hand, one that says so when it is to be done. */
+export const stepById = (id: string): Step => byId.get(id) ?? unknownStep(id);
+
+export const isKnownStep = (id: string): boolean => byId.has(id);
+
+function unknownStep(id: string): Step {
+  return {
+    id,
+    title: `Unknown step ${quoted(id, 30)}`,
+    family: 'shape',
+    summary: 'This step is not known here: it may come from a later version. It is kept as it is, and the ground goes on without it.',
+    params: z.looseObject({}),
+    joins: [...SOURCE_JOINS],
+    gives: 'elevation',
+    takesMask: false,
+    movesLayers: false,
+    presets: [],
+    inputs: () => ({}),
+    reach: () => Infinity,
+    caption: () => '',
+    run: () => {
+      throw new UplandError(
+        'unknown-step',
+        `There is no step ${quoted(id)} here; it may come from a later version. It is kept as it is, and the ground goes on without it.`,
+        { id },
+      );
+    },
+  };
 }

@@ -30,7 +30,7 @@ export interface StepInput extends Field {
 }
 
 export interface StepContext {
-  /** The whole ground, also where only a part of it is worked on. */
+  /** The whole ground, also where only a part of it is worked on; its sea level only where `inputs` declares it. */
   ground: Ground;
   /** The samples of it that are worked on: those that the input holds. */
   window: Window;
@@ -43,6 +43,8 @@ export interface StepContext {
   heights(sha256: string): Promise<Field>;
   /** The end of a tributary that `inputs` declared, over the window, metres above the datum. */
   tributary(id: string): Promise<Float32Array<ArrayBuffer>>;
+  /** 1 where the end of that tributary has no height; undefined where all of it has. */
+  tributaryHoles(id: string): Promise<Uint8Array<ArrayBuffer> | undefined>;
   /** Where the step acts, 0 to 1; only for steps that take their mask themselves. */
   mask?: Float32Array<ArrayBuffer>;
   /** Ends the work at its next round and keeps what there is. */
@@ -59,12 +61,16 @@ export interface StepOutput {
   height: Float32Array<ArrayBuffer>;
   /** Layers it leaves; a step that moves the ground returns those it was given, moved along. */
   layers?: Layers;
+  /** 1 where what it gives has no height: there the ground before it stays, or is a hole where it would be replaced. */
+  absent?: Uint8Array<ArrayBuffer>;
 }
 
-/** The assets and tributaries that a step reads, known before it runs. */
+/** What a step reads beside the ground before it, known before it runs: all of it is part of its key. */
 export interface StepInputs {
   assets?: string[];
   tributaries?: string[];
+  /** The ground's sea level; left out, the step sees a sea at 0 m. */
+  sea?: boolean;
 }
 
 /** One operation that a course is made of. */

@@ -51,6 +51,7 @@ export async function countryWindow(spacing: number, window: Window, kernels: Ke
       asset: none,
       heights: none,
       tributary: none,
+      tributaryHoles: none,
       say: () => undefined,
     };
     const input = { ground: groundUnder(ground, wide), height, layers: {} };

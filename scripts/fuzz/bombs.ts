@@ -73,10 +73,16 @@ function pngOf(width: number, height: number, depth: number, packed: Uint8Array,
 
 function gltfOf(json: object, floats: number[] = [0, 0, 0, 1, 0, 0, 0, 0, 1]): Uint8Array<ArrayBuffer> {
   const bytes = new Uint8Array(Float32Array.from(floats).buffer);
-  return text(JSON.stringify({ asset: { version: '2.0' }, buffers: [{ byteLength: bytes.length, uri: `data:;base64,${btoa(String.fromCharCode(...bytes))}` }], ...json }));
+  return text(
+    JSON.stringify({ asset: { version: '2.0' }, buffers: [{ byteLength: bytes.length, uri: `data:;base64,${btoa(String.fromCharCode(...bytes))}` }], ...json }),
+  );
 }
 
-const triangle = { bufferViews: [{ buffer: 0, byteLength: 36 }], accessors: [{ bufferView: 0, componentType: 5126, count: 3, type: 'VEC3' }], meshes: [{ primitives: [{ attributes: { POSITION: 0 } }] }] };
+const triangle = {
+  bufferViews: [{ buffer: 0, byteLength: 36 }],
+  accessors: [{ bufferView: 0, componentType: 5126, count: 3, type: 'VEC3' }],
+  meshes: [{ primitives: [{ attributes: { POSITION: 0 } }] }],
+};
 
 function exrOf(width: number, height: number, tile: number): Uint8Array<ArrayBuffer> {
   const parts: number[] = [0x76, 0x2f, 0x31, 1, 2, tile ? 2 : 0, 0, 0];
@@ -102,21 +108,35 @@ export function bombs(): Bomb[] {
   add('png of 16 385² samples out of 64 KiB', 'heightmap', () => pngOf(16_385, 16_385, 16, flat));
   add('png in four colours, 8 000²', 'heightmap', () => pngOf(8000, 8000, 16, flat, 6));
   add('png that claims to be small', 'heightmap', () => pngOf(4, 4, 16, flat));
-  add('tiff that is all sparse tiles', 'heightmap', () => tiffOf([...picture(16_384, 16_384, 32, 1), [322, 3, [16_384]], [323, 3, [16_384]], [324, 4, [0]], [325, 4, [0]], [339, 3, [3]]]));
-  add('tiff of one tile, larger than its picture by far', 'heightmap', () => tiffOf([...picture(3, 3, 64, 8), [322, 4, [65_535]], [323, 4, [65_535]], [324, 4, [8]], [325, 4, [flat.length]], [339, 3, [3]]], flat));
+  add('tiff that is all sparse tiles', 'heightmap', () =>
+    tiffOf([...picture(16_384, 16_384, 32, 1), [322, 3, [16_384]], [323, 3, [16_384]], [324, 4, [0]], [325, 4, [0]], [339, 3, [3]]]),
+  );
+  add('tiff of one tile, larger than its picture by far', 'heightmap', () =>
+    tiffOf([...picture(3, 3, 64, 8), [322, 4, [65_535]], [323, 4, [65_535]], [324, 4, [8]], [325, 4, [flat.length]], [339, 3, [3]]], flat),
+  );
   const shared = (n: number, value: number) => new Array<number>(n).fill(value);
-  add('tiff whose strips all share one bomb', 'heightmap', () => tiffOf([...picture(4096, 8000, 16, 8), [273, 4, shared(8000, 8)], [278, 3, [1]], [279, 4, shared(8000, flat.length)]], flat));
+  add('tiff whose strips all share one bomb', 'heightmap', () =>
+    tiffOf([...picture(4096, 8000, 16, 8), [273, 4, shared(8000, 8)], [278, 3, [1]], [279, 4, shared(8000, flat.length)]], flat),
+  );
   const clears = new Uint8Array(2 ** 20).fill(0x80);
-  add('tiff whose strips all share one run of clear codes', 'heightmap', () => tiffOf([...picture(64, 16_000, 16, 5), [273, 4, shared(16_000, 8)], [278, 3, [1]], [279, 4, shared(16_000, clears.length)]], clears));
-  add('tiff cut into a million tiles', 'heightmap', () => tiffOf([...picture(16_000, 16_000, 8, 1), [322, 3, [1]], [323, 3, [1]], [324, 4, shared(500_000, 8)], [325, 4, [1]]]));
+  add('tiff whose strips all share one run of clear codes', 'heightmap', () =>
+    tiffOf([...picture(64, 16_000, 16, 5), [273, 4, shared(16_000, 8)], [278, 3, [1]], [279, 4, shared(16_000, clears.length)]], clears),
+  );
+  add('tiff cut into a million tiles', 'heightmap', () =>
+    tiffOf([...picture(16_000, 16_000, 8, 1), [322, 3, [1]], [323, 3, [1]], [324, 4, shared(500_000, 8)], [325, 4, [1]]]),
+  );
   const lerc = new Uint8Array(64);
   lerc.set(text('Lerc2 '));
   new DataView(lerc.buffer).setInt32(6, 4, true);
   new DataView(lerc.buffer).setInt32(14, 60_000, true);
   new DataView(lerc.buffer).setInt32(18, 60_000, true);
-  add('tiff with a block of LERC that is larger than its strip', 'heightmap', () => tiffOf([...picture(8, 8, 32, 34_887), [273, 4, [8]], [279, 4, [64]], [339, 3, [3]]], lerc));
+  add('tiff with a block of LERC that is larger than its strip', 'heightmap', () =>
+    tiffOf([...picture(8, 8, 32, 34_887), [273, 4, [8]], [279, 4, [64]], [339, 3, [3]]], lerc),
+  );
   const window = Uint8Array.of(0x28, 0xb5, 0x2f, 0xfd, 0x00, 0xff, 1, 0, 0, 0, 0, 0, 0, 0);
-  add('tiff with a frame of ZSTD that asks for a window of terabytes', 'heightmap', () => tiffOf([...picture(8, 8, 32, 50_000), [273, 4, [8]], [279, 4, [14]], [339, 3, [3]]], window));
+  add('tiff with a frame of ZSTD that asks for a window of terabytes', 'heightmap', () =>
+    tiffOf([...picture(8, 8, 32, 50_000), [273, 4, [8]], [279, 4, [14]], [339, 3, [3]]], window),
+  );
   add('tiff whose directories form a ring', 'heightmap', () => {
     const bytes = tiffOf([...picture(2, 2, 8, 1), [273, 4, [8]], [279, 4, [4]]], new Uint8Array(4));
     new DataView(bytes.buffer).setUint32(bytes.length - 4, new DataView(bytes.buffer).getUint32(4, true), true);
@@ -144,7 +164,9 @@ export function bombs(): Bomb[] {
   const zipped = zipSync({ 'a.npy': Uint8Array.from([...npy, ...new Uint8Array(2 ** 20)]) }, { level: 9 }) as Uint8Array<ArrayBuffer>;
   add('npz that promises 2 GB', 'heightmap', () => zipped);
   add('npz that unpacks to 200 MB', 'heightmap', () => zipSync({ 'a.npy': new Uint8Array(200 * 2 ** 20) }, { level: 1 }) as Uint8Array<ArrayBuffer>);
-  add('points at the ends of a lattice', 'heightmap', () => text(Array.from({ length: 20_000 }, (_, i) => `${i % 2 ? i * 1.0001 : i * 977} ${(i * 7919) % 100_003} 1`).join('\n')));
+  add('points at the ends of a lattice', 'heightmap', () =>
+    text(Array.from({ length: 20_000 }, (_, i) => `${i % 2 ? i * 1.0001 : i * 977} ${(i * 7919) % 100_003} 1`).join('\n')),
+  );
   add('a line of 8 MiB', 'heightmap', () => text('1 '.repeat(4 * 2 ** 20)));
   add('ascii grid with a header of 200 000 lines', 'heightmap', () => text(`${'cellsize 1\n'.repeat(200_000)}ncols 2\nnrows 2\n1 2 3 4`));
   add('ascii grid of spaces', 'heightmap', () => text(`ncols 9\nnrows 9\n${' '.repeat(4 * 2 ** 20)}1`));
@@ -153,30 +175,83 @@ export function bombs(): Bomb[] {
   add('obj of empty lines', 'mesh', () => text('\n'.repeat(200_000)));
   add('obj with a face of a million corners', 'mesh', () => text(`v 0 0 0\nv 1 0 0\nv 0 1 0\nf ${'1 2 3 '.repeat(330_000)}\n`));
   add('obj with lines that go on for ever', 'mesh', () => text(`v 0 0 0\nf ${'1 \\\n'.repeat(500_000)}`));
-  add('ply of four milliard elements without numbers', 'mesh', () => text('ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement dust 4294967295\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n'));
+  add('ply of four milliard elements without numbers', 'mesh', () =>
+    text(
+      'ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement dust 4294967295\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n',
+    ),
+  );
   add('ply of 2 000 kinds', 'mesh', () => text(`ply\nformat ascii 1.0\n${'element dust 4294967295\nproperty uchar a\n'.repeat(2000)}end_header\n`));
-  add('glTF with a stride of 0', 'mesh', () => gltfOf({ ...triangle, nodes: [{ mesh: 0 }], bufferViews: [{ buffer: 0, byteLength: 36, byteStride: 0 }], accessors: [{ bufferView: 0, componentType: 5126, count: 400_000_000, type: 'VEC3' }] }));
-  add('glTF whose nodes share their children, 2⁶⁰ ways', 'mesh', () => gltfOf({ ...triangle, nodes: [...Array.from({ length: 60 }, (_, i) => ({ children: [i + 1, i + 1] })), { mesh: 0 }], scenes: [{ nodes: [0] }] }));
+  add('glTF with a stride of 0', 'mesh', () =>
+    gltfOf({
+      ...triangle,
+      nodes: [{ mesh: 0 }],
+      bufferViews: [{ buffer: 0, byteLength: 36, byteStride: 0 }],
+      accessors: [{ bufferView: 0, componentType: 5126, count: 400_000_000, type: 'VEC3' }],
+    }),
+  );
+  add('glTF whose nodes share their children, 2⁶⁰ ways', 'mesh', () =>
+    gltfOf({ ...triangle, nodes: [...Array.from({ length: 60 }, (_, i) => ({ children: [i + 1, i + 1] })), { mesh: 0 }], scenes: [{ nodes: [0] }] }),
+  );
   add('glTF with a node in a ring', 'mesh', () => gltfOf({ ...triangle, nodes: [{ children: [1] }, { children: [0], mesh: 0 }], scenes: [{ nodes: [0] }] }));
   add('glTF with 300 000 instances', 'mesh', () => gltfOf({ ...triangle, nodes: Array.from({ length: 300_000 }, () => ({ mesh: 0 })) }));
-  add('glTF with sparse values out of nothing', 'mesh', () => gltfOf({ ...triangle, nodes: [{ mesh: 0 }], accessors: [{ componentType: 5126, count: 500_000_000, type: 'VEC3', sparse: { count: 0, indices: { bufferView: 0, componentType: 5121 }, values: { bufferView: 0 } } }] }));
-  add('glTF packed to far more than it holds', 'mesh', () => gltfOf({ ...triangle, nodes: [{ mesh: 0 }], bufferViews: [{ buffer: 0, byteLength: 36, extensions: { EXT_meshopt_compression: { buffer: 0, byteLength: 36, byteStride: 12, count: 30_000_000, mode: 'ATTRIBUTES' } } }] }));
+  add('glTF with sparse values out of nothing', 'mesh', () =>
+    gltfOf({
+      ...triangle,
+      nodes: [{ mesh: 0 }],
+      accessors: [
+        {
+          componentType: 5126,
+          count: 500_000_000,
+          type: 'VEC3',
+          sparse: { count: 0, indices: { bufferView: 0, componentType: 5121 }, values: { bufferView: 0 } },
+        },
+      ],
+    }),
+  );
+  add('glTF packed to far more than it holds', 'mesh', () =>
+    gltfOf({
+      ...triangle,
+      nodes: [{ mesh: 0 }],
+      bufferViews: [
+        {
+          buffer: 0,
+          byteLength: 36,
+          extensions: { EXT_meshopt_compression: { buffer: 0, byteLength: 36, byteStride: 12, count: 30_000_000, mode: 'ATTRIBUTES' } },
+        },
+      ],
+    }),
+  );
   add('glTF of brackets', 'mesh', () => text(`{"asset":{"version":"2.0"},"a":${'['.repeat(200_000)}`));
 
   const course = makeCourse('Fell', makeGround({ width: 64, depth: 64, across: 9, down: 9 }));
   const json = text(JSON.stringify(course));
   const zeros: [Uint8Array, { level: 1 }] = [new Uint8Array(150 * 2 ** 20), { level: 1 }];
-  add('project whose thumbnail unpacks to 150 MB', 'project', () => zipSync({ 'course.json': json, 'thumbnail.png': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
+  add(
+    'project whose thumbnail unpacks to 150 MB',
+    'project',
+    () => zipSync({ 'course.json': json, 'thumbnail.png': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>,
+  );
   add('project whose marks unpack to 150 MB', 'project', () => zipSync({ 'course.json': json, 'marks.json': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
   add('project whose course unpacks to 150 MB', 'project', () => zipSync({ 'course.json': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
-  add('project with an asset of 150 MB that nothing reads', 'project', () => zipSync({ 'course.json': json, [`assets/${'a'.repeat(64)}`]: zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
+  add(
+    'project with an asset of 150 MB that nothing reads',
+    'project',
+    () => zipSync({ 'course.json': json, [`assets/${'a'.repeat(64)}`]: zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>,
+  );
   const lying = zipSync({ 'course.json': json, 'thumbnail.png': new Uint8Array(8 * 2 ** 20) }, { level: 9 }) as Uint8Array<ArrayBuffer>;
   // Its table says that the thumbnail is small.
   for (let i = 0; i + 4 < lying.length; i++) {
     if (new DataView(lying.buffer).getUint32(i, true) === 8 * 2 ** 20) new DataView(lying.buffer).setUint32(i, 100, true);
   }
   add('project whose table lies about its sizes', 'project', () => lying);
-  add('project with a course of a hundred thousand steps', 'project', () => zipSync({ 'course.json': text(JSON.stringify({ ...course, stem: Array.from({ length: 100_000 }, (_, i) => ({ id: `s${i}`, step: 'flat' })) })) }) as Uint8Array<ArrayBuffer>);
+  add(
+    'project with a course of a hundred thousand steps',
+    'project',
+    () =>
+      zipSync({
+        'course.json': text(JSON.stringify({ ...course, stem: Array.from({ length: 100_000 }, (_, i) => ({ id: `s${i}`, step: 'flat' })) })),
+      }) as Uint8Array<ArrayBuffer>,
+  );
   add('project that is whole', 'project', () => writeProject({ course, assets: new Map() }));
   return cases;
 }

@@ -10,8 +10,34 @@ export function randomFrom(seed: number): () => number {
 }
 
 /** Numbers at which readers go wrong: ends of types, and sizes that no file has. */
-const TELLING = [0, 1, 2, 3, 4, 7, 8, 15, 16, 127, 128, 255, 256, 257, 4095, 16_384, 16_385, 16_386, 32_767, 32_768, 65_535, 65_536, 0x7fffffff, 0x80000000, 0xfffffffe, 0xffffffff];
-const WORDS = ['0', '-1', '1', '16385', '99999999', '4294967295', '1e999', '-1e-999', 'nan', 'inf', '1,5', '', '\0', '\r', '#', '"', '🏔', '../..', '__proto__', '1e3', '0x10', '9'.repeat(400)];
+const TELLING = [
+  0, 1, 2, 3, 4, 7, 8, 15, 16, 127, 128, 255, 256, 257, 4095, 16_384, 16_385, 16_386, 32_767, 32_768, 65_535, 65_536, 0x7fffffff, 0x80000000, 0xfffffffe,
+  0xffffffff,
+];
+const WORDS = [
+  '0',
+  '-1',
+  '1',
+  '16385',
+  '99999999',
+  '4294967295',
+  '1e999',
+  '-1e-999',
+  'nan',
+  'inf',
+  '1,5',
+  '',
+  '\0',
+  '\r',
+  '#',
+  '"',
+  '🏔',
+  '../..',
+  '__proto__',
+  '1e3',
+  '0x10',
+  '9'.repeat(400),
+];
 
 /** A file made out of another one: bytes and numbers changed, cut, doubled, mixed with those of a second one. */
 export function mutated(base: Uint8Array, other: Uint8Array, random: () => number): Uint8Array<ArrayBuffer> {

@@ -1,4 +1,20 @@
-import { inlineKernels, evaluate, orderSchema, planOf, pressMesh, readHeightmap, readMesh, readMeshFiles, readProject, toField, UplandError, inspect, findingsIn, makeCourse, makeGround } from '@upland-cast/core';
+import {
+  inlineKernels,
+  evaluate,
+  orderSchema,
+  planOf,
+  pressMesh,
+  readHeightmap,
+  readMesh,
+  readMeshFiles,
+  readProject,
+  toField,
+  UplandError,
+  inspect,
+  findingsIn,
+  makeCourse,
+  makeGround,
+} from '@upland-cast/core';
 import { asked, extractQuestion } from '../../app/survey/questions';
 import { requestFromBytes } from '../../app/run/frames';
 import type { Case } from './cases';
@@ -30,9 +46,11 @@ export async function tryFile({ target, as, beside }: Case, bytes: Uint8Array<Ar
       const { course, assets } = await readProject(bytes);
       const { across, down } = course.ground;
       if (across * down > SMALL) return;
-      await evaluate(course, { kernels, everyLine: true, asset: async (sha) => assets.get(sha) ?? new Uint8Array(0), signal: AbortSignal.timeout(1500) }).catch((error: unknown) => {
-        if (!(error instanceof Error && error.name === 'StoppedError')) throw error;
-      });
+      await evaluate(course, { kernels, everyLine: true, asset: async (sha) => assets.get(sha) ?? new Uint8Array(0), signal: AbortSignal.timeout(1500) }).catch(
+        (error: unknown) => {
+          if (!(error instanceof Error && error.name === 'StoppedError')) throw error;
+        },
+      );
       return;
     }
     case 'order': {

@@ -37,7 +37,11 @@ async function translated(from: string, to: string, ...options: string[]): Promi
 describe('TIFF as GDAL writes it', () => {
   it.each([
     ['BigTIFF', 'f32.tif', ['-co', 'BIGTIFF=YES']],
-    ['BigTIFF in tiles, big-endian', 'u16.tif', ['-co', 'BIGTIFF=YES', '-co', 'TILED=YES', '-co', 'BLOCKXSIZE=32', '-co', 'BLOCKYSIZE=48', '-co', 'ENDIANNESS=BIG']],
+    [
+      'BigTIFF in tiles, big-endian',
+      'u16.tif',
+      ['-co', 'BIGTIFF=YES', '-co', 'TILED=YES', '-co', 'BLOCKXSIZE=32', '-co', 'BLOCKYSIZE=48', '-co', 'ENDIANNESS=BIG'],
+    ],
     ['floats with predictor 2', 'f32.tif', ['-co', 'COMPRESS=DEFLATE', '-co', 'PREDICTOR=2']],
     ['floats with predictor 3, big-endian', 'f32.tif', ['-co', 'COMPRESS=LZW', '-co', 'PREDICTOR=3', '-co', 'ENDIANNESS=BIG']],
     ['doubles with predictor 2', 'f32.tif', ['-ot', 'Float64', '-co', 'COMPRESS=DEFLATE', '-co', 'PREDICTOR=2']],
@@ -46,7 +50,11 @@ describe('TIFF as GDAL writes it', () => {
     ['ZSTD', 'f32.tif', ['-co', 'COMPRESS=ZSTD', '-co', 'PREDICTOR=3']],
     ['ZSTD at its highest', 'u16.tif', ['-co', 'COMPRESS=ZSTD', '-co', 'ZSTD_LEVEL=22', '-co', 'PREDICTOR=2', '-co', 'TILED=YES']],
     ['LERC without loss', 'f32.tif', ['-co', 'COMPRESS=LERC']],
-    ['LERC within half a metre, in tiles', 'f32.tif', ['-co', 'COMPRESS=LERC', '-co', 'MAX_Z_ERROR=0.5', '-co', 'TILED=YES', '-co', 'BLOCKXSIZE=64', '-co', 'BLOCKYSIZE=64']],
+    [
+      'LERC within half a metre, in tiles',
+      'f32.tif',
+      ['-co', 'COMPRESS=LERC', '-co', 'MAX_Z_ERROR=0.5', '-co', 'TILED=YES', '-co', 'BLOCKXSIZE=64', '-co', 'BLOCKYSIZE=64'],
+    ],
     ['LERC packed again by deflate', 'u16.tif', ['-co', 'COMPRESS=LERC_DEFLATE']],
     ['LERC packed again by ZSTD', 'f32.tif', ['-co', 'COMPRESS=LERC_ZSTD', '-co', 'MAX_Z_ERROR=0.01']],
     ['JPEG inside', 'u8.tif', ['-co', 'COMPRESS=JPEG', '-co', 'JPEG_QUALITY=90']],
@@ -61,7 +69,17 @@ describe('TIFF as GDAL writes it', () => {
 
   it.each([1, 2, 4, 7, 10, 12, 14, 24])('whole numbers of %i bits, their largest code said', async (bits) => {
     const most = 2 ** bits - 1;
-    await translated('f32.tif', 'scaled.tif', '-ot', bits <= 8 ? 'Byte' : bits <= 16 ? 'UInt16' : 'UInt32', '-scale', String(lowest), String(highest), '0', String(most));
+    await translated(
+      'f32.tif',
+      'scaled.tif',
+      '-ot',
+      bits <= 8 ? 'Byte' : bits <= 16 ? 'UInt16' : 'UInt32',
+      '-scale',
+      String(lowest),
+      String(highest),
+      '0',
+      String(most),
+    );
     run('gdal_translate', ['-q', '-co', `NBITS=${bits}`, '-co', 'COMPRESS=DEFLATE', path('scaled.tif'), path('bits.tif')]);
     const reading = await read('bits.tif');
     expect(worstOff(reading.samples, gdalSamples(path('bits.tif')))).toBe(0);
@@ -79,8 +97,29 @@ describe('TIFF as GDAL writes it', () => {
   it('sparse tiles are no data where that is named, else 0, and that is said', async () => {
     await translated('f32.tif', 'empty.tif', '-a_nodata', '-9999', '-srcwin', '0', '0', '64', '64');
     for (const noData of [true, false]) {
-      run('gdalwarp', ['-q', '-overwrite', '-te', '0', '0', '3200', '1212.5', '-tr', '12.5', '12.5', ...(noData ? ['-dstnodata', '-9999'] : ['-dstnodata', 'None']),
-        '-co', 'TILED=YES', '-co', 'BLOCKXSIZE=16', '-co', 'BLOCKYSIZE=16', '-co', 'SPARSE_OK=TRUE', path('empty.tif'), path('sparse.tif')]);
+      run('gdalwarp', [
+        '-q',
+        '-overwrite',
+        '-te',
+        '0',
+        '0',
+        '3200',
+        '1212.5',
+        '-tr',
+        '12.5',
+        '12.5',
+        ...(noData ? ['-dstnodata', '-9999'] : ['-dstnodata', 'None']),
+        '-co',
+        'TILED=YES',
+        '-co',
+        'BLOCKXSIZE=16',
+        '-co',
+        'BLOCKYSIZE=16',
+        '-co',
+        'SPARSE_OK=TRUE',
+        path('empty.tif'),
+        path('sparse.tif'),
+      ]);
       const reading = await read('sparse.tif');
       expect(worstOff(reading.samples, gdalSamples(path('sparse.tif')))).toBe(0);
       expect(reading.odd.join(' ')).toMatch(noData ? /hold nothing: they were read as no data/ : /read as 0/);
@@ -139,7 +178,8 @@ describe('TIFF as GDAL writes it', () => {
     run('convert', [path('u8.tif'), '-strip', '-resize', '60x40!', path('grey.png')]);
     for (const colour of [false, true]) {
       // libtiff through Python's imaging is not here: the tags by hand, as TIFF 6.0 section 5 has them.
-      python(`import sys, struct, subprocess
+      python(
+        `import sys, struct, subprocess
 g = open(sys.argv[1], 'rb').read(); w, h, bits = 16, 12, 8
 codes = bytes((x * 13 + y * 29) % 256 for y in range(h) for x in range(w))
 ramp = [257 * ((i * 7) % 256) for i in range(256)]
@@ -147,7 +187,10 @@ cmap = ramp + (list(reversed(ramp)) if ${colour ? 'True' : 'False'} else ramp) +
 tags = [(256, 3, 1, w), (257, 3, 1, h), (258, 3, 1, bits), (259, 3, 1, 1), (262, 3, 1, 3), (273, 4, 1, 8), (277, 3, 1, 1), (278, 3, 1, h), (279, 4, 1, len(codes)), (320, 3, 768, 8 + len(codes))]
 body = codes + struct.pack('<768H', *cmap)
 ifd = struct.pack('<H', len(tags)) + b''.join(struct.pack('<HHII', t, k, n, v) for t, k, n, v in tags) + struct.pack('<I', 0)
-open(sys.argv[2], 'wb').write(bytes([73, 73, 42, 0]) + struct.pack('<I', 8 + len(body)) + body + ifd)`, path('grey.png'), path('palette.tif'));
+open(sys.argv[2], 'wb').write(bytes([73, 73, 42, 0]) + struct.pack('<I', 8 + len(body)) + body + ifd)`,
+        path('grey.png'),
+        path('palette.tif'),
+      );
       const reading = await read('palette.tif');
       run('gdal_translate', ['-q', '-expand', 'rgb', path('palette.tif'), path('expanded.tif')]);
       run('gdal_translate', ['-q', '-b', '2', path('expanded.tif'), path('green.tif')]);
@@ -164,7 +207,15 @@ open(sys.argv[2], 'wb').write(bytes([73, 73, 42, 0]) + struct.pack('<I', 8 + len
   ])('packed by %s is refused by that name', async (method, sentence) => {
     await translated('u8.tif', 'grey.tif');
     const bands = method === 'WEBP' ? ['-b', '1', '-b', '1', '-b', '1'] : [];
-    run('gdal_translate', ['-q', ...bands, ...(method === 'CCITTFAX4' ? ['-co', 'NBITS=1'] : []), '-co', `COMPRESS=${method}`, path('grey.tif'), path('refused.tif')]);
+    run('gdal_translate', [
+      '-q',
+      ...bands,
+      ...(method === 'CCITTFAX4' ? ['-co', 'NBITS=1'] : []),
+      '-co',
+      `COMPRESS=${method}`,
+      path('grey.tif'),
+      path('refused.tif'),
+    ]);
     await expect(read('refused.tif')).rejects.toThrow(sentence);
   });
 
@@ -195,26 +246,32 @@ async function withText(bytes: Uint8Array<ArrayBuffer>, text: string): Promise<U
 }
 
 describe('NumPy as NumPy writes it', () => {
-  it.each(['int64', 'uint64', 'int8', 'uint8', 'bool', 'float16', 'float64', '>i8', '>f4', '>u2', 'int32'])('%s, in both orders of dimensions, also behind a dimension of 1', async (type) => {
-    python(
-      `import numpy as np, sys
+  it.each(['int64', 'uint64', 'int8', 'uint8', 'bool', 'float16', 'float64', '>i8', '>f4', '>u2', 'int32'])(
+    '%s, in both orders of dimensions, also behind a dimension of 1',
+    async (type) => {
+      python(
+        `import numpy as np, sys
 a = (np.arange(35 * 21).reshape(35, 21) * 7 % 120).astype('${type}')
 np.save(sys.argv[1] + '/c.npy', a); np.save(sys.argv[1] + '/f.npy', np.asfortranarray(a)); np.save(sys.argv[1] + '/lead.npy', a[None, :, :]); np.save(sys.argv[1] + '/trail.npy', a[:, :, None])
 np.savez(sys.argv[1] + '/many.npz', names=np.array([1, 2, 3]), heights=a); np.savez_compressed(sys.argv[1] + '/packed.npz', a)
 a.astype('<f8').tofile(sys.argv[1] + '/want.bin')`,
-      path('.'),
-    );
-    const want = new Float64Array(readBytes(path('want.bin')).buffer);
-    for (const name of ['c.npy', 'f.npy', 'lead.npy', 'trail.npy', 'many.npz', 'packed.npz']) {
-      const reading = await read(name);
-      expect([reading.width, reading.height], name).toEqual([21, 35]);
-      expect(worstOff(reading.samples, want), name).toBe(0);
-    }
-  });
+        path('.'),
+      );
+      const want = new Float64Array(readBytes(path('want.bin')).buffer);
+      for (const name of ['c.npy', 'f.npy', 'lead.npy', 'trail.npy', 'many.npz', 'packed.npz']) {
+        const reading = await read(name);
+        expect([reading.width, reading.height], name).toEqual([21, 35]);
+        expect(worstOff(reading.samples, want), name).toBe(0);
+      }
+    },
+  );
 
   it('records and texts are refused by what they are', async () => {
-    python(`import numpy as np, sys
-np.save(sys.argv[1] + '/r.npy', np.zeros((3, 3), dtype=[('a', 'f4'), ('b', 'i2')])); np.save(sys.argv[1] + '/t.npy', np.array([['a', 'b'], ['c', 'd']]))`, path('.'));
+    python(
+      `import numpy as np, sys
+np.save(sys.argv[1] + '/r.npy', np.zeros((3, 3), dtype=[('a', 'f4'), ('b', 'i2')])); np.save(sys.argv[1] + '/t.npy', np.array([['a', 'b'], ['c', 'd']]))`,
+      path('.'),
+    );
     await expect(read('r.npy')).rejects.toThrow(/records of several fields/);
     await expect(read('t.npy')).rejects.toThrow(/numbers of the type "U1"/);
   });
@@ -235,7 +292,12 @@ describe('the kin of PGM, as Netpbm has them', () => {
     const bits = await read('bits.pbm');
     expect(worstOff(bits.samples, (await read('bits-plain.pbm')).samples)).toBe(0);
     through(`pbmtopgm 1 1 ${path('bits.pbm')}`, 'bits.pgm');
-    expect(worstOff(bits.samples, (await read('bits.pgm')).samples.map((v: number) => (v ? 1 : 0)))).toBe(0);
+    expect(
+      worstOff(
+        bits.samples,
+        (await read('bits.pgm')).samples.map((v: number) => (v ? 1 : 0)),
+      ),
+    ).toBe(0);
   });
 });
 
@@ -264,12 +326,15 @@ describe('OpenEXR as OpenImageIO writes it', () => {
 
 describe('PNG with a transparent code', () => {
   it.each([8, 16])('%i bits: the code stands for no height, as for libpng', async (bits) => {
-    python(`import sys, zlib, struct
+    python(
+      `import sys, zlib, struct
 w, h, bits = 19, 11, ${bits}
 step = bits // 8
 rows = b''.join(b'\\0' + b''.join(struct.pack('>H' if step == 2 else 'B', 7 if (x + y) % 5 == 0 else 20 + x * y) for x in range(w)) for y in range(h))
 chunk = lambda k, b: struct.pack('>I', len(b)) + k + b + struct.pack('>I', zlib.crc32(k + b))
-open(sys.argv[1], 'wb').write(b'\\x89PNG\\r\\n\\x1a\\n' + chunk(b'IHDR', struct.pack('>IIBBBBB', w, h, bits, 0, 0, 0, 0)) + chunk(b'tRNS', struct.pack('>H', 7)) + chunk(b'IDAT', zlib.compress(rows)) + chunk(b'IEND', b''))`, path('clear.png'));
+open(sys.argv[1], 'wb').write(b'\\x89PNG\\r\\n\\x1a\\n' + chunk(b'IHDR', struct.pack('>IIBBBBB', w, h, bits, 0, 0, 0, 0)) + chunk(b'tRNS', struct.pack('>H', 7)) + chunk(b'IDAT', zlib.compress(rows)) + chunk(b'IEND', b''))`,
+      path('clear.png'),
+    );
     const reading = await read('clear.png');
     expect(reading.noData).toBe(7);
     expect(JSON.parse(run('gdalinfo', ['-json', path('clear.png')])).bands[0].noDataValue).toBe(7);
@@ -304,7 +369,9 @@ describe('what is not read is refused by what it is', () => {
   });
 
   it('a mesh where heights are expected, and heights where a mesh is expected', async () => {
-    await expect(readHeightmap(new TextEncoder().encode('# made by hand\no hill\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n'))).rejects.toMatchObject({ code: 'is-a-mesh' });
+    await expect(readHeightmap(new TextEncoder().encode('# made by hand\no hill\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n'))).rejects.toMatchObject({
+      code: 'is-a-mesh',
+    });
     await prepared;
     expect(() => readMesh(readBytes(path('f32.tif')))).toThrow(expect.objectContaining({ code: 'is-a-heightmap' }));
   });
@@ -317,10 +384,15 @@ describe('what is not read is refused by what it is', () => {
 
   it('no format takes another one for its own', async () => {
     const jpeg = Uint8Array.from(encodeJpeg({ width: 8, height: 8, data: Buffer.alloc(256, 90) }, 80).data);
-    const files = [...(await Promise.all(['png', 'tiff', 'asc', 'exr', 'npy', 'pgm', 'pfm', 'bmp', 'xyz'].map(async (format) => {
-      const type = formats.find((f) => f.id === format)!.writes[0];
-      return { format, bytes: (await encode(ground, { format, type, ...(type[0] === 'u' ? { range } : {}) })).bytes };
-    }))), { format: 'jpeg', bytes: jpeg }];
+    const files = [
+      ...(await Promise.all(
+        ['png', 'tiff', 'asc', 'exr', 'npy', 'pgm', 'pfm', 'bmp', 'xyz'].map(async (format) => {
+          const type = formats.find((f) => f.id === format)!.writes[0];
+          return { format, bytes: (await encode(ground, { format, type, ...(type[0] === 'u' ? { range } : {}) })).bytes };
+        }),
+      )),
+      { format: 'jpeg', bytes: jpeg },
+    ];
     for (const { format, bytes } of files) expect(formats.filter((f) => f.sniff(bytes)).map((f) => f.id)).toEqual([format]);
   });
 });

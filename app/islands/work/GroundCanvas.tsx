@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import { Button, Segments, Toggles } from '../../components/controls';
 import { figure } from '../../components/format';
 import { GroundView, type Aspect } from '../../view/ground-view';
-import { heightAt, slopeAt } from '../../view/pick';
+import { heightAt, isHole, slopeAt } from '../../view/pick';
 import { roundInterval, TINT } from '../../view/ramp';
 import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../store/course';
@@ -106,7 +106,11 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         return;
       }
       useTerrain.setState({
-        cursor: { ...place, elevation: heightAt(now, place.east, place.south) + now.ground.datum, slope: slopeAt(now, place.east, place.south) },
+        cursor: {
+          ...place,
+          elevation: isHole(now, place.east, place.south) ? NaN : heightAt(now, place.east, place.south) + now.ground.datum,
+          slope: slopeAt(now, place.east, place.south),
+        },
       });
       if (!sculpting) return;
       const twin = mirrored(round, [place.east, place.south], (d) => [Math.sin((d * Math.PI) / 180), Math.cos((d * Math.PI) / 180)]);
@@ -236,8 +240,14 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             <span>
               E {figure(cursor.east, 0)} · N {figure(depth - cursor.south, 0)}
             </span>
-            <b>{figure(cursor.elevation, 1)} m</b>
-            <span>slope {figure(cursor.slope, 0)}°</span>
+            {Number.isNaN(cursor.elevation) ? (
+              <b>no height here</b>
+            ) : (
+              <>
+                <b>{figure(cursor.elevation, 1)} m</b>
+                <span>slope {figure(cursor.slope, 0)}°</span>
+              </>
+            )}
             {sculpting && <Change east={cursor.east} south={cursor.south} />}
           </>
         ) : (

@@ -154,7 +154,7 @@ export function Staff() {
             {figure(m, 0)}
           </text>
         ))}
-        {cursor !== undefined && (
+        {cursor !== undefined && !Number.isNaN(cursor) && (
           <g transform={`translate(0 ${y(cursor)})`} className={css.cursor}>
             <line x1="0" x2={WIDTH} y1="0" y2="0" />
             <circle cx="4" cy="0" r="3.500" />

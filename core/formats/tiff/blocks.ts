@@ -59,7 +59,8 @@ export async function insideLerc(directory: Directory, packed: Uint8Array<ArrayB
   // LERC itself says how long it is; what it holds is never longer than its samples and their header.
   const first = await unpackBlock(again === 2 ? 50_000 : 8, packed, LERC_HEADER);
   const size = new DataView(first.buffer).getInt32(lengthAt(first), true);
-  if (!(size >= LERC_HEADER && size <= most)) throw new UplandError('damaged', 'This TIFF is damaged: a part packed by LERC says it has a length that cannot be.');
+  if (!(size >= LERC_HEADER && size <= most))
+    throw new UplandError('damaged', 'This TIFF is damaged: a part packed by LERC says it has a length that cannot be.');
   return unpackBlock(again === 2 ? 50_000 : 8, packed, size);
 }
 

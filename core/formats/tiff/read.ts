@@ -13,7 +13,14 @@ import { copyBlock, rowBytesOf, samplesOf, storedAs, type Stored } from './sampl
 
 const PHOTOMETRIC = { whiteIsZero: 0, rgb: 2, palette: 3, cmyk: 5, yCbCr: 6 };
 /** Kinds of colour that are no heights, by their numbers (TIFF 6.0, sections 16 to 23). */
-const NO_HEIGHTS: Record<number, string> = { 5: 'CMYK', 8: 'Lab colour', 9: 'Lab colour', 10: 'Lab colour', 32_844: 'logarithmic light', 32_845: 'logarithmic light' };
+const NO_HEIGHTS: Record<number, string> = {
+  5: 'CMYK',
+  8: 'Lab colour',
+  9: 'Lab colour',
+  10: 'Lab colour',
+  32_844: 'logarithmic light',
+  32_845: 'logarithmic light',
+};
 
 /** Parts that a picture may be cut into: beside these, tiles of 256 samples for every byte of the file are plenty. */
 const MOST_PARTS = 20_000;
@@ -161,9 +168,7 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
       return;
     }
     const block =
-      compression === JPEG
-        ? unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour)
-        : await unpackBlock(compression, packed, rowBytes * rows);
+      compression === JPEG ? unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour) : await unpackBlock(compression, packed, rowBytes * rows);
     if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
     const get = samplesOf(block, stored, little);
     for (const { channel, into } of copies) copyBlock(get, into, width, height, { ...place, channel });
@@ -206,7 +211,10 @@ function layoutOf(bytes: Uint8Array, directory: Directory, { width, height }: Pi
   const columns = Math.ceil(width / blockWidth);
   const blocks = columns * Math.ceil(height / blockHeight);
   if (blocks > MOST_PARTS + bytes.length / 256)
-    throw new UplandError('damaged', `This TIFF is cut into ${blocks} parts of ${blockWidth} × ${blockHeight} samples, which is more than a file of its size needs.`);
+    throw new UplandError(
+      'damaged',
+      `This TIFF is cut into ${blocks} parts of ${blockWidth} × ${blockHeight} samples, which is more than a file of its size needs.`,
+    );
   // Planes that lie apart are stored one whole band after the other.
   const needed = blocks * planes;
   const offsets = directory.numbers(tiled ? TAG.tileOffsets : TAG.stripOffsets, needed);
@@ -232,7 +240,8 @@ function checkPredictor(predictor: number, { kind, bits }: Stored, compression: 
 function paletteOf(directory: Directory, { kind, bits }: Stored): Uint8Array[] {
   const map = directory.numbers(TAG.colourMap);
   const count = 2 ** bits;
-  if (kind !== 'uint' || bits > 16 || !map || map.length < 3 * count) throw new UplandError('damaged', 'This TIFF is damaged: its palette is missing or too short.');
+  if (kind !== 'uint' || bits > 16 || !map || map.length < 3 * count)
+    throw new UplandError('damaged', 'This TIFF is damaged: its palette is missing or too short.');
   // 16 bits a channel; files that only fill 8 of them are common.
   const shift = map.some((v) => v > 255) ? 8 : 0;
   const tones = [0, 1, 2].map((k) => Uint8Array.from({ length: count }, (_, i) => map[k * count + i] >> shift));
@@ -244,7 +253,9 @@ function paletteOf(directory: Directory, { kind, bits }: Stored): Uint8Array[] {
 function aboutWidth({ kind, bits, type }: Stored): string[] {
   const own = type === 'u8' ? 8 : 16;
   if (kind !== 'uint' || bits >= 16 || bits === own) return [];
-  return [`Its codes have ${bits} ${bits === 1 ? 'bit' : 'bits'}: its largest is ${2 ** bits - 1}, not ${2 ** own - 1}. Give that code its height when the range is set.`];
+  return [
+    `Its codes have ${bits} ${bits === 1 ? 'bit' : 'bits'}: its largest is ${2 ** bits - 1}, not ${2 ** own - 1}. Give that code its height when the range is set.`,
+  ];
 }
 
 /** Scale, unit and place as the tags have them. */
@@ -281,7 +292,17 @@ function scaleOf(metadata: string): { scale?: number; offset?: number } {
   return found;
 }
 
-const ORIENTATIONS = ['', '', 'mirrored left to right', 'turned by half', 'upside down', 'with rows and columns exchanged', 'turned to the right', 'turned and mirrored', 'turned to the left'];
+const ORIENTATIONS = [
+  '',
+  '',
+  'mirrored left to right',
+  'turned by half',
+  'upside down',
+  'with rows and columns exchanged',
+  'turned to the right',
+  'turned and mirrored',
+  'turned to the left',
+];
 
 /** The picture upright, as its orientation has it; where a map says which way is north, that counts. */
 function oriented(reading: Reading, orientation: number, placed: boolean): Reading {
@@ -297,7 +318,9 @@ function oriented(reading: Reading, orientation: number, placed: boolean): Readi
   const leftward = [2, 3, 6, 7].includes(orientation);
   for (let row = 0, i = 0; row < down; row++) {
     for (let column = 0; column < across; column++, i++) {
-      const [x, y] = crossed ? [upward ? down - 1 - row : row, leftward ? across - 1 - column : column] : [leftward ? across - 1 - column : column, upward ? down - 1 - row : row];
+      const [x, y] = crossed
+        ? [upward ? down - 1 - row : row, leftward ? across - 1 - column : column]
+        : [leftward ? across - 1 - column : column, upward ? down - 1 - row : row];
       out[i] = samples[y * width + x];
     }
   }

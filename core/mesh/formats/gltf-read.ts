@@ -39,7 +39,8 @@ interface Gltf {
 
 /** Extensions that are read here, and those that do not touch the form: how it looks, sounds or is lit. */
 const READ = ['EXT_meshopt_compression', 'KHR_mesh_quantization'];
-const APART = /^(KHR_materials_|KHR_texture_|KHR_lights|KHR_animation|KHR_audio|KHR_xmp|KHR_node_|EXT_texture_|EXT_lights|EXT_mesh_features|EXT_structural_metadata|EXT_instance_features|MSFT_texture|MSFT_packing|AGI_|KHR_interactivity)/;
+const APART =
+  /^(KHR_materials_|KHR_texture_|KHR_lights|KHR_animation|KHR_audio|KHR_xmp|KHR_node_|EXT_texture_|EXT_lights|EXT_mesh_features|EXT_structural_metadata|EXT_instance_features|MSFT_texture|MSFT_packing|AGI_|KHR_interactivity)/;
 
 /** A number out of the file, which may be anything. */
 const numbered = (index: unknown): string => (typeof index === 'number' ? String(index) : index === undefined ? '(none)' : quoted(String(index)));
@@ -52,7 +53,10 @@ export function readGlb(bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<stri
   if (bytes.length < 20) throw new UplandError('cut-short', `This GLB is cut short: its header needs 20 bytes and ${bytes.length} are there.`);
   if (view.getUint32(0, true) !== MAGIC) throw damaged('it does not begin as one');
   if (view.getUint32(4, true) !== 2)
-    throw new UplandError('gltf-version', `This is a GLB of version ${view.getUint32(4, true)} (glTF ${view.getUint32(4, true)}.0), which is not read here; version 2 is.`);
+    throw new UplandError(
+      'gltf-version',
+      `This is a GLB of version ${view.getUint32(4, true)} (glTF ${view.getUint32(4, true)}.0), which is not read here; version 2 is.`,
+    );
   let json: Gltf | undefined;
   let binary: Uint8Array<ArrayBuffer> | undefined;
   for (let at = 12; at + 8 <= bytes.length;) {

@@ -205,8 +205,7 @@ function read(given: Uint8Array<ArrayBuffer>): Mesh {
   const indices = (onlyQuads ? quads : triangles).done().slice();
   const vertices = places.positions.length / 3;
   for (let i = 0; i < indices.length; i++) {
-    if (indices[i] >= vertices)
-      throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${vertices}.`);
+    if (indices[i] >= vertices) throw new UplandError('mesh-index', `This OBJ is damaged: a face names vertex ${indices[i] + 1}, and there are ${vertices}.`);
   }
   return { ...places, indices, corners: onlyQuads ? 4 : 3, up: guessUp(places.positions) };
 }

@@ -164,7 +164,8 @@ function readHeader(bytes: Uint8Array) {
     } else if (words[0] === 'property' && elements.length) {
       const list = words[1] === 'list';
       const property: Property = list ? { name: words[4], count: TYPES[words[2]], type: TYPES[words[3]] } : { name: words[2], type: TYPES[words[1]] };
-      if (!property.type || (list && !property.count)) throw new UplandError('damaged', `This PLY has a property that is not known: ${quoted(line.trim(), 60)}.`);
+      if (!property.type || (list && !property.count))
+        throw new UplandError('damaged', `This PLY has a property that is not known: ${quoted(line.trim(), 60)}.`);
       elements[elements.length - 1].properties.push(property);
     }
   }

@@ -77,7 +77,9 @@ describe('STL', () => {
 describe('PLY', () => {
   const header = (list: string, remarks = '') =>
     `ply\nformat ascii 1.0\n${remarks}element vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty uchar flags\nproperty list uchar int ${list}\nend_header\n0 0 0\n10 1 0\n0 2 10\n7 3 0 1 2\n`;
-  it.each(['vertex_indices', 'vertex_index', 'indices', 'corner_numbers'])('a list of corners called %s', (name) => expect([...read(header(name)).indices]).toEqual([0, 1, 2]));
+  it.each(['vertex_indices', 'vertex_index', 'indices', 'corner_numbers'])('a list of corners called %s', (name) =>
+    expect([...read(header(name)).indices]).toEqual([0, 1, 2]),
+  );
   it('a header of 200 KiB', () => expect([...read(header('vertex_indices', `comment ${'x'.repeat(100)}\n`.repeat(2000))).positions]).toEqual(place));
   it('CR alone', () => expect([...read(header('vertex_indices').replace(/\n/g, '\r')).positions]).toEqual(place));
 });
@@ -94,14 +96,22 @@ describe('glTF', () => {
   const gltf = (more: object) => read(JSON.stringify({ ...base, ...more }));
 
   it('without scenes: every node that hangs from no other, once', () => {
-    const mesh = gltf({ nodes: [{ children: [1], translation: [5, 0, 0] }, { mesh: 0, scale: [2, 1, 1] }] });
+    const mesh = gltf({
+      nodes: [
+        { children: [1], translation: [5, 0, 0] },
+        { mesh: 0, scale: [2, 1, 1] },
+      ],
+    });
     expect([...mesh.positions]).toEqual([5, 0, 0, 25, 1, 0, 5, 2, 10]);
     expect(mesh.indices.length).toBe(3);
   });
   it('without nodes: its meshes', () => expect([...gltf({}).positions]).toEqual(place));
   it('sparse values, over others and over nothing (glTF 2.0, 3.6.2.3)', () => {
     const sparse = {
-      buffers: [...base.buffers, { byteLength: 16, uri: `data:;base64,${btoa(String.fromCharCode(2, 0, 0, 0, ...new Uint8Array(Float32Array.of(7, 8, 9).buffer)))}` }],
+      buffers: [
+        ...base.buffers,
+        { byteLength: 16, uri: `data:;base64,${btoa(String.fromCharCode(2, 0, 0, 0, ...new Uint8Array(Float32Array.of(7, 8, 9).buffer)))}` },
+      ],
       bufferViews: [...base.bufferViews, { buffer: 1, byteLength: 1 }, { buffer: 1, byteOffset: 4, byteLength: 12 }],
     };
     const values = { count: 1, indices: { bufferView: 1, componentType: 5121 }, values: { bufferView: 2 } };

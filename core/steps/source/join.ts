@@ -17,6 +17,6 @@ export const join = defineStep({
   reach: () => 0,
   async run(_input, { tributary: id }, context) {
     if (!id) throw new UplandError('no-tributary', 'No tributary flows in here yet. Choose one, or begin a new one.');
-    return { height: await context.tributary(id) };
+    return { height: await context.tributary(id), absent: await context.tributaryHoles(id) };
   },
 });

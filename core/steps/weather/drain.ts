@@ -34,6 +34,7 @@ export const drain = defineStep({
     { name: 'Fill all', params: { amount: 0, fill: true } },
   ],
   takesMask: true,
+  inputs: () => ({ sea: true }),
   reach: () => Infinity,
   caption: ({ amount }) => `to ${amount} m`,
   async run({ height }, { amount, scale, fill }, context) {

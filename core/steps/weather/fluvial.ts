@@ -88,7 +88,7 @@ export const fluvial = defineStep({
   ],
   takesMask: true,
   reach: () => Infinity,
-  inputs: hardnessInputs,
+  inputs: (params) => ({ ...hardnessInputs(params), sea: params.toSea }),
   caption: ({ amount }) => `${amount} m back`,
   async run({ height, ground: here }, params, context) {
     const { ground, kernels, progress, signal } = context;

@@ -51,6 +51,7 @@ export const river = defineStep({
     { name: 'Ditches and drains', params: { amount: 1.2, scale: 150, bank: 50 } },
   ],
   takesMask: true,
+  inputs: () => ({ sea: true }),
   reach: () => Infinity,
   caption: ({ scale }) => `from ${scale} m`,
   async run({ height }, params, context) {

@@ -42,7 +42,7 @@ export const shore = defineStep({
     const { x, y } = spacingOf(ground);
     return scale + 2 * Math.max(x, y);
   },
-  inputs: hardnessInputs,
+  inputs: (params) => ({ ...hardnessInputs(params), sea: true }),
   caption: ({ scale }) => `${scale} m`,
   async run({ height, ground: here }, params, context) {
     const { ground, window, kernels, signal, progress } = context;
