@@ -93,6 +93,23 @@ export function encodingFor(out: string, field: Field, options: OutOptions, sour
   return { ...encoding, range };
 }
 
+/**
+ * How heights that were worked out are written: 32-bit floats, or 16 bits where the format has
+ * none. Eight bits, and what the input had, only when they are asked for: they would write a
+ * mend away again.
+ */
+export function encodingForWorked(out: string, field: Field, options: OutOptions): Encoding {
+  const format = options.outAs ? formatById(options.outAs.split(':')[0]) : formatByName(out);
+  const type = (['f32', 'u16', 'f64', 's16', 'u24', 'u8'] as const).find((t) => format.writes.includes(t)) ?? format.writes[0];
+  return encodingFor(out, field, options, { type });
+}
+
+/** An encoding's numbers: "32-bit floats", "16-bit codes". */
+export function inWords({ type }: Encoding): string {
+  const codes = CODES[type];
+  return codes ? `${codes.bits}-bit codes` : `${type.slice(1)}-bit floats`;
+}
+
 /** `raw:TYPE:ORDER[:…]` on writing: the size is the field's own. */
 function parseOutSpec(spec: string) {
   const parts = spec.split(':');

@@ -4,12 +4,12 @@ import {
   countDistinct,
   extentOf,
   findingsIn,
-  formats,
   laidByNames,
   laidByPlace,
   layoutByNames,
   meaningOf,
   rankRawReadings,
+  saysNothing,
   readHeightmap,
   readWith,
   settledIn,
@@ -65,7 +65,7 @@ function fileOf(id: number): Opened {
   return file;
 }
 
-const needsReading = ({ bytes, beside }: Opened, settled: AssetReading) => !settled.as && !beside['.hdr'] && !formats.some((f) => f.sniff(bytes));
+const needsReading = ({ bytes, beside }: Opened, settled: AssetReading) => !settled.as && saysNothing(bytes, beside);
 
 /** The last file that was unpacked: a change of what its numbers mean does not unpack it again. */
 let unpacked: { key: string; reading: Reading } | undefined;

@@ -73,6 +73,13 @@ async function turn(signal: AbortSignal): Promise<void> {
 /** Faces across and down in square cells. */
 const segmentsOf = ({ ground }: Field, across: number) => ({ x: across, y: Math.max(1, Math.round((across * ground.depth) / ground.width)) });
 
+/** Faces of a grid; at the ground's own density none are named, so that every sample is a vertex. */
+const ownSegments = (field: Field, across: number) => {
+  const { ground } = field;
+  const own = ground.registration === 'area' && across >= ground.across;
+  return own ? undefined : segmentsOf(field, across);
+};
+
 /** How many parts, across and down, a specification comes to for faces that are already known. */
 function splitFor(field: Field, spec: MeshSpec): { across: number; down: number } {
   const { parts } = spec;
@@ -91,7 +98,7 @@ async function surfaceFor({ tools, field, signal }: Work, spec: MeshSpec): Promi
   const split = splitFor(field, spec);
   const wanted = by === 'error' ? { maxError: spec.maxError } : { triangles: spec.triangles };
   const made = (parts: { across: number; down: number }) =>
-    surfaceBy(tools.kernels, field, { kind, faces, segments: segmentsOf(field, spec.segments), ...wanted, split: parts, signal });
+    surfaceBy(tools.kernels, field, { kind, faces, segments: ownSegments(field, spec.segments), ...wanted, split: parts, signal });
   if (kind === 'grid') return { surface: await made(split), split };
   if (spec.parts.by !== 'limit') return { surface: await made(split), split };
   if (by === 'count' && kind === 'adaptive') throw new UplandError('parts', 'In parts, a mesh is asked for by its error, not by its count.');

@@ -3,8 +3,8 @@ import {
   changeBetween,
   deliver,
   evaluate,
+  fieldOf,
   makeCourse,
-  meaningOf,
   paramsOf,
   statistics,
   steepestDrop,
@@ -20,7 +20,7 @@ import {
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
-import { collect, encodingFor, parseNumber, parseRange, parseWhole, rangeOfCodes } from '../options';
+import { collect, encodingForWorked, inWords, oneOf, parseNumber, parseRange, parseWhole } from '../options';
 import { progressOn, proofOf, report } from '../report';
 
 interface Options extends Meaning {
@@ -28,6 +28,8 @@ interface Options extends Meaning {
   step: string;
   set: string[];
   seed?: number;
+  sea?: number;
+  depth?: '8' | '16' | '32f';
   outRange?: { low: number; high: number };
   layer: string[];
   json?: boolean;
@@ -45,6 +47,9 @@ export function applyCommand(): Command {
     .option('--spacing <m>', 'metres from sample to sample', parseNumber)
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
     .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)
+    .option('--sea <m>', 'the sea level that the step sees', parseNumber)
+    .option('--registration <kind>', 'whether samples lie on the edge (point) or are the middles of cells (area)', oneOf('point', 'area'))
+    .option('--depth <bits>', '8, 16 or 32f; without it heights are written as floats, or 16 bits where the format has none', oneOf('8', '16', '32f'))
     .option('--layer <name=file>', 'write a layer that the step leaves; may be given many times', collect, [])
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: Options) => {
@@ -52,19 +57,20 @@ export function applyCommand(): Command {
       const params = Object.fromEntries(options.set.map((text) => parseSetting(options.step, text)));
       if (options.seed !== undefined) params.seed = options.seed;
       const reading = await loadHeightmap(input, options.as);
-      const field = toField(reading, options);
+      const read = toField(reading, options);
+      const field: Field = { ...read, ground: { ...read.ground, sea: options.sea ?? read.ground.sea } };
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
-      const { stages } = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, params)]), {
+      const evaluation = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, params)]), {
         kernels,
         from: field,
         onProgress: ({ share }) => progressOn(step.title)(share),
       });
       kernels.close();
-      const [stage] = stages;
+      const [stage] = evaluation.stages;
       if (stage.fault) throw new UplandError('step', stage.fault);
-      const after: Field = { ...field, height: stage.height };
-      const { scale, offset } = meaningOf(reading, options);
-      const delivery = await deliver(after, out, encodingFor(out, after, options, { type: reading.type, range: rangeOfCodes(reading, scale, offset) }));
+      const after = fieldOf(evaluation, field.ground);
+      const encoding = encodingForWorked(out, after, options);
+      const delivery = await deliver(after, out, encoding);
       await saveAll(out, delivery.bytes, delivery.beside);
       for (const text of options.layer) await saveLayer(text, stage.layers, field);
 
@@ -74,8 +80,8 @@ export function applyCommand(): Command {
       const { across, down } = field.ground;
       report(
         options.json,
-        { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(delivery.proof), volumeCut, volumeFill, steepest },
-        `${out}: ${lowest} to ${highest} m; cut ${volumeCut.toFixed(1)} m³, fill ${volumeFill.toFixed(1)} m³, steepest ${steepest.toFixed(2)}°.`,
+        { out, width: across, height: down, min: lowest, max: highest, type: encoding.type, proof: proofOf(delivery.proof), volumeCut, volumeFill, steepest },
+        `${out}: ${inWords(encoding)}, ${lowest} to ${highest} m; cut ${volumeCut.toFixed(1)} m³, fill ${volumeFill.toFixed(1)} m³, steepest ${steepest.toFixed(2)}°.`,
       );
     });
 }

@@ -10,7 +10,6 @@ import {
   streamsAsGeoJson,
   streamsOf,
   usualChannel,
-  writeLayer,
   type Spreading,
   deliver,
   encodeImage,
@@ -19,6 +18,7 @@ import {
   normalMap,
   roughness,
   slope,
+  patched,
   statistics,
   toField,
   UplandError,
@@ -29,7 +29,7 @@ import {
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
-import { collect, encodingFor, oneOf, parseNumber, parseRange } from '../options';
+import { collect, encodingForWorked, inWords, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
 
 const MAPS = ['slope', 'aspect', 'hillshade', 'normal', 'profile-curvature', 'plan-curvature', 'roughness', 'shade', 'flow', 'streams'] as const;
@@ -39,6 +39,8 @@ interface Options extends Meaning {
   map: never;
   as?: string;
   set: string[];
+  sea?: number;
+  depth?: '8' | '16' | '32f';
   json?: boolean;
 }
 
@@ -57,12 +59,16 @@ export function deriveCommand(): Command {
       collect,
       [],
     )
+    .option('--sea <m>', 'the sea level, for flow and streams', parseNumber)
+    .option('--registration <kind>', 'whether samples lie on the edge (point) or are the middles of cells (area)', oneOf('point', 'area'))
+    .option('--depth <bits>', '8, 16 or 32f; without it maps are written as floats, or 16 bits where the format has none', oneOf('8', '16', '32f'))
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, given: Options) => {
       const name = given.map as unknown as Map;
       const settings = Object.fromEntries(given.set.map((text) => text.split(/=(.*)/s) as [string, string]));
-      const { spacing, range, as } = given;
-      const field = toField(await loadHeightmap(input, as), { spacing, range });
+      const { spacing, range, as, registration } = given;
+      if (given.sea !== undefined) settings.sea ??= String(given.sea);
+      const field = toField(await loadHeightmap(input, as), { spacing, range, registration });
       const { across, down } = field.ground;
       if (name === 'normal') {
         if (formatByName(out).id !== 'png') throw new UplandError('format', 'Normals are written as PNG.');
@@ -79,22 +85,28 @@ export function deriveCommand(): Command {
         report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);
         return;
       }
-      if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given.json);
-      const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, field, settings) };
-      const type = name === 'hillshade' ? ('u8' as const) : undefined;
+      if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given);
+      // Nothing is derived from what stands for a hole: it is closed first, and left out of the map with what touches it.
+      const whole: Field = { ground: field.ground, height: patched(field.height, across, down, field.valid) };
+      const type = name === 'hillshade' && !given.depth ? ('u8' as const) : undefined;
+      const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, whole, settings), ...(type ? {} : { valid: besideHoles(field) }) };
       const encoding =
         type && formatByName(out).writes.includes(type)
           ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
-          : encodingFor(out, map, {}, { type: 'f32' });
+          : encodingForWorked(out, map, { depth: given.depth });
       const { bytes, beside, proof } = await deliver(map, out, encoding);
       await saveAll(out, bytes, beside);
       const { lowest, highest } = statistics(map);
-      report(given.json, { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) }, `${out}: ${name}, ${lowest} to ${highest}.`);
+      report(
+        given.json,
+        { out, width: across, height: down, min: lowest, max: highest, type: encoding.type, proof: proofOf(proof) },
+        `${out}: ${name}, ${inWords(encoding)}, ${lowest} to ${highest}.`,
+      );
     });
 }
 
 /** Flow accumulation in m², or streams as lines. */
-async function water(name: 'flow' | 'streams', field: Field, out: string, settings: Record<string, string>, json?: boolean): Promise<void> {
+async function water(name: 'flow' | 'streams', field: Field, out: string, settings: Record<string, string>, { json, depth }: Options): Promise<void> {
   const { by = 'steepest', edges = 'open', sea, least } = settings;
   if (!['steepest', 'multiple', 'facet'].includes(by)) throw new UplandError('setting', 'by is steepest, multiple or facet.');
   if (edges !== 'open' && edges !== 'closed') throw new UplandError('setting', 'edges is open or closed.');
@@ -120,7 +132,8 @@ async function water(name: 'flow' | 'streams', field: Field, out: string, settin
   const samples = by === 'steepest' ? drainage.accumulation : spreadAccumulation(land, drainage, by as Spreading);
   const height = samples.map((a) => a * x * y);
   const map: Field = { ground: { ...ground, datum: 0 }, height };
-  await save(out, await writeLayer(map, out));
+  const { bytes, beside } = await deliver(map, out, encodingForWorked(out, map, { depth }));
+  await saveAll(out, bytes, beside);
   const { lowest, highest } = statistics(map);
   report(json, { out, width: across, height: down, min: lowest, max: highest, unit: 'm²' }, `${out}: flow, ${lowest} to ${highest} m².`);
 }
@@ -145,6 +158,17 @@ function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field,
     case 'hillshade':
       return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...USUAL_LIGHT }, settings)));
   }
+}
+
+/** Where a map over three by three samples is known: nowhere that touches a hole; undefined where there are none. */
+function besideHoles({ ground: { across, down }, valid }: Field): Uint8Array<ArrayBuffer> | undefined {
+  return valid?.map((own, i) => {
+    const [row, column] = [Math.floor(i / across), i % across];
+    for (let y = Math.max(0, row - 1); own && y <= Math.min(down - 1, row + 1); y++) {
+      for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) if (!valid[y * across + x]) return 0;
+    }
+    return own;
+  });
 }
 
 /** Settings that are numbers, over what is usual. */

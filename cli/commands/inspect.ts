@@ -1,6 +1,6 @@
 import { basename } from 'node:path';
 import { Command } from 'commander';
-import { findingsIn, formats, inlineKernels, inspect, rankRawReadings, toField, UplandError, type Band, type RawCandidate } from '@upland-cast/core';
+import { findingsIn, inlineKernels, inspect, rankRawReadings, saysNothing, toField, UplandError, type Band, type RawCandidate } from '@upland-cast/core';
 import { load, loadHeightmap } from '../files';
 import { parseBand } from '../options';
 import { report } from '../report';
@@ -15,7 +15,7 @@ export function inspectCommand(): Command {
     .action(async (file: string, { as, band, json }: { as?: string; band?: Band; json?: boolean }) => {
       const bytes = await load(file);
       let readings: RawCandidate[] = [];
-      if (!as && bytes.length > 0 && !formats.some((f) => f.sniff(bytes))) readings = rankRawReadings(bytes);
+      if (!as && bytes.length > 0 && saysNothing(bytes)) readings = rankRawReadings(bytes);
       const reading = await loadHeightmap(file, as, band).catch((error: unknown) => {
         // Bytes that say nothing are looked at by the best way to read them.
         if (as || !readings.length || !(error instanceof UplandError && error.code === 'raw-needs-layout')) throw error;

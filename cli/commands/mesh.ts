@@ -231,6 +231,7 @@ function figures(files: readonly MeshFile[], written: Mesh, model: Model, field:
 }
 
 interface PressOptions extends OutOptions {
+  registration?: 'point' | 'area';
   size?: { across: number; down: number };
   extent?: string;
   up?: 'y' | 'z';
@@ -245,6 +246,7 @@ export function pressCommand(): Command {
     .description('A mesh, seen from straight above, to heights.')
     .argument('<mesh...>', 'one file or several (its parts, or a glTF and its buffers), then the file to write')
     .option('--size <WxH>', 'samples', parseSize)
+    .option('--registration <kind>', 'whether samples lie on the edge (point) or are the middles of cells (area)', oneOf('point', 'area'))
     .option('--extent <X0,Y0,X1,Y1>', 'the land to look at, east and south in the mesh’s own numbers')
     .option('--up <axis>', 'y or z', oneOf('y', 'z'))
     .option('--scale <f>', 'metres to one unit of the mesh', parseNumber, 1)
@@ -263,6 +265,7 @@ export function pressCommand(): Command {
       if (extent && extent.length !== 4) throw new UplandError('extent', 'The extent is four numbers: X0,Y0,X1,Y1.');
       const pressed = pressMesh(mesh, {
         size: options.size,
+        registration: options.registration,
         up: options.up,
         scale: options.scale,
         smooth: options.smooth,

@@ -78,6 +78,9 @@ function formatOf(bytes: Uint8Array, { beside }: ReadOptions): Format {
   return raw;
 }
 
+/** Whether bytes say nothing about themselves, so that somebody has to; throws where they are of a kind that is not read here. */
+export const saysNothing = (bytes: Uint8Array, beside: Record<string, Uint8Array> = {}): boolean => formatOf(bytes, { beside }) === raw;
+
 /** What libraries and the engine throw about bytes that make no sense, as an error of our own. */
 function asFault(error: unknown): unknown {
   if (error instanceof UplandError || error instanceof StoppedError) return error;

@@ -132,7 +132,7 @@ async function spikes({ ground, height, valid }: Field, kernels: Kernels, least:
     count,
     message: `${count} single ${count === 1 ? 'sample stands' : 'samples stand'} far off from all around, by up to ${nice(worst)} m.`,
     where: where as Uint8Array<ArrayBuffer>,
-    mend: { label: 'Take the spikes out', step: 'despike', params: least > 0 ? { least } : {} },
+    mend: { label: 'Take the spikes out', step: 'despike', params: least > 0 ? { least, packed: true } : {} },
   };
 }
 

@@ -11,7 +11,8 @@ describe('the faces that are asked for', () => {
   it('of a grid without a count have one vertex a sample, under either registration', async () => {
     expect((await made({ kind: 'grid' })).height.length).toBe(65 * 65);
     const area = { ...field, ground: { ...field.ground, registration: 'area' as const } };
-    expect((await surfaceBy(kernels, area, { kind: 'grid' })).height.length).toBe(66 * 66);
+    // Every sample, and half a cell beyond the outer ones the edge.
+    expect((await surfaceBy(kernels, area, { kind: 'grid' })).height.length).toBe(65 * 65 + 4 * 64);
     expect((await made({ kind: 'grid', segments: { x: 8, y: 4 }, faces: 'quads' })).faces.length).toBe(8 * 4 * 4);
   });
 

@@ -23,9 +23,7 @@ export interface SurfaceChoice {
 export async function surfaceBy(kernels: Kernels, field: Field, choice: SurfaceChoice): Promise<MeshSurface> {
   const { kind, segments, faces = 'triangles', maxError = 0, triangles, split, signal } = choice;
   if (kind === 'grid') {
-    const { across, down, registration } = field.ground;
-    const own = registration === 'point' ? { x: across - 1, y: down - 1 } : { x: across, y: down };
-    return gridSurface(field, segments ?? own, faces, split);
+    return gridSurface(field, segments ?? null, faces, split);
   }
   if (faces === 'quads') throw new UplandError('quads', 'Triangles of different sizes cannot be quads: only a regular grid can have them.');
   if (kind === 'adaptive') return (await adaptiveSurface(kernels, field, { maxError, triangles, split, signal })).surface;

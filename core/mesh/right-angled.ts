@@ -1,7 +1,7 @@
 import { throwIfStopped, UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { vertexHeights } from './grid';
-import type { MeshSurface, SurfacePart } from './surface';
+import { betweenSamples, ontoEdge, type MeshSurface, type SurfacePart } from './surface';
 
 export interface RightAngledOptions {
   /** The largest vertical error that may be left at any sample, metres. */
@@ -23,17 +23,26 @@ const MOST_CELLS = 4096;
  * sample under it, and a triangle that is halved halves what leans on it, so there is no
  * T-junction and the bound holds at all samples.
  */
-export function rightAngledSurface(
-  field: Field,
-  { maxError, triangles = Infinity, parts = 1, signal }: RightAngledOptions,
-): { surface: MeshSurface; error: number } {
-  const { across, down, registration } = field.ground;
+export function rightAngledSurface(field: Field, options: RightAngledOptions): { surface: MeshSurface; error: number } {
+  const { triangles = Infinity } = options;
+  for (let most = triangles; ;) {
+    const { surface, error } = betweenOutermost(betweenSamples(field), { ...options, triangles: most });
+    const whole = ontoEdge(field, surface);
+    // What carries it on to the edge counts too.
+    const over = whole.faces.length / 3 - triangles;
+    if (!(over > 0) || whole === surface || most - over < 2) return { surface: whole, error };
+    most -= Math.ceil(over);
+  }
+}
+
+function betweenOutermost(field: Field, { maxError, triangles = Infinity, parts = 1, signal }: RightAngledOptions): { surface: MeshSurface; error: number } {
+  const { across, down } = field.ground;
   if (!(maxError >= 0)) throw new UplandError('error', `The largest error is a length of 0 m or more; ${maxError} was given.`);
-  const own = Math.max(across, down) - (registration === 'point' ? 1 : 0);
+  const own = Math.max(across, down) - 1;
   let cells = 2;
   while (cells < own) cells *= 2;
   // Corners that are not samples have to lie closer than they do.
-  if ((registration === 'area' || across !== down || cells !== own) && cells < 1.4 * own) cells *= 2;
+  if ((across !== down || cells !== own) && cells < 1.4 * own) cells *= 2;
   if (cells > MOST_CELLS)
     throw new UplandError('mesh-size', `Triangles are halved on ${MOST_CELLS} cells a side at the most; this ground needs ${cells}. Use greedy insertion.`);
   if (!(parts >= 1 && parts <= cells && (parts & (parts - 1)) === 0))
@@ -160,25 +169,24 @@ const smallest = (ax: number, ay: number, bx: number, by: number, cx: number, cy
 
 /** Looks up the largest error of a triangle at the ground's own samples. */
 function underTriangle(field: Field, corner: Float32Array, cells: number): Look {
-  const { across, down, registration } = field.ground;
+  const { across, down } = field.ground;
   const side = cells + 1;
-  const pad = registration === 'area' ? 0.5 : 0;
   // Cells of the square from sample to sample.
-  const [dx, dy] = registration === 'area' ? [cells / across, cells / down] : [cells / (across - 1), cells / (down - 1)];
+  const [dx, dy] = [cells / Math.max(1, across - 1), cells / Math.max(1, down - 1)];
   return (ax, ay, bx, by, cx, cy) => {
     const area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
     const ha = corner[ay * side + ax];
     const hb = corner[by * side + bx] - ha;
     const hc = corner[cy * side + cx] - ha;
-    const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) / dy - pad - 1e-9));
-    const end = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) / dy - pad + 1e-9));
-    const left = Math.max(0, Math.ceil(Math.min(ax, bx, cx) / dx - pad - 1e-9));
-    const right = Math.min(across - 1, Math.floor(Math.max(ax, bx, cx) / dx - pad + 1e-9));
+    const first = Math.max(0, Math.ceil(Math.min(ay, by, cy) / dy - 1e-9));
+    const end = Math.min(down - 1, Math.floor(Math.max(ay, by, cy) / dy + 1e-9));
+    const left = Math.max(0, Math.ceil(Math.min(ax, bx, cx) / dx - 1e-9));
+    const right = Math.min(across - 1, Math.floor(Math.max(ax, bx, cx) / dx + 1e-9));
     let worst = 0;
     for (let row = first; row <= end; row++) {
-      const y = (row + pad) * dy - ay;
+      const y = row * dy - ay;
       for (let column = left; column <= right; column++) {
-        const x = (column + pad) * dx - ax;
+        const x = column * dx - ax;
         const wb = (x * (cy - ay) - y * (cx - ax)) / area;
         const wc = (y * (bx - ax) - x * (by - ay)) / area;
         if (wb < -1e-9 || wc < -1e-9 || wb + wc > 1 + 1e-9) continue;

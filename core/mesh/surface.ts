@@ -1,5 +1,6 @@
 import { UplandError } from '../errors';
 import type { Field } from '../field/field';
+import { spacingOf, type Ground } from '../field/ground';
 import type { Kernels, RunOptions } from '../kernels/pool';
 import { greedyProgram, MOST_TRIANGLES } from '../kernels/programs/greedy';
 import { faceIndices, MAX_VERTICES, refuseHoles, vertexHeights } from './grid';
@@ -49,8 +50,23 @@ function borders(steps: number, parts: number): number[] {
   return Array.from({ length: parts + 1 }, (_, k) => Math.round((k * steps) / parts));
 }
 
-/** A regular grid of faces, square cells if it is asked for so, cut along the diagonal whose ends differ less in height. */
-export function gridSurface(field: Field, segments: { x: number; y: number }, faces: 'triangles' | 'quads' = 'triangles', split: Split = WHOLE): MeshSurface {
+/**
+ * A regular grid of faces, square cells if it is asked for so, cut along the diagonal whose ends
+ * differ less in height. Without `segments` every sample is a vertex: of samples that are the
+ * middles of cells the outer half cell carries the edge on.
+ */
+export function gridSurface(
+  field: Field,
+  segments: { x: number; y: number } | null,
+  faces: 'triangles' | 'quads' = 'triangles',
+  split: Split = WHOLE,
+): MeshSurface {
+  if (!segments) {
+    const inner = betweenSamples(field);
+    const { across, down } = inner.ground;
+    if (across < 2 || down < 2) throw new UplandError('segments', 'A mesh needs two samples each way at least.');
+    return ontoEdge(field, gridSurface(inner, { x: across - 1, y: down - 1 }, faces, split));
+  }
   const { x: nx, y: ny } = segments;
   if (!(Number.isInteger(nx) && Number.isInteger(ny) && nx >= 1 && ny >= 1)) {
     throw new UplandError('segments', `A mesh needs at least one face each way; ${nx} × ${ny} were asked for.`);
@@ -114,6 +130,22 @@ export interface Adaptive {
  * its neighbours keep: no vertex of one lies within an edge of the other.
  */
 export async function adaptiveSurface(kernels: Kernels, field: Field, options: AdaptiveOptions): Promise<Adaptive> {
+  const { triangles = Infinity } = options;
+  return withinCount(triangles, (most) => insertedSurface(kernels, field, { ...options, triangles: most }));
+}
+
+/** Made again with fewer where what carries it on to the edge takes it over the count that was asked for. */
+export async function withinCount<T extends { surface: MeshSurface }>(triangles: number, make: (most: number) => Promise<T> | T): Promise<T> {
+  let most = triangles;
+  for (let tries = 0; ; tries++) {
+    const made = await make(most);
+    const over = made.surface.faces.length / 3 - triangles;
+    if (!(over > 0) || tries === 4 || most - over < 2) return made;
+    most -= Math.ceil(over);
+  }
+}
+
+async function insertedSurface(kernels: Kernels, field: Field, options: AdaptiveOptions): Promise<Adaptive> {
   const { ground, height } = field;
   const { across, down } = ground;
   const { maxError, triangles = Infinity, split = WHOLE, ...run } = options;
@@ -191,15 +223,27 @@ export function fromSamples(field: Field, found: Uint32Array<ArrayBuffer>[], spl
     south[i] = row / (down - 1);
     own[i] = height[samples[i]];
   }
-  const surface = { east, south, height: own, faces, corners: 3 as const, parts };
-  return ground.registration === 'area' ? withApron(surface, across, down) : surface;
+  return ontoEdge(field, { east, south, height: own, faces, corners: 3, parts });
 }
+
+/** The stretch of a field between its outermost samples, as a ground whose outer samples lie on its edge. */
+export function betweenSamples(field: Field): Field {
+  const { ground } = field;
+  if (ground.registration === 'point') return field;
+  const { x, y } = spacingOf(ground);
+  const inner: Ground = { ...ground, width: x * Math.max(1, ground.across - 1), depth: y * Math.max(1, ground.down - 1), registration: 'point' };
+  return { ...field, ground: inner };
+}
+
+/** A surface between the outermost samples, carried on to the ground's edge where they do not lie on it. */
+export const ontoEdge = ({ ground: { registration, across, down } }: Field, surface: MeshSurface): MeshSurface =>
+  registration === 'area' ? withApron(surface, across, down) : surface;
 
 /**
  * Samples that are the middles of cells end half a cell inside the edge: an apron carries the
  * outer values on to it, and the places become shares of the whole ground.
  */
-function withApron({ east, south, height, faces, parts }: MeshSurface, across: number, down: number): MeshSurface {
+function withApron({ east, south, height, faces, corners, parts }: MeshSurface, across: number, down: number): MeshSurface {
   const count = height.length;
   const inner = (share: number, samples: number) => (share * (samples - 1) + 0.5) / samples;
   const outer: number[] = [];
@@ -220,10 +264,12 @@ function withApron({ east, south, height, faces, parts }: MeshSurface, across: n
   let at = 0;
   for (const part of parts) {
     const own: number[] = [];
-    for (let i = part.from; i < part.to; i += 3) {
-      for (let k = 0; k < 3; k++) {
-        const [a, b] = [faces[i + k], faces[i + ((k + 1) % 3)]];
-        if (onOneSide(a, b)) own.push(b, a, copy(a), b, copy(a), copy(b));
+    for (let i = part.from; i < part.to; i += corners) {
+      for (let k = 0; k < corners; k++) {
+        const [a, b] = [faces[i + k], faces[i + ((k + 1) % corners)]];
+        if (!onOneSide(a, b)) continue;
+        if (corners === 4) own.push(b, a, copy(a), copy(b));
+        else own.push(b, a, copy(a), b, copy(a), copy(b));
       }
     }
     all.push(own);
@@ -251,7 +297,7 @@ function withApron({ east, south, height, faces, parts }: MeshSurface, across: n
     const place = (share: number, samples: number) => (share === 0 || share === 1 ? share : inner(share, samples));
     [e[count + k], s[count + k], h[count + k]] = [place(east[v], across), place(south[v], down), height[v]];
   }
-  return { east: e, south: s, height: h, faces: joined, corners: 3, parts: newParts };
+  return { east: e, south: s, height: h, faces: joined, corners, parts: newParts };
 }
 
 /** The samples on part borders that are kept, as marks: each line thinned by the bound, straight between crossings (Douglas & Peucker 1973, by height). */

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { ratio } from '../params';
 import { defineStep } from '../step';
 
-const BLOCK = 8;
+export const BLOCK = 8;
 /**
  * The first guess of how much of what is too much at a break is taken from it, a half from the sample on either
  * side. Samples further in are not touched: against the truth, on ground of three kinds packed
