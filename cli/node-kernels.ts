@@ -8,11 +8,18 @@ export function nodeKernels(script: URL, threads = availableParallelism()): Kern
   return pooledKernels(threads, () => {
     const worker = new Worker(script);
     worker.unref();
+    let meant = false;
     return {
       send: (message) => worker.postMessage(message),
       onMessage: (listener) => worker.on('message', listener),
-      onError: (listener) => worker.on('error', (error) => listener(error.message)),
-      end: () => void worker.terminate(),
+      onError: (listener) => {
+        worker.on('error', (error) => listener(error.message));
+        worker.on('exit', () => meant || listener('it was ended'));
+      },
+      end: () => {
+        meant = true;
+        void worker.terminate();
+      },
     };
   });
 }

@@ -55,6 +55,7 @@ export * from './survey/extract';
 export * from './inspect/raw-readings';
 export * from './formats';
 export * from './formats/format';
+export { isMesh } from './formats/unreadable';
 export * from './formats/heights';
 export * from './formats/asset';
 export { decodePlanes, encodeImage, encodeRgb, type Image } from './formats/png';

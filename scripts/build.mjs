@@ -9,7 +9,7 @@ const wants = (part) => wanted.length === 0 || wanted.includes(part);
 if (await buildKernels()) console.log('Kernels built.');
 if (wants('cli')) {
   await build({
-    entryPoints: { cli: 'cli/cli.ts', 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts' },
+    entryPoints: { cli: 'cli/cli.ts', 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts', 'server-worker': 'app/server/worker.ts' },
     outdir: 'cli/dist',
     outExtension: { '.js': '.mjs' },
     bundle: true,

@@ -1,21 +1,74 @@
-import { proxy, wrap, type Remote } from 'comlink';
+import { proxy, releaseProxy, wrap, type Remote } from 'comlink';
+import { UplandError } from '@upland-cast/core';
 import type { EngineApi } from './engine.worker';
+import { watchLife } from '../storage/alive';
 import { lookElsewhere } from '../storage/assets';
 import type { Listener } from './protocol';
 
-let remote: Remote<EngineApi> | undefined;
-
-/** The engine, in a worker of its own; started on first use. */
-export function engine(): Remote<EngineApi> {
-  if (!remote) {
-    const worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module', name: 'engine' });
-    const made = (remote = wrap<EngineApi>(worker));
-    lookElsewhere({ unstored: (sha) => made.unstored(sha), unstoredCount: () => made.unstoredCount() });
-  }
-  return remote;
+interface Running {
+  remote: Remote<EngineApi>;
+  /** Rejects when the engine ends. */
+  ended: Promise<never>;
 }
+
+let running: Running | undefined;
+const listeners = new Set<() => void>();
+
+/** Hears of every end of the engine that was not meant: what it held is gone, and the next question gets a new one. */
+export function onEngineEnd(listener: () => void): () => void {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
+}
+
+function start(): Running {
+  const worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module', name: 'engine' });
+  const remote = wrap<EngineApi>(worker);
+  let fail: (error: Error) => void = () => undefined;
+  const ended = new Promise<never>((_, reject) => (fail = reject));
+  ended.catch(() => undefined);
+  const own: Running = { remote, ended };
+  const end = (why: string) => {
+    if (running !== own) return;
+    running = undefined;
+    life.forget();
+    worker.terminate();
+    fail(new UplandError('engine-ended', `The engine that works the ground out ended${why}. It was started again.`));
+    listeners.forEach((listener) => listener());
+  };
+  const life = watchLife(worker, () => end(''));
+  // A script that cannot be loaded says so by an error alone, before it could answer anything.
+  worker.addEventListener('error', (event) => {
+    if (!event.message) end(': it could not be started');
+  });
+  lookElsewhere({ unstored: (sha) => engine().unstored(sha), unstoredCount: () => engine().unstoredCount() });
+  return own;
+}
+
+/**
+ * The engine, in a worker of its own; started on first use, and again after it ended. Every
+ * question that it had not answered then is answered by an error.
+ */
+export function engine(): Remote<EngineApi> {
+  running ??= start();
+  return asking;
+}
+
+const asking = new Proxy({} as Remote<EngineApi>, {
+  get(_, name) {
+    // Asked whether it is a promise, it is none.
+    if (name === 'then') return undefined;
+    return (...args: unknown[]) => {
+      const { remote, ended } = (running ??= start());
+      const ask = remote[name as keyof EngineApi] as unknown as (...args: unknown[]) => Promise<unknown>;
+      return Promise.race([ask(...args), ended]);
+    };
+  },
+});
 
 /** Hears how long work stands. */
 export const telling = (tell: (words: string, share: number) => void) => proxy(tell);
 
 export const listening = (listener: Listener) => proxy(listener);
+
+/** Lets a thread's proxy go. */
+export const release = (remote: Remote<unknown>): void => remote[releaseProxy]?.();

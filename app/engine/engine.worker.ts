@@ -40,6 +40,7 @@ import {
   type Order,
   type StrokePlace,
 } from '@upland-cast/core';
+import { holdLife } from '../storage/alive';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
 import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
 import { browserKernels } from './kernels';
@@ -85,7 +86,9 @@ import * as meshing from './meshing';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
-const kernels = browserKernels();
+/** Threads of the computation that ended and were started again, since the page was told last. */
+let lost = 0;
+const kernels = browserKernels(() => lost++);
 const cache = new StageCache(768 * 1024 * 1024);
 /** Stage keys whose pictures the page has. */
 const pictured = new Set<string>();
@@ -191,7 +194,7 @@ const api = {
     course: Course,
     { preview, standing, mask, layer, of }: PictureRequest,
     listener: Listener,
-  ): Promise<Outcome<Picture & { mask?: MaskPicture; layer?: LayerPicture; reached: Reached[] }>> {
+  ): Promise<Outcome<Picture & { mask?: MaskPicture; layer?: LayerPicture; reached: Reached[]; said?: string }>> {
     const result = await outcome(async () => {
       const began = performance.now();
       const ground = preview ? previewGround(course.ground) : course.ground;
@@ -217,6 +220,7 @@ const api = {
         valid,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
         layer: layer ? await layerPicture(layer, field, evaluation, of, standing) : undefined,
+        said: toldOfLosses(),
         reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),
       };
     });
@@ -460,6 +464,12 @@ const api = {
   },
 };
 
+function toldOfLosses(): string | undefined {
+  const some = lost;
+  lost = 0;
+  return some ? 'A thread of the computation ended and was started again; what it was at was done once more.' : undefined;
+}
+
 /** Reports by the ground they are of. */
 const drained = new WeakMap<Float32Array, DrainageReport>();
 
@@ -528,3 +538,4 @@ async function pngUrl(pixels: Uint8ClampedArray<ArrayBuffer>, width: number, hei
 
 export type EngineApi = typeof api;
 expose(api);
+holdLife();

@@ -425,7 +425,7 @@ export async function press(work: Omit<Work, 'field'> & { field: () => Promise<F
     smooth: request.smooth,
     signal,
     size: against ? { across: ground.across, down: ground.down } : request.across && request.down ? { across: request.across, down: request.down } : undefined,
-    registration: against ? ground.registration : 'point',
+    registration: against ? ground.registration : request.registration,
     extent: against ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : request.extent,
   });
   onWork('Pressing', 0.8);
@@ -468,6 +468,7 @@ export async function press(work: Omit<Work, 'field'> & { field: () => Promise<F
     relief: { width, height, pixels: reliefPixels(made, width, height) },
     cover: coverPixels(pressed.field, pressed.gap, width, height),
     mesh: drawable({ ...read, up }, scale, made),
+    odd: read.odd ?? [],
     difference: against ? differenceFrom(await field(), pressed.field) : undefined,
     asset: await keepAsset(bytes),
   };

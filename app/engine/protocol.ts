@@ -310,6 +310,8 @@ export interface PressRequest {
   extent?: Extent;
   /** Holes that are given heights which carry the ground around them on: none, those inside, or all there is no surface over. */
   fill: 'none' | 'inside' | 'all';
+  /** Where the samples lie, where they are not the terrain's own. */
+  registration: Ground['registration'];
   /** Hold the heights against the terrain's ground, and press to its samples and extent. */
   againstGround: boolean;
 }
@@ -338,6 +340,8 @@ export interface PressResult {
   /** As large: where it covers the ground, lies over itself, and leaves holes. */
   cover: Uint8ClampedArray<ArrayBuffer>;
   mesh: MeshPicture;
+  /** What was out of the ordinary in the files. */
+  odd: string[];
   /** Against the terrain's ground, metres. */
   difference?: { maxAbs: number; rmse: number; samples: number };
   /** The heights as an asset: a float32 TIFF. */

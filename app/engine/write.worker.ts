@@ -1,4 +1,5 @@
 import { expose, transfer } from 'comlink';
+import { holdLife } from '../storage/alive';
 import { buffersOfWritten, doWriting, type WriteTask } from '@upland-cast/core';
 
 const writing = {
@@ -9,3 +10,4 @@ const writing = {
 };
 export type Writing = typeof writing;
 expose(writing);
+holdLife();

@@ -1,5 +1,6 @@
 import { sha256, UplandError } from '@upland-cast/core';
 import { db } from './db';
+import { storageSentence } from './room';
 
 /** Assets that could not be stored because the quota is full; kept for as long as the page lives. */
 const unstored = new Map<string, Uint8Array<ArrayBuffer>>();
@@ -15,16 +16,34 @@ export async function keepAsset(bytes: Uint8Array<ArrayBuffer>): Promise<string>
   return sha;
 }
 
+/** The bytes of an asset, checked against their name: storage may be spoiled, and a step must not work with what is not its file. */
 export async function loadAsset(sha: string): Promise<Uint8Array<ArrayBuffer>> {
   const held = unstored.get(sha) ?? (await elsewhere?.unstored(sha));
   if (held) return held;
-  const row = await db.assets.get(sha);
-  if (!row)
+  let bytes: Uint8Array<ArrayBuffer> | undefined;
+  try {
+    const row = await db.assets.get(sha);
+    bytes = row && new Uint8Array(await row.bytes.arrayBuffer());
+  } catch (error) {
+    throw new UplandError(
+      'unreadable-asset',
+      `A file that this step needs (${sha.slice(0, 12)}…) cannot be read from this browser’s storage: ${storageSentence(error)}`,
+    );
+  }
+  if (!bytes) {
     throw new UplandError(
       'missing-asset',
       `A file that this step needs (${sha.slice(0, 12)}…) is not in this browser any more. Bring the terrain in again from its project file.`,
     );
-  return new Uint8Array(await row.bytes.arrayBuffer());
+  }
+  if ((await sha256(bytes)) !== sha) {
+    throw new UplandError(
+      'damaged-asset',
+      `A file that this step needs (${sha.slice(0, 12)}…) is damaged in this browser’s storage: it is not what it was. Bring it in again, or the terrain from its project file.`,
+      { sha },
+    );
+  }
+  return bytes;
 }
 
 /** Assets that live in the memory of another thread only: what the engine could not store. */
@@ -36,7 +55,7 @@ let elsewhere: Elsewhere | undefined;
 export const lookElsewhere = (holder: Elsewhere): void => void (elsewhere = holder);
 
 /** How many assets live in memory only, here and in the engine. */
-export const unstoredCount = async (): Promise<number> => unstored.size + ((await elsewhere?.unstoredCount()) ?? 0);
+export const unstoredCount = async (): Promise<number> => unstored.size + ((await elsewhere?.unstoredCount().catch(() => 0)) ?? 0);
 
 /** An asset that lives in this thread's memory only. */
 export const unstoredHere = (sha: string): Uint8Array<ArrayBuffer> | null => unstored.get(sha) ?? null;

@@ -1,6 +1,7 @@
 import Dexie, { type EntityTable } from 'dexie';
 import type { Patch } from 'immer';
 import type { Course } from '@upland-cast/core';
+import type { Entry } from './journal';
 
 export interface TerrainRow {
   id: string;
@@ -28,6 +29,15 @@ export interface HistoryRow {
   changed: number;
   past: Change[];
   future: Change[];
+}
+
+/** Changes since the terrain was saved whole at `base`, in the order in which they were made. */
+export interface JournalRow {
+  id?: number;
+  terrain: string;
+  base: number;
+  at: number;
+  entries: Entry[];
 }
 
 /** A state of a terrain as it was saved once. */
@@ -75,6 +85,7 @@ export const db = new Dexie('upland-cast') as Dexie & {
   settings: EntityTable<SettingRow, 'key'>;
   handles: EntityTable<HandleRow, 'sha'>;
   histories: EntityTable<HistoryRow, 'id'>;
+  journal: EntityTable<JournalRow, 'id'>;
 };
 
 db.version(1).stores({
@@ -89,3 +100,4 @@ db.version(2).stores({ marks: '++id, terrain' });
 db.version(3).stores({ handles: 'sha' });
 
 db.version(4).stores({ histories: 'id' });
+db.version(5).stores({ journal: '++id, terrain' });

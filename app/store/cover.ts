@@ -11,7 +11,7 @@ export function setCover(label: string, recipe: (cover: Cover) => void, gesture?
       recipe(course.cover);
     },
     gesture,
-    () => undefined,
+    { work: () => undefined },
   );
 }
 
@@ -60,7 +60,7 @@ export async function layerPicture(id: string, file: File): Promise<void> {
       if (layer) layer.picture = sha;
     },
     undefined,
-    () => undefined,
+    { work: () => undefined },
   );
 }
 

@@ -110,13 +110,20 @@ export async function beginStroke(brush: BrushSettings): Promise<boolean> {
 export function strokeTo(places: StrokePlace[]): void {
   waiting.push(...places);
   dabbing ??= (async () => {
-    while (waiting.length) {
-      const now = waiting;
+    try {
+      while (waiting.length) {
+        const now = waiting;
+        waiting = [];
+        const patch = await engine().dab(now);
+        if (patch) applyPatch(patch);
+      }
+    } catch {
+      // The engine has ended, and says so itself: this stroke is lost.
       waiting = [];
-      const patch = await engine().dab(now);
-      if (patch) applyPatch(patch);
+      on = null;
+    } finally {
+      dabbing = null;
     }
-    dabbing = null;
   })();
 }
 
@@ -143,8 +150,11 @@ export async function endStroke(): Promise<void> {
   if (!ended) return;
   on = null;
   await dabbing;
-  const result = await engine().endStroke();
+  const result = await engine()
+    .endStroke()
+    .catch(() => null);
   void holdWork(false);
+  if (!result) return;
   if (!result.ok || !result.value) {
     workOut();
     return result.ok ? undefined : say(result.sentence);
@@ -160,7 +170,7 @@ export async function endStroke(): Promise<void> {
         if (found) found.line.steps[found.index].params = params as SculptParams;
       },
       undefined,
-      workOutBehind,
+      { work: workOutBehind, atOnce: true },
     );
   }
 }

@@ -1,4 +1,4 @@
-import { applyPatches, enablePatches, produce, produceWithPatches } from 'immer';
+import { applyPatches, enablePatches, produceWithPatches } from 'immer';
 import { create } from 'zustand';
 import {
   allUses,
@@ -9,20 +9,26 @@ import {
   shareUnderWater,
   stepById,
   makeBrush,
+  UplandError,
   type Brush,
   type Course,
   type DrainageReport,
   type Ground,
 } from '@upland-cast/core';
 import { sheetNow } from '../components/sheet';
-import { engine, listening } from '../engine/client';
+import { engine, listening, onEngineEnd } from '../engine/client';
 import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
 import type { Walker } from '../view/walk';
 import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../view/drapes';
-import { db, type Change } from '../storage/db';
+import { onRemoved, terrainLock } from '../storage/alive';
+import { db, type Change, type JournalRow } from '../storage/db';
 import { assetsOfChange, historyOf, kept } from '../storage/histories';
-import { brought, ensureDemo, saveTerrain, sweepAssets } from '../storage/terrains';
+import { append, journalOf, replayed, type Working } from '../storage/journal';
+import { addTerrain, brought, ensureDemo, saveTerrain, sweepAssets } from '../storage/terrains';
 import { unstoredCount } from '../storage/assets';
+import { takeMeshes } from '../storage/meshes';
+import { storageSentence } from '../storage/room';
+import { Saving } from './saving';
 
 enablePatches();
 
@@ -72,6 +78,10 @@ interface State {
   notice: string | null;
   savedAt: number | null;
   saveFault: string | null;
+  /** The terrain was removed in another tab while it is open here. */
+  gone: boolean;
+  /** Mesh files that were dropped where heights are expected: the Mesh room takes them. */
+  meshFiles: { name: string; bytes: Uint8Array<ArrayBuffer> }[] | null;
   view: ViewSettings;
   brush: BrushSettings;
   /** The step that the view and its readouts stand after; null: the end of the stem. */
@@ -113,6 +123,8 @@ export const useTerrain = create<State>(() => ({
   notice: null,
   savedAt: null,
   saveFault: null,
+  gone: false,
+  meshFiles: null,
   cursor: null,
   standing: null,
   mask: null,
@@ -147,35 +159,67 @@ export const say = (notice: string | null) => set({ notice });
 export async function openTerrain(id: string): Promise<void> {
   set({ id });
   try {
-    await ensureDemo();
-    const stored = await db.terrains.get(id);
-    const row = stored && brought(stored);
-    // What an older version kept cannot be undone by this one.
-    const same = row === stored;
-    if (!row) {
+    await ensureDemo().catch(() => undefined);
+    const writable = await takeLock(id);
+    const found = await readTerrain(id);
+    if (!found) {
       set({ missing: 'This terrain is not in this browser. It may have been removed, or belong to another one.' });
       return;
     }
-    const writable = await takeLock(id);
-    const last = row.course.stem[row.course.stem.length - 1];
-    set({ course: row.course, readOnly: !writable, selected: last?.id ?? null, savedAt: row.changed, ...(same ? await historyOf(id, row.changed) : {}) });
-    workOut();
+    const { course } = found.working;
+    const last = course.stem[course.stem.length - 1];
+    set({ readOnly: !writable, selected: last?.id ?? null });
+    takeUp(found);
+    const meshFiles = await takeMeshes(id).catch(() => null);
+    if (meshFiles) set({ meshFiles });
   } catch (error) {
     set({ missing: `The terrain could not be opened: ${sentenceOf(error)}` });
   }
 }
 
+interface Found {
+  working: Working;
+  changed: number;
+  /** Entries of the journal that were played again, and those that did not go together with what was saved. */
+  played: number;
+  lost: number;
+}
+
+/** A terrain as it was saved, with what the journal holds beside it. */
+async function readTerrain(id: string): Promise<Found | null> {
+  const stored = await db.terrains.get(id);
+  if (!stored) return null;
+  const row = brought(stored);
+  // What an older version kept cannot be undone by this one.
+  const same = stored.course.version === row.course.version;
+  const history = same ? await historyOf(id, row.changed) : { past: [], future: [] };
+  const rows = await journalOf(id).catch((): JournalRow[] => []);
+  // Patches count from the course as it was stored, which may lack what has a default now.
+  const { played, lost, ...working } = replayed({ course: row.course, ...history }, row.changed, same ? rows : []);
+  return { working, changed: row.changed, played, lost };
+}
+
+function takeUp({ working, changed, played, lost }: Found): void {
+  saving.begin(changed);
+  set({ ...working, savedAt: changed, gone: false });
+  if (lost > 0) say(`${lost} of the last changes could not be read again from this browser’s storage. What went before them is here.`);
+  if (played > 0 && !get().readOnly) void saveNow();
+  workOut();
+}
+
 /** True when this tab got the terrain's lock; it is held until the tab goes. A tab that waits gets it when the other closes. */
 function takeLock(id: string): Promise<boolean> {
   return new Promise((resolve) => {
-    const name = `upland-cast:${id}`;
+    const name = terrainLock(id);
     void navigator.locks.request(name, { ifAvailable: true }, (lock) => {
       resolve(lock !== null);
       if (lock) return new Promise(() => undefined);
       void navigator.locks.request(name, async () => {
-        const row = await db.terrains.get(id);
-        if (row) set({ course: brought(row).course, readOnly: false, savedAt: row.changed, ...(await historyOf(id, row.changed)) });
-        workOut();
+        const found = await readTerrain(id).catch(() => null);
+        if (found) {
+          set({ readOnly: false });
+          takeUp(found);
+        }
         return new Promise(() => undefined);
       });
       return undefined;
@@ -183,24 +227,50 @@ function takeLock(id: string): Promise<boolean> {
   });
 }
 
+onRemoved((id) => {
+  if (id === get().id) lose();
+});
+
+/** The terrain was removed in another tab: here it goes on in memory, until it is kept as a new one. */
+function lose(): void {
+  set({
+    gone: true,
+    savedAt: null,
+    saveFault: 'This terrain was removed in another tab. What you see is in memory only: keep it as a new terrain, or save the project file.',
+  });
+}
+
+/** Keeps a terrain that was removed elsewhere as a new one, and goes on with that. */
+export async function keepAsNew(): Promise<void> {
+  const { course } = get();
+  if (!course) return;
+  try {
+    const id = await addTerrain(course);
+    location.href = `/terrain?id=${id}${location.hash}`;
+  } catch (error) {
+    say(storageSentence(error));
+  }
+}
+
 /**
  * Changes the course. Changes of one gesture (a drag, a word being typed) are undone together.
  */
-export function change(label: string, recipe: (course: Course) => void, gesture?: string, work: () => void = workOut): void {
+export function change(label: string, recipe: (course: Course) => void, gesture?: string, { work = workOut, atOnce = false } = {}): void {
   const { course, readOnly, past } = get();
   if (!course || readOnly) return;
   const [next, forward, back] = produceWithPatches(course, recipe);
   if (forward.length === 0) return;
   const last = past[past.length - 1];
   const joined = gesture && last?.gesture === gesture;
-  const entry: Change = joined ? { ...last, forward: [...last.forward, ...forward], back: [...back, ...last.back] } : { forward, back, label, gesture };
+  const own: Change = { forward, back, label, gesture };
+  const entry: Change = joined ? { ...last, forward: [...last.forward, ...forward], back: [...back, ...last.back] } : own;
   const all = [...(joined ? past.slice(0, -1) : past), entry];
   const remembered = kept(all, next);
   forget(all.slice(0, all.length - remembered.length), get().future);
   set({ course: next, past: remembered, future: [] });
   keepSelection();
   work();
-  saveSoon();
+  saving.note({ kind: 'change', change: own, joined: Boolean(joined) }, atOnce);
 }
 
 /** Assets that only changes referred to which cannot be undone or redone any more. */
@@ -224,7 +294,7 @@ export function undo(): void {
   set({ course: applyPatches(course, last.back), past: past.slice(0, -1), future: [...future, { ...last, gesture: undefined }] });
   keepSelection();
   workOut();
-  saveSoon();
+  saving.note({ kind: 'undo' });
 }
 
 export function redo(): void {
@@ -234,7 +304,7 @@ export function redo(): void {
   set({ course: applyPatches(course, next.forward), past: [...past, next], future: future.slice(0, -1) });
   keepSelection();
   workOut();
-  saveSoon();
+  saving.note({ kind: 'redo' });
 }
 
 function keepSelection(): void {
@@ -258,8 +328,10 @@ export function replaceCourse(next: Course, label: string): void {
 export function amend(recipe: (course: Course) => void): void {
   const { course, readOnly } = get();
   if (!course || readOnly) return;
-  set({ course: produce(course, recipe) });
-  saveSoon();
+  const [next, forward] = produceWithPatches(course, recipe);
+  if (forward.length === 0) return;
+  set({ course: next });
+  saving.note({ kind: 'amend', forward });
 }
 
 // Working out: a preview at once, the full ground when the hand rests. A preview that runs is
@@ -350,6 +422,24 @@ function wholeLater(turn: number, wait: number): void {
   }, wait);
 }
 
+/** Ends of the engine in the last minute: one that ends again and again is not begun for ever. */
+let ends: number[] = [];
+const MOST_ENDS = 3;
+onEngineEnd(() => {
+  const now = Date.now();
+  ends = [...ends.filter((at) => now - at < 60_000), now];
+  held = false;
+  const again = ends.length <= MOST_ENDS;
+  set({
+    working: null,
+    notice: again
+      ? 'The engine that works the ground out ended. It was started again, and the ground is worked out anew; your work is kept.'
+      : 'The engine that works the ground out ends again and again: this ground may need more memory than there is. Work at fewer samples, or save the project file.',
+  });
+  // What was asked of the old one is answered by errors first.
+  if (again) setTimeout(workOut);
+});
+
 /** Hears of every full ground that has been worked out. */
 export const settled = new Set<(course: Course, picture: Picture) => void>();
 
@@ -385,7 +475,8 @@ async function pass(kind: 'preview' | 'full', course: Course, turn: number): Pro
       }),
     );
     if (result.ok) {
-      const { mask, layer, reached, ...picture } = result.value;
+      const { mask, layer, reached, said, ...picture } = result.value;
+      if (said) say(said);
       set({ picture, mask: mask ?? null, layer: layer ?? null, working: null });
       keepReached(reached);
     } else {
@@ -394,7 +485,8 @@ async function pass(kind: 'preview' | 'full', course: Course, turn: number): Pro
     }
     return result.ok;
   } catch (error) {
-    set({ working: null, notice: sentenceOf(error) });
+    // The end of the engine has said so itself.
+    set({ working: null, ...(error instanceof UplandError && error.code === 'engine-ended' ? {} : { notice: sentenceOf(error) }) });
     return false;
   } finally {
     over = true;
@@ -470,40 +562,39 @@ export async function refreshReport(): Promise<void> {
 }
 
 // Saving as one works.
-
-let saving: ReturnType<typeof setTimeout> | undefined;
-
-function saveSoon(): void {
-  clearTimeout(saving);
-  saving = setTimeout(() => void saveNow(), 500);
-}
-
-export async function saveNow(): Promise<void> {
-  clearTimeout(saving);
-  saving = undefined;
-  const { id, course, readOnly, past, future } = get();
-  if (!id || !course || readOnly) return;
-  try {
-    const at = Date.now();
-    await saveTerrain(id, course, at, { past, future });
-    if (forgotten.size) {
+const saving = new Saving({
+  now: () => {
+    const { id, course, readOnly, past, future, gone } = get();
+    return id && course && !readOnly && !gone ? { id, course, past, future } : null;
+  },
+  whole: async ({ id, course, past, future }, at) => {
+    const there = await saveTerrain(id, course, at, { past, future });
+    if (there && forgotten.size) {
       const some = new Set(forgotten);
       forgotten.clear();
-      await sweepAssets(some);
+      await sweepAssets(some).catch(() => undefined);
     }
-    set({ savedAt: at, saveFault: (await unstoredCount()) ? 'Some hand work is in memory only: this browser has no room left. Save the project file.' : null });
-  } catch (error) {
-    const full = error instanceof Error && /quota/i.test(`${error.name} ${error.message}`);
-    set({
-      saveFault: full
-        ? 'This browser has no room left to save. Your work goes on in memory: save the project file now.'
-        : `Saving failed: ${sentenceOf(error)}`,
+    return there;
+  },
+  append,
+  onSaved: (at) => {
+    set({ savedAt: at, saveFault: null });
+    void unstoredCount().then((count) => {
+      if (count) set({ saveFault: 'Some hand work is in memory only: this browser has no room left. Save the project file.' });
     });
-  }
-}
+  },
+  onFault: (saveFault) => set({ saveFault }),
+  onGone: lose,
+});
+
+/** Saves the terrain whole, now. */
+export const saveNow = (): Promise<void> => saving.whole();
+
+/** Stores what has not been stored yet, in the shortest way: the page may go. */
+export const saveShortly = (): Promise<void> => saving.flush();
 
 /** Whether something is still to be saved. */
-export const isSaving = () => saving !== undefined;
+export const isSaving = () => saving.pending;
 
 async function keepThumbnail(course: Course): Promise<void> {
   const { id, readOnly, picture } = get();

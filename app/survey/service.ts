@@ -1,232 +1,113 @@
-import {
-  COUNTRY,
-  countryGround,
-  countryWindow,
-  encode,
-  extract,
-  hillshade,
-  encodeRgb,
-  inlineKernels,
-  sentenceOf,
-  statistics,
-  UplandError,
-  type Field,
-  type Frame,
-} from '@upland-cast/core';
-import { encode as encodeJpeg } from 'jpeg-js';
-import { z } from 'zod';
-import { rampPixels, TINT } from '../view/ramp';
+import { Worker } from 'node:worker_threads';
+import { inlineKernels, sentenceOf, UplandError } from '@upland-cast/core';
+import { survey, type SurveyAnswer, type SurveyTask } from './work';
 
-/** The survey archive's own side: a stand-in for the elevation services that people pull from, made up and with no network. */
+/** Questions that may wait, and how long one may: somebody who waits longer is told to ask again. */
+const MOST_WAITING = 24;
+const PATIENCE = 3_500;
+/** A question that takes longer than this is given up, and so is its thread. */
+const MOST_TIME = 30_000;
+/** A thread without a question ends after this, and its memory with it. */
+const IDLE = 15_000;
+
+interface Asked {
+  task: SurveyTask;
+  since: number;
+  resolve(answer: SurveyAnswer): void;
+  reject(error: UplandError): void;
+}
+
+const busy = () => new UplandError('busy', 'The survey is busy. Ask again in a moment.');
+
+/** A thread that answers one question after the other; begun when it is needed, ended when it is not. */
+class Desk {
+  private readonly waiting: Asked[] = [];
+  private worker: Worker | undefined;
+  private current: Asked | undefined;
+  private idle: ReturnType<typeof setTimeout> | undefined;
+  private limit: ReturnType<typeof setTimeout> | undefined;
+
+  ask(task: SurveyTask): Promise<SurveyAnswer> {
+    if (this.waiting.length >= MOST_WAITING) return Promise.reject(busy());
+    return new Promise((resolve, reject) => {
+      const one: Asked = { task, since: Date.now(), resolve, reject };
+      this.waiting.push(one);
+      setTimeout(() => {
+        const at = this.waiting.indexOf(one);
+        if (at < 0) return;
+        this.waiting.splice(at, 1);
+        reject(busy());
+      }, PATIENCE).unref();
+      this.next();
+    });
+  }
+
+  private next(): void {
+    if (this.current) return;
+    this.current = this.waiting.shift();
+    clearTimeout(this.idle);
+    if (!this.current) {
+      this.idle = setTimeout(() => this.end(), IDLE);
+      this.idle.unref();
+      return;
+    }
+    this.worker ??= this.begin();
+    this.limit = setTimeout(() => this.fail('time', 'The survey took too long over this and gave it up. Ask for a smaller frame.'), MOST_TIME);
+    this.worker.postMessage({ id: 0, task: this.current.task });
+  }
+
+  private begin(): Worker {
+    const worker = new Worker(new URL(process.env.UPLAND_WORK!), { workerData: 'survey' });
+    worker.unref();
+    worker.on('message', (message: { answer?: SurveyAnswer; fault?: { code: string; sentence: string } }) => {
+      const one = this.take();
+      if (message.answer) one?.resolve(message.answer);
+      else one?.reject(new UplandError(message.fault!.code, message.fault!.sentence));
+      this.next();
+    });
+    worker.on('error', (error) => {
+      console.error(error);
+      if (worker === this.worker) this.fail('worker', 'The thread that answers for the survey ended. Ask again.');
+    });
+    return worker;
+  }
+
+  private take(): Asked | undefined {
+    clearTimeout(this.limit);
+    const one = this.current;
+    this.current = undefined;
+    return one;
+  }
+
+  private fail(code: string, sentence: string): void {
+    this.end();
+    this.take()?.reject(new UplandError(code, sentence));
+    this.next();
+  }
+
+  private end(): void {
+    void this.worker?.terminate();
+    this.worker = undefined;
+  }
+}
+
+/** What is there at once stays so while somebody else asks for much: the map's tiles, and extracts. */
+const desks = { map: new Desk(), extracts: new Desk() };
 const kernels = inlineKernels();
 
-/** One piece of work at a time, and only so many that wait. */
-const MOST_WAITING = 24;
-let waiting = 0;
-let last: Promise<unknown> = Promise.resolve();
-
-function inTurn<T>(work: () => Promise<T>): Promise<T> {
-  if (waiting >= MOST_WAITING) return Promise.reject(new UplandError('busy', 'The survey is busy. Ask again in a moment.'));
-  waiting++;
-  const mine = last.then(work);
-  last = mine
-    .catch(() => undefined)
-    .finally(() => {
-      waiting--;
-    });
-  return mine;
-}
-
-/** What was worked out lately, by what was asked. */
-class Lately<T> {
-  private readonly held = new Map<string, Promise<T>>();
-  constructor(private readonly most: number) {}
-  get(key: string, make: () => Promise<T>): Promise<T> {
-    const known = this.held.get(key);
-    if (known) {
-      this.held.delete(key);
-      this.held.set(key, known);
-      return known;
-    }
-    const made = make();
-    this.held.set(key, made);
-    made.catch(() => this.held.delete(key));
-    while (this.held.size > this.most) this.held.delete(this.held.keys().next().value!);
-    return made;
-  }
-}
-
-const metres = z.coerce.number().finite();
-export const frameSchema = z.object({
-  east: metres.min(0).max(COUNTRY.width),
-  south: metres.min(0).max(COUNTRY.depth),
-  width: metres.positive().max(COUNTRY.width),
-  depth: metres.positive().max(COUNTRY.depth),
-  spacing: z.coerce.number().int().positive().max(1000),
-});
-
-const extracts = new Lately<Field>(3);
-export const extractOf = ({ spacing, ...frame }: Frame & { spacing: number }): Promise<Field> =>
-  extracts.get(JSON.stringify([frame, spacing]), () => inTurn(() => extract(frame, spacing, kernels)));
-
-/** The whole country, coarse: for ranges. */
-let whole: Promise<Field> | undefined;
-function coarse(): Promise<Field> {
-  const ground = countryGround(180);
-  whole ??= inTurn(() => countryWindow(180, { left: 0, top: 0, across: ground.across, down: ground.down }, kernels));
-  whole.catch(() => (whole = undefined));
-  return whole;
-}
-
-/** Lowest and highest within a frame, from every 180 m; of land only where the sea floor is left out. */
-export async function rangeOf(frame: Frame, seaFloor: boolean): Promise<{ low: number; high: number }> {
-  const { ground, height } = await coarse();
-  let low = Infinity;
-  let high = -Infinity;
-  const clamp = (v: number, most: number) => Math.max(0, Math.min(most, v));
-  const [left, right] = [clamp(Math.floor(frame.east / 180), ground.across - 1), clamp(Math.ceil((frame.east + frame.width) / 180), ground.across)];
-  const [top, bottom] = [clamp(Math.floor(frame.south / 180), ground.down - 1), clamp(Math.ceil((frame.south + frame.depth) / 180), ground.down)];
-  for (let row = top; row < bottom; row++) {
-    for (let column = left; column < right; column++) {
-      const h = height[row * ground.across + column];
-      if (!seaFloor && h < 0) continue;
-      if (h < low) low = h;
-      if (h > high) high = h;
-    }
-  }
-  return low < high ? { low, high } : { low: 0, high: 1 };
-}
-
-export const TILE = 256;
-/** Metres a pixel at a zoom: 360 at 0, halved with every one. */
-export const metresAPixel = (zoom: number) => 360 / 2 ** zoom;
-export const MOST_ZOOM = 5;
-
-const tiles = new Lately<Field>(80);
-const RAMP = rampPixels(TINT);
-
-/** A map tile: relief tinted between two heights, with or without the sea's floor. */
-export async function tileOf(zoom: number, x: number, y: number, low: number, high: number, seaFloor: boolean): Promise<Uint8Array<ArrayBuffer>> {
-  const spacing = metresAPixel(zoom);
-  const ground = countryGround(spacing);
-  const left = x * TILE;
-  const top = y * TILE;
-  const across = Math.min(TILE, ground.across - left);
-  const down = Math.min(TILE, ground.down - top);
-  if (across <= 0 || down <= 0 || x < 0 || y < 0) throw new UplandError('outside', `There is no tile ${x}, ${y} at zoom ${zoom}.`);
-  // One sample more around, so that shades meet at the tiles' edges.
-  const margin = { left: Math.max(0, left - 1), top: Math.max(0, top - 1) };
-  const window = {
-    ...margin,
-    across: Math.min(ground.across, left + across + 1) - margin.left,
-    down: Math.min(ground.down, top + down + 1) - margin.top,
-  };
-  const field = await tiles.get(`${zoom}/${x}/${y}`, () => inTurn(() => countryWindow(spacing, window, kernels)));
-  const shade = hillshade(field, { azimuth: 315, altitude: 45, exaggeration: Math.max(1.5, Math.min(4, spacing / 45)) });
-  const rgb = new Uint8Array(3 * TILE * TILE).fill(0xc4);
-  for (let row = 0; row < down; row++) {
-    for (let column = 0; column < across; column++) {
-      const i = (row + top - margin.top) * window.across + column + left - margin.left;
-      const h = field.height[i];
-      const light = 0.45 + (0.75 * shade[i]) / 255;
-      const to = 3 * (row * TILE + column);
-      for (let k = 0; k < 3; k++) rgb[to + k] = Math.max(0, Math.min(255, tone(h, low, high, seaFloor, k) * (h < 0 && !seaFloor ? 1 : light)));
-    }
-  }
-  return encodeRgb(rgb, TILE, TILE);
-}
-
-const SHALLOW = [143, 178, 194];
-const DEEP = [38, 74, 104];
-
-function tone(h: number, low: number, high: number, seaFloor: boolean, k: number): number {
-  if (h < 0) {
-    if (!seaFloor) return [168, 193, 205][k];
-    const t = Math.min(1, Math.max(0, h / Math.min(-1, low)));
-    return SHALLOW[k] + t * (DEEP[k] - SHALLOW[k]);
-  }
-  const from = Math.max(0, low);
-  const t = Math.min(1, Math.max(0, (h - from) / Math.max(1, high - from)));
-  return RAMP[4 * Math.round(255 * t) + k];
-}
-
-export interface SurveyFacts {
-  lowest: number;
-  mean: number;
-  highest: number;
-  rows: number;
-  columns: number;
-  spacing: number;
-  holes: number;
-  west: number;
-  north: number;
-  crs: string;
-  /** What the ends of a 16-bit file's codes stand for, metres. */
-  codes: { low: number; high: number };
-}
-
-export function factsOf(field: Field, spacing: number): SurveyFacts {
-  const { lowest, highest, mean } = statistics(field);
-  const { across, down, georeference } = field.ground;
-  const holes = field.valid ? field.valid.reduce((sum, v) => sum + 1 - v, 0) : 0;
-  return {
-    lowest,
-    mean,
-    highest,
-    rows: down,
-    columns: across,
-    spacing,
-    holes,
-    west: georeference!.west,
-    north: georeference!.north,
-    crs: georeference!.crs,
-    codes: codesOf(field),
-  };
-}
-
-/** Whole metres around the field's range. */
-function codesOf(field: Field): { low: number; high: number } {
-  const { lowest, highest } = statistics(field);
-  return { low: Math.floor(lowest), high: Math.ceil(highest) };
-}
-
-export const EXTRACT_FORMATS = ['tiff', 'png', 'asc', 'jpeg'] as const;
-export type ExtractFormat = (typeof EXTRACT_FORMATS)[number];
-
-/** An extract as a file, with what its reader has to be told beside it. */
-export async function fileOf(
-  field: Field,
-  format: ExtractFormat,
-): Promise<{ bytes: Uint8Array<ArrayBuffer>; type: string; ending: string; range?: { low: number; high: number } }> {
-  if (format === 'tiff')
-    return { bytes: (await encode(field, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } })).bytes, type: 'image/tiff', ending: '.tif' };
-  if (format === 'asc') return { bytes: (await encode(field, { format: 'asc', type: 'f32' })).bytes, type: 'text/plain', ending: '.asc' };
-  // Codes have no place for holes: there they stand at the lowest, which is what surveys do and inspection finds.
-  const range = codesOf(field);
-  const plain: Field = { ground: field.ground, height: field.height.map((h, i) => (field.valid && !field.valid[i] ? range.low : h)) };
-  if (format === 'png') return { bytes: (await encode(plain, { format: 'png', type: 'u16', range })).bytes, type: 'image/png', ending: '.png', range };
-  const { across, down } = field.ground;
-  const data = new Uint8Array(4 * across * down);
-  for (let i = 0; i < across * down; i++) {
-    const v = Math.round((255 * (plain.height[i] - range.low)) / (range.high - range.low));
-    data.set([v, v, v, 255], 4 * i);
-  }
-  return { bytes: new Uint8Array(encodeJpeg({ data, width: across, height: down }, 82).data), type: 'image/jpeg', ending: '.jpg', range };
+/** Answers in a thread beside the server's own; in place where its script is not there. */
+export function askSurvey(task: SurveyTask): Promise<SurveyAnswer> {
+  if (!process.env.UPLAND_WORK) return survey(task, kernels);
+  return (task.kind === 'tile' || task.kind === 'range' ? desks.map : desks.extracts).ask(task);
 }
 
 /** An answer for what went wrong: a sentence and a code, never a stack. */
 export function refusal(error: unknown): Response {
   const known = error instanceof UplandError;
   if (!known) console.error(error);
-  const status = known ? (error.code === 'busy' ? 503 : 400) : 500;
+  const code = known ? error.code : 'unexpected';
+  const status = !known ? 500 : code === 'busy' ? 503 : code === 'worker' || code === 'time' ? 500 : 400;
   const sentence = known ? sentenceOf(error) : 'The survey could not answer. Ask again, or for a smaller frame.';
-  return Response.json({ code: known ? error.code : 'unexpected', sentence }, { status, headers: status === 503 ? { 'Retry-After': '2' } : {} });
-}
-
-/** What an address asks for, checked; throws a sentence that names the part that is wrong. */
-export function asked<T extends z.ZodType>(schema: T, url: URL): z.output<T> {
-  const parsed = schema.safeParse(Object.fromEntries(url.searchParams));
-  if (parsed.success) return parsed.data;
-  const issue = parsed.error.issues[0];
-  throw new UplandError('asked', `The question is not understood: ${issue.path.join('.') || 'it'}: ${issue.message}.`);
+  const headers: Record<string, string> = { 'Cache-Control': 'no-store', ...(status === 503 ? { 'Retry-After': '2' } : {}) };
+  return Response.json({ code, sentence }, { status, headers });
 }

@@ -6,5 +6,6 @@ declare module 'lerc' {
     pixels: ArrayLike<number>[];
     mask: Uint8Array | null;
   }
-  export function decode(input: ArrayBuffer, options?: { inputOffset?: number }): LercPixels;
+  const lerc: { decode(input: ArrayBuffer, options?: { inputOffset?: number }): LercPixels };
+  export default lerc;
 }

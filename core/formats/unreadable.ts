@@ -101,13 +101,13 @@ export function firstLineOf(bytes: Uint8Array): string {
   );
 }
 
-/** Whether bytes are those of a mesh: a GLB, glTF, PLY or STL by their beginning, an OBJ by its first vertex. */
-export function isMesh(bytes: Uint8Array): boolean {
+/** Whether bytes (the first of a file of `size`) are those of a mesh: a GLB, glTF, PLY or STL by their beginning, an OBJ by its first vertex. */
+export function isMesh(bytes: Uint8Array, size = bytes.length): boolean {
   const start = textOf(bytes, 0, 8192).replace(/^\xef\xbb\xbf/, '');
   if (start.startsWith('glTF') || /^ply[\r\n]/.test(start) || /^\s{0,20}solid\s/i.test(start)) return true;
   if (/^\s{0,20}\{/.test(start)) return start.includes('"asset"') || start.includes('"buffers"') || start.includes('"meshes"');
   const faces = bytes.length >= 84 ? new DataView(bytes.buffer, bytes.byteOffset).getUint32(80, true) : 0;
-  if (faces > 0 && bytes.length >= 84 + 50 * faces && bytes.length < 84 + 50 * faces + 4096) return true;
+  if (faces > 0 && size >= 84 + 50 * faces && size < 84 + 50 * faces + 4096) return true;
   const lines = start.split(/\r\n|\n|\r/).filter((line) => line.trim() !== '' && !isRemark(line));
   const own = lines.find((line) => !/^\s*(mtllib|o|g|s|usemtl|vt|vn)\s/.test(line));
   return own !== undefined && /^\s*v\s+[-+.\d]/.test(own);

@@ -96,7 +96,8 @@ export function inlineKernels(): Kernels {
 
 /**
  * The kernels on `threads` workers made by `spawn`. One job runs at a time; others wait their
- * turn. A worker that dies ends the job with an error, and the next job gets a new pool.
+ * turn. Where a worker dies the job is done once more over new ones; when that fails too, it ends
+ * with an error.
  */
 export function pooledKernels(threads: number, spawn: () => PoolWorker): Kernels {
   let pool: Pool | undefined;
@@ -109,15 +110,21 @@ export function pooledKernels(threads: number, spawn: () => PoolWorker): Kernels
     threads,
     run(program, args, inputs, options = {}) {
       const mine = turn.then(async () => {
-        throwIfStopped(options.signal);
-        pool ??= new Pool(threads, spawn);
-        try {
-          const result = await pool.run(program, args, inputs, options);
-          if (pool.size > KEEP_BYTES) drop();
-          return result;
-        } catch (error) {
-          if (!(error instanceof StoppedError)) drop();
-          throw error;
+        for (let tries = 0; ; tries++) {
+          throwIfStopped(options.signal);
+          // A worker may have ended while there was nothing to do.
+          if (pool?.dead) drop();
+          pool ??= new Pool(threads, spawn);
+          try {
+            const result = await pool.run(program, args, inputs, options);
+            if (pool.size > KEEP_BYTES) drop();
+            return result;
+          } catch (error) {
+            if (!(error instanceof StoppedError)) drop();
+            // Once more over new workers: the inputs are as they were.
+            if (tries === 0 && error instanceof UplandError && error.code === 'worker') continue;
+            throw error;
+          }
         }
       });
       turn = mine.catch(() => undefined);
@@ -132,13 +139,18 @@ class Pool {
   private readonly start = align(instantiate('shared', this.memory).heapBase());
   private readonly workers: PoolWorker[];
   private job = 0;
+  /** One of its workers has ended. */
+  dead = false;
   private settle: { done: (message: FromWorker) => void; died: (reason: string) => void } | undefined;
 
   constructor(threads: number, spawn: () => PoolWorker) {
     this.workers = Array.from({ length: threads }, () => {
       const worker = spawn();
       worker.onMessage((message) => this.settle?.done(message));
-      worker.onError((reason) => this.settle?.died(reason));
+      worker.onError((reason) => {
+        this.dead = true;
+        this.settle?.died(reason);
+      });
       worker.send({ kind: 'memory', memory: this.memory });
       return worker;
     });

@@ -76,7 +76,6 @@ export function faultOf(error: unknown): string | undefined {
   const { message } = error;
   if (!/[.?!]$/.test(message.trim())) return `no sentence: ${message.slice(0, 300)}`;
   if (message.length > 700) return `too long: ${message.slice(0, 300)}`;
-  // eslint-disable-next-line no-control-regex
   if (/[\0-\x1f\x7f]/.test(message)) return `bytes of the file stand in it: ${JSON.stringify(message.slice(0, 300))}`;
   return /\b(undefined|\[object)/.test(message) ? `words of the program stand in it: ${message.slice(0, 300)}` : undefined;
 }

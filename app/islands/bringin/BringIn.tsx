@@ -151,6 +151,8 @@ function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneP
       setTaking(false);
       return;
     }
+    // A setting was changed a moment ago: what was pressed stays pressed, with the numbers that it has now.
+    const now = found ?? (await findingsNow(file.id, settled));
     const { sha, name, bytes } = kept.value;
     const own = heights.ground;
     const ground = into ?? makeGround(samples ? withSamples(own, samples.across, samples.down) : own);
@@ -159,7 +161,7 @@ function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneP
       ...(into && fit === 'own' ? { width: own.width, depth: own.depth } : {}),
       ...(stretch ? { scaled: true, fullScale: stretch.high - stretch.low, level: stretch.low } : {}),
     });
-    const mends = (found ?? []).flatMap((f) => (f.mend && 'step' in f.mend && mended.has(f.id) ? [stepUse(f.mend.step, f.mend.params)] : []));
+    const mends = now.flatMap((f) => (f.mend && 'step' in f.mend && mended.has(f.id) ? [stepUse(f.mend.step, f.mend.params)] : []));
     onTaken({
       name: name.replace(/\.[^.]*$/, '') || name,
       ground,
@@ -315,6 +317,11 @@ function Effect({
       {look.holes ? ` · ${look.holes} without a height` : ''}
     </p>
   );
+}
+
+async function findingsNow(id: number, settled: AssetReading): Promise<LookFinding[]> {
+  const answer = await engine().findings(id, settled);
+  return answer.ok ? answer.value : [];
 }
 
 const clean = (settled: AssetReading): AssetReading => Object.fromEntries(Object.entries(settled).filter(([, v]) => v !== undefined)) as AssetReading;

@@ -1,4 +1,5 @@
-import { UplandError } from '@upland-cast/core';
+import { isMesh, UplandError } from '@upland-cast/core';
+import { useTerrain } from '../../store/terrain';
 
 /** A file that was dropped, chosen or pasted, with the way back to it where the browser gives one. */
 export interface Brought {
@@ -50,6 +51,31 @@ export async function broughtFromAddress(text: string): Promise<Brought[] | null
   if (!answer.ok) throw new UplandError('survey', ((await answer.json()) as { sentence: string }).sentence);
   const name = /filename="([^"]+)"/.exec(answer.headers.get('Content-Disposition') ?? '')?.[1] ?? 'extract';
   return [{ name, file: await answer.blob() }];
+}
+
+/** Bytes of a file's beginning that tell a mesh. */
+const TELLING = 65_536;
+
+/**
+ * Meshes apart from what may be heights, by what their bytes are; buffers and materials that come
+ * along with a mesh belong to it.
+ */
+export async function partMeshes(files: Brought[]): Promise<{ meshes: Brought[]; heights: Brought[] }> {
+  const [meshes, heights]: Brought[][] = [[], []];
+  for (const one of files) {
+    const head = new Uint8Array(await one.file.slice(0, TELLING).arrayBuffer());
+    (isMesh(head, one.file.size) ? meshes : heights).push(one);
+  }
+  const belongs = ({ name }: Brought) => meshes.length > 0 && /\.(bin|mtl)$/i.test(name);
+  return { meshes: [...meshes, ...heights.filter(belongs)], heights: heights.filter((f) => !belongs(f)) };
+}
+
+/** Takes meshes to the Mesh room of the terrain that is open. */
+export function toMeshRoom(meshes: Brought[]): void {
+  void Promise.all(meshes.map(async ({ name, file }) => ({ name, bytes: new Uint8Array(await file.arrayBuffer()) }))).then((meshFiles) => {
+    useTerrain.setState({ meshFiles });
+    location.hash = 'mesh';
+  });
 }
 
 export const isProject = (name: string): boolean => name.toLowerCase().endsWith('.uplandcast');

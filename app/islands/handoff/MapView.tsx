@@ -26,7 +26,9 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
   const [drape, setDrape] = useState<MapDrape | null>(null);
-  const [fault, setFault] = useState<string | null>(null);
+  const [said, setFault] = useState<string | null>(null);
+  const [blind, setBlind] = useState(false);
+  const fault = said ?? (blind ? 'This browser gave no WebGL 2: maps are handed on all the same, but not shown here.' : null);
   const [camera, setCamera] = useState<'relief' | 'plan'>('relief');
   const [shows, setShows] = useState<GroundView | null>(null);
   const [drawing, setDrawing] = useState(false);
@@ -36,7 +38,7 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
       view.current = new GroundView(canvas.current!);
       setShows(view.current);
     } catch {
-      setFault('This browser gave no WebGL 2: maps are handed on all the same, but not shown here.');
+      setBlind(true);
     }
     return () => {
       view.current?.dispose();

@@ -4,6 +4,7 @@ import type { MeshPicture, Pixels } from '../../engine/protocol';
 import { MeshView, type Look } from '../../view/mesh-view';
 import { HeightsToMesh } from './HeightsToMesh';
 import { MeshToHeights } from './MeshToHeights';
+import { useTerrain } from '../../store/terrain';
 import css from './MeshRoom.module.css';
 
 /** A mesh that was just written, to press it again. */
@@ -35,6 +36,11 @@ export function MeshRoom() {
   const [shown, setShown] = useState<Shown | null>(null);
   const [caption, setCaption] = useState('');
   const [made, setMade] = useState<Made | null>(null);
+  // Dropped where heights are expected, a mesh comes here.
+  const dropped = useTerrain((s) => s.meshFiles);
+  useEffect(() => {
+    if (dropped) setWay('in');
+  }, [dropped]);
   return (
     <main className={css.room}>
       <aside className={css.panel} aria-label="Mesh settings">
@@ -42,7 +48,7 @@ export function MeshRoom() {
         {way === 'out' ? (
           <HeightsToMesh onShown={setShown} onCaption={setCaption} onMade={setMade} />
         ) : (
-          <MeshToHeights onShown={setShown} onCaption={setCaption} made={made} />
+          <MeshToHeights onShown={setShown} onCaption={setCaption} made={made} dropped={dropped} />
         )}
       </aside>
       <Picture shown={shown} caption={caption} />
@@ -54,8 +60,13 @@ function Picture({ shown, caption }: { shown: Shown | null; caption: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<MeshView | null>(null);
   const [look, setLook] = useState<Look>('wire');
+  const [failed, setFailed] = useState(false);
   useEffect(() => {
-    view.current = new MeshView(canvas.current!);
+    try {
+      view.current = new MeshView(canvas.current!);
+    } catch {
+      setFailed(true);
+    }
     return () => {
       view.current?.dispose();
       view.current = null;
@@ -74,6 +85,11 @@ function Picture({ shown, caption }: { shown: Shown | null; caption: string }) {
   return (
     <section className={css.view} aria-label="The mesh">
       <canvas ref={canvas} />
+      {failed && (
+        <p className={css.noView}>
+          This browser gave no WebGL 2, so the mesh is not drawn. Its figures, its error and its files are made all the same; a mesh becomes heights, too.
+        </p>
+      )}
       {shown && (
         <div className={css.looks}>
           <Segments label="Look" value={own} choices={looks as Record<Look, string>} onChange={setLook} />

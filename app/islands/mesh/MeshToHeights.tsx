@@ -1,6 +1,6 @@
 import { Upload } from 'lucide-react';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { makeCourse, makeGround, stepUse } from '@upland-cast/core';
+import { makeCourse, makeGround, spacingOf, stepUse, type Ground } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, SliderRow, Switch } from '../../components/controls';
 import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
@@ -11,6 +11,7 @@ import { addTerrain } from '../../storage/terrains';
 import { select } from '../../store/course';
 import { keepMark } from '../../store/keeping';
 import { change, say, useTerrain } from '../../store/terrain';
+import { BRING_IN, type Brought } from '../bringin/files';
 import type { Made, Shown } from './MeshRoom';
 import css from './MeshRoom.module.css';
 
@@ -19,10 +20,13 @@ export function MeshToHeights({
   onShown,
   onCaption,
   made,
+  dropped,
 }: {
   onShown: (shown: Shown | null) => void;
   onCaption: (caption: string) => void;
   made: Made | null;
+  /** Meshes that were dropped elsewhere in the page. */
+  dropped: Made['files'] | null;
 }) {
   const course = useTerrain((s) => s.course)!;
   const readOnly = useTerrain((s) => s.readOnly);
@@ -35,6 +39,7 @@ export function MeshToHeights({
   const [smooth, setSmooth] = useState(false);
   const [fill, setFill] = useState<PressRequest['fill']>('none');
   const [against, setAgainst] = useState(false);
+  const [registration, setRegistration] = useState<Ground['registration']>('point');
   const [result, setResult] = useState<PressResult | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [extent, setExtent] = useState<Extent | null>(null);
@@ -57,6 +62,7 @@ export function MeshToHeights({
       fill,
       extent: extent ?? undefined,
       againstGround: against,
+      registration,
       ...(samples ? { across: samples, down: Math.max(2, Math.round((samples - 1) * aspect) + 1) } : {}),
     };
     const answer = await engine().press(
@@ -69,6 +75,13 @@ export function MeshToHeights({
     asked.current++;
     setWork(null);
     if (!answer.ok && answer.stopped) return;
+    if (!answer.ok && answer.code === 'is-a-heightmap') {
+      // Heights go through the sheet that every file of heights goes through.
+      setSource(null);
+      const detail: Brought[] = source.files.map(({ name, bytes }) => ({ name, file: new Blob([bytes]) }));
+      window.dispatchEvent(new CustomEvent(BRING_IN, { detail }));
+      return;
+    }
     if (!answer.ok) {
       setResult(null);
       setFault(`${source.name}: ${answer.sentence}`);
@@ -79,7 +92,7 @@ export function MeshToHeights({
     setResult(answer.value);
     onShown({ picture: answer.value.mesh });
     onCaption(`${source.name}: ${figure(answer.value.triangles, 0)} triangles`);
-  }, [source, up, against, course, onShown, onCaption, scaling, width, factor, smooth, fill, samples, aspect, extent]);
+  }, [source, up, against, course, onShown, onCaption, scaling, width, factor, smooth, fill, samples, aspect, extent, registration]);
 
   useEffect(() => void press(), [press]);
   useEffect(() => {
@@ -97,9 +110,16 @@ export function MeshToHeights({
   };
   const take = async (list: FileList | null | undefined) => {
     const files = await Promise.all([...(list ?? [])].map(async (file) => ({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) })));
-    if (files.length === 0) return;
-    choose({ name: files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`, files });
+    if (files.length > 0) choose({ name: nameOf(files), files });
   };
+  useEffect(() => {
+    if (!dropped) return;
+    useTerrain.setState({ meshFiles: null });
+    setResult(null);
+    setSamples(0);
+    setExtent(null);
+    setSource({ name: nameOf(dropped), files: dropped });
+  }, [dropped]);
   const takeDemo = async () => {
     const answer = await fetch('/demo/sallow-pit.glb');
     choose({ name: 'sallow-pit.glb', files: [{ name: 'sallow-pit.glb', bytes: new Uint8Array(await answer.arrayBuffer()) }] });
@@ -140,6 +160,8 @@ export function MeshToHeights({
           onDragOver={(event) => event.preventDefault()}
           onDrop={(event) => {
             event.preventDefault();
+            // Elsewhere in the page a file that is dropped is looked at first.
+            event.stopPropagation();
             void take(event.dataTransfer.files);
           }}
         >
@@ -195,6 +217,14 @@ export function MeshToHeights({
           </Row>
         )}
         {!against && extent && <ExtentRows extent={extent} onChange={setExtent} />}
+        {!against && (
+          <Row
+            label="Samples"
+            help="On the edge: the outer ones lie on the border of the land. Middles of cells: they lie half a cell inside it, as survey files have them."
+          >
+            <Segments label="Where samples lie" value={registration} choices={{ point: 'On the edge', area: 'Middles of cells' }} onChange={setRegistration} />
+          </Row>
+        )}
         <div className={css.check}>
           <Switch label="Smooth between its corners" on={smooth} onChange={setSmooth} />
           <span>Smooth between its corners: the facets go, the corners stay</span>
@@ -234,8 +264,13 @@ export function MeshToHeights({
             />
           )}
           <p className={css.note}>
-            Its triangles average {metres(result.spacing)}; the samples are {metres(result.ground.width / Math.max(1, result.ground.across - 1))} apart.
+            Its triangles average {metres(result.spacing)}; the samples are {metres(spacingOf(result.ground).x)} apart.
           </p>
+          {result.odd.map((words) => (
+            <p key={words} className={css.note}>
+              {words}
+            </p>
+          ))}
           <Facts
             items={[
               ['samples', `${result.ground.across} × ${result.ground.down}`],
@@ -266,6 +301,8 @@ export function MeshToHeights({
     </>
   );
 }
+
+const nameOf = (files: Made['files']) => (files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`);
 
 const EDGES = { west: 'West', east: 'East', north: 'North', south: 'South' } as const;
 

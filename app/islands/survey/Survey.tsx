@@ -7,7 +7,7 @@ import { Button, NumberField, Row, Segments, Select, Switch, Toggles } from '../
 import { figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import { addTerrain } from '../../storage/terrains';
-import type { SurveyFacts } from '../../survey/service';
+import type { SurveyFacts } from '../../survey/work';
 import { BringIn } from '../bringin/BringIn';
 import type { Brought } from '../bringin/files';
 import { courseOf } from '../bringin/taken';

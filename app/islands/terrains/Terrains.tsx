@@ -1,6 +1,7 @@
 import { Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import { allUses, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, type StartingCourse } from '@upland-cast/core';
+import { allUses, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
+import { Boundary } from '../../components/Boundary';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
@@ -8,15 +9,40 @@ import { ago, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import type { TerrainRow } from '../../storage/db';
 import { startingPicture } from '../../storage/starting';
-import { addTerrain, bringIn, ensureDemo, giveOut, listTerrains, removeTerrain } from '../../storage/terrains';
+import { handMeshes } from '../../storage/meshes';
+import { storageSentence } from '../../storage/room';
+import {
+  addTerrain,
+  bringIn,
+  ensureDemo,
+  giveOut,
+  lastGoodSave,
+  listTerrains,
+  removeTerrain,
+  restoreFrom,
+  sweepOrphans,
+  type BadRow,
+} from '../../storage/terrains';
 import { BringIn } from '../bringin/BringIn';
-import { broughtBy, broughtFromAddress, chooseFiles, isProject, type Brought } from '../bringin/files';
+import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../bringin/files';
 import { courseOf, keepHandles, type Taken } from '../bringin/taken';
 import css from './Terrains.module.css';
 
 /** The list of terrains: cards like map sheets, new ones, project files in and out. */
 export function Terrains() {
+  return (
+    <Boundary part="The list of terrains">
+      <List />
+    </Boundary>
+  );
+}
+
+/** What a terrain without a file begins on. */
+const LEVEL = makeGround({ width: 4096, depth: 4096, across: 1025, down: 1025, registration: 'point', sea: 0 });
+
+function List() {
   const [rows, setRows] = useState<TerrainRow[] | null>(null);
+  const [bad, setBad] = useState<BadRow[]>([]);
   const [fault, setFault] = useState<string | null>(null);
   const [removing, setRemoving] = useState<TerrainRow | null>(null);
   const [over, setOver] = useState(false);
@@ -24,15 +50,20 @@ export function Terrains() {
   const chooser = useRef<HTMLInputElement>(null);
   const heightsChooser = useRef<HTMLInputElement>(null);
 
-  const refresh = async () => setRows(await listTerrains());
+  const refresh = async () => {
+    const found = await listTerrains();
+    setRows(found.rows);
+    setBad(found.bad);
+  };
   useEffect(() => {
     void (async () => {
       try {
-        await ensureDemo();
+        await ensureDemo().catch((error: unknown) => setFault(storageSentence(error)));
         await refresh();
         void navigator.storage?.persist?.();
+        await sweepOrphans().catch(() => undefined);
       } catch (error) {
-        setFault(sentenceOf(error));
+        setFault(storageSentence(error));
         setRows([]);
       }
     })();
@@ -45,12 +76,21 @@ export function Terrains() {
         await bringIn(file);
         await refresh();
       } catch (error) {
-        setFault(`${name}: ${sentenceOf(error)}`);
+        setFault(`${name}: ${storageSentence(error)}`);
       }
     }
-    const heights = files.filter((f) => !isProject(f.name));
+    const { meshes, heights } = await partMeshes(files.filter((f) => !isProject(f.name)));
+    if (meshes.length) return void openMesh(meshes);
     if (heights.length) setBrought(heights);
   };
+  // A mesh becomes heights in the Mesh room of a new terrain.
+  const openMesh = (meshes: Brought[]) =>
+    begin(async () => {
+      const name = meshes[0].name.replace(/\.[^.]*$/, '').slice(0, 100) || 'A mesh';
+      const id = await addTerrain(makeCourse(name, LEVEL));
+      await handMeshes(id, meshes);
+      return `${id}#mesh`;
+    });
   useEffect(() => {
     const onPaste = (event: ClipboardEvent) => {
       const text = event.clipboardData?.getData('text') ?? '';
@@ -70,20 +110,25 @@ export function Terrains() {
     if (files) void take(files);
     else heightsChooser.current?.click();
   };
-  const open = async (taken: Taken) => {
+  /** Makes a terrain and goes there; what cannot be stored is said. */
+  const begin = async (make: () => Promise<string>) => {
     try {
-      await keepHandles(taken.handles);
-      location.href = `/terrain?id=${await addTerrain(courseOf(taken))}`;
+      location.href = `/terrain?id=${await make()}`;
     } catch (error) {
       setBrought(null);
-      setFault(sentenceOf(error));
+      setFault(storageSentence(error));
     }
   };
-  const begin = async (withNoise: boolean) => {
-    const ground = makeGround({ width: 4096, depth: 4096, across: 1025, down: 1025, registration: 'point', sea: 0 });
-    const stem = withNoise ? [stepUse('flat', { level: 200 }), stepUse('noise', { seed: crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000 })] : [];
-    location.href = `/terrain?id=${await addTerrain(makeCourse('New terrain', ground, stem))}`;
-  };
+  const open = (taken: Taken) =>
+    begin(async () => {
+      await keepHandles(taken.handles);
+      return addTerrain(courseOf(taken));
+    });
+  const beginNew = (withNoise: boolean) =>
+    begin(() => {
+      const stem = withNoise ? [stepUse('flat', { level: 200 }), stepUse('noise', { seed: crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000 })] : [];
+      return addTerrain(makeCourse('New terrain', LEVEL, stem));
+    });
 
   return (
     <div
@@ -111,10 +156,10 @@ export function Terrains() {
       <main className={css.main}>
         <div className={css.bar}>
           <h1>Terrains</h1>
-          <Button look="main" onClick={() => void begin(true)}>
+          <Button look="main" onClick={() => void beginNew(true)}>
             <FilePlus size={14} /> New from noise
           </Button>
-          <Button onClick={() => void begin(false)}>
+          <Button onClick={() => void beginNew(false)}>
             <FilePlus size={14} /> New, level
           </Button>
           <Button onClick={() => chooser.current?.click()}>
@@ -155,7 +200,14 @@ export function Terrains() {
           </p>
         )}
         {rows === null && <p>Looking …</p>}
-        {rows?.length === 0 && !fault && <p>There are no terrains here. Begin one, or bring in a project file.</p>}
+        {bad.length > 0 && (
+          <ul className={css.spoiled}>
+            {bad.map((row) => (
+              <Spoiled key={row.id} row={row} onDone={refresh} onFault={setFault} />
+            ))}
+          </ul>
+        )}
+        {rows?.length === 0 && bad.length === 0 && !fault && <p>There are no terrains here. Begin one, or bring in a project file.</p>}
         <ul className={css.cards}>
           {rows?.map((row) => (
             <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />
@@ -192,7 +244,7 @@ export function Terrains() {
             <Button
               look="main"
               onClick={async () => {
-                await removeTerrain(removing.id);
+                await removeTerrain(removing.id).catch((error: unknown) => setFault(storageSentence(error)));
                 setRemoving(null);
                 await refresh();
               }}
@@ -206,17 +258,59 @@ export function Terrains() {
   );
 }
 
+/** A terrain whose row cannot be read: what is wrong, and what can be done. The others are not touched by it. */
+function Spoiled({ row, onDone, onFault }: { row: BadRow; onDone: () => Promise<void>; onFault: (sentence: string) => void }) {
+  const tried = async (work: () => Promise<unknown>) => {
+    try {
+      await work();
+      await onDone();
+    } catch (error) {
+      onFault(storageSentence(error));
+    }
+  };
+  const restore = () =>
+    tried(async () => {
+      const save = await lastGoodSave(row.id);
+      if (!save) throw new UplandError('no-save', `None of the earlier saves of ${row.name} can be read either.`);
+      await restoreFrom(row.id, save);
+    });
+  return (
+    <li role="alert">
+      <b>{row.name}</b>
+      <p>{row.fault}</p>
+      <p>Its files are still here, and so are its earlier saves.</p>
+      <div className={css.buttons}>
+        <Button look="main" onClick={() => void restore()}>
+          Try its last good save
+        </Button>
+        <Button
+          onClick={() =>
+            void tried(async () =>
+              download(fileNameOf(row.name, '.json'), new TextEncoder().encode(JSON.stringify(row.raw ?? null, null, 2)), 'application/json'),
+            )
+          }
+        >
+          Give it out as it is stored
+        </Button>
+        <Button onClick={() => void tried(() => removeTerrain(row.id))}>Remove it</Button>
+      </div>
+    </li>
+  );
+}
+
 /** A course to begin from, with its picture: worked out once in this browser. */
 function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: string) => void }) {
   const [url, setUrl] = useState<string | null>(null);
   useEffect(() => {
     let made: string | null = null;
     let gone = false;
-    void startingPicture(start.id).then((blob) => {
-      if (!blob || gone) return;
-      made = URL.createObjectURL(blob);
-      setUrl(made);
-    });
+    void startingPicture(start.id)
+      .catch(() => null)
+      .then((blob) => {
+        if (!blob || gone) return;
+        made = URL.createObjectURL(blob);
+        setUrl(made);
+      });
     return () => {
       gone = true;
       if (made) URL.revokeObjectURL(made);
@@ -226,7 +320,7 @@ function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: 
     try {
       location.href = `/terrain?id=${await addTerrain(start.make())}`;
     } catch (error) {
-      onFault(sentenceOf(error));
+      onFault(storageSentence(error));
     }
   };
   return (

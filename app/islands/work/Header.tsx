@@ -15,7 +15,7 @@ import css from './Header.module.css';
 const ROOMS: Record<Room, string> = { work: 'Work', mesh: 'Mesh', 'hand-off': 'Hand off' };
 
 export function Header() {
-  const { course, room, past, future, savedAt, saveFault, readOnly, sheet } = useTerrain();
+  const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
   const [open, setOpen] = useState<'ground' | 'saves' | 'marks' | null>(null);
   const [name, setName] = useState<string | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
@@ -122,7 +122,7 @@ export function Header() {
               <CircleHelp size={16} />
             </a>
             <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>
-              {readOnly ? 'Read only' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
+              {readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
             </Button>
           </div>
         </>

@@ -1,17 +1,24 @@
 import { X } from 'lucide-react';
 import { Button } from '../../components/controls';
-import { say, useTerrain } from '../../store/terrain';
+import { keepAsNew, say, useTerrain } from '../../store/terrain';
+import { SaveProject } from './SaveProject';
 import css from './Notices.module.css';
 
 /** Sentences that the person has to know of, above the room. */
 export function Notices() {
-  const { notice, saveFault, readOnly } = useTerrain();
+  const { notice, saveFault, readOnly, gone } = useTerrain();
   return (
     <div className={css.notices} aria-live="polite">
       {readOnly && (
         <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>
       )}
-      {saveFault && <p className={css.fault}>{saveFault}</p>}
+      {saveFault && (
+        <p className={css.fault}>
+          {saveFault}
+          {gone && <Button onClick={() => void keepAsNew()}>Keep it as a new terrain</Button>}
+          <SaveProject />
+        </p>
+      )}
       {notice && (
         <p className={css.fault} role="alert">
           {notice}

@@ -1,19 +1,18 @@
 import { useEffect, useState } from 'react';
-import { allUses, sentenceOf } from '@upland-cast/core';
+import { allUses } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
-import { download, fileNameOf } from '../../components/download';
 import { ago, bytes } from '../../components/format';
 import type { SaveRow } from '../../storage/db';
-import { db } from '../../storage/db';
-import { giveOut, pastSaves } from '../../storage/terrains';
+import { pastSaves } from '../../storage/terrains';
 import { keepMark } from '../../store/keeping';
-import { replaceCourse, saveNow, say, useTerrain } from '../../store/terrain';
+import { replaceCourse, saveNow, useTerrain } from '../../store/terrain';
+import { SaveProject } from './SaveProject';
 import css from './SavesDialog.module.css';
 
 /** Past saves to go back to, and the project file. */
 export function SavesDialog({ onClose }: { onClose: () => void }) {
-  const { id, course, readOnly, engineBytes } = useTerrain();
+  const { id, readOnly, engineBytes } = useTerrain();
   const [saves, setSaves] = useState<SaveRow[]>([]);
   const [room, setRoom] = useState('');
   useEffect(() => {
@@ -24,21 +23,11 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
       if (usage !== undefined && quota) setRoom(`This browser holds ${bytes(usage)} of ours, of ${bytes(quota)} it would give.`);
     })();
   }, [id]);
-  const saveProject = async () => {
-    try {
-      const row = await db.terrains.get(id!);
-      download(fileNameOf(course!.name, '.uplandcast'), await giveOut(id!, course!, row?.picture), 'application/zip');
-    } catch (error) {
-      say(sentenceOf(error));
-    }
-  };
   return (
     <Dialog title="Saves" onClose={onClose}>
       <div className={css.project}>
         <p>The terrain is saved in this browser as you work. The project file holds all of it, to keep or to pass on.</p>
-        <Button look="main" onClick={() => void saveProject()}>
-          Save the project file
-        </Button>
+        <SaveProject main />
       </div>
       <h3 className={css.title}>Go back to</h3>
       <ul className={css.list}>

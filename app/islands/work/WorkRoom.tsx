@@ -1,17 +1,27 @@
+import { Boundary } from '../../components/Boundary';
 import { CourseStrip } from './CourseStrip';
 import { GroundCanvas } from './GroundCanvas';
+import { SaveProject } from './SaveProject';
 import { Settings } from './Settings';
 import { Staff } from './Staff';
 import css from './WorkRoom.module.css';
 
-/** Staff, view, settings, and the course along the foot. */
+/** Staff, view, settings, and the course along the foot; a fault in one leaves the others. */
 export function WorkRoom({ shown }: { shown: boolean }) {
   return (
     <main className={css.room}>
-      <Staff />
-      <GroundCanvas shown={shown} />
-      <Settings />
-      <CourseStrip />
+      <Boundary part="The staff" rescue={<SaveProject />}>
+        <Staff />
+      </Boundary>
+      <Boundary part="The view" rescue={<SaveProject />}>
+        <GroundCanvas shown={shown} />
+      </Boundary>
+      <Boundary part="The settings" rescue={<SaveProject />}>
+        <Settings />
+      </Boundary>
+      <Boundary part="The course" rescue={<SaveProject />}>
+        <CourseStrip />
+      </Boundary>
     </main>
   );
 }

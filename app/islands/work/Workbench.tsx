@@ -1,13 +1,17 @@
 import { useEffect, useState } from 'react';
-import { change, isSaving, openTerrain, redo, saveNow, say, undo, useTerrain, type Room } from '../../store/terrain';
+import { UplandError } from '@upland-cast/core';
+import { Boundary } from '../../components/Boundary';
+import { Button } from '../../components/controls';
+import { change, isSaving, openTerrain, redo, saveShortly, say, undo, useTerrain, type Room } from '../../store/terrain';
 import { select } from '../../store/course';
 import { BringIn } from '../bringin/BringIn';
-import { BRING_IN, broughtBy, isProject, type Brought } from '../bringin/files';
+import { BRING_IN, broughtBy, isProject, partMeshes, toMeshRoom, type Brought } from '../bringin/files';
 import { joinInto, keepHandles } from '../bringin/taken';
 import { HandOffRoom } from '../handoff/HandOffRoom';
 import { MeshRoom } from '../mesh/MeshRoom';
 import { Header } from './Header';
 import { Notices } from './Notices';
+import { SaveProject } from './SaveProject';
 import { WorkRoom } from './WorkRoom';
 import css from './Workbench.module.css';
 
@@ -15,6 +19,14 @@ const ROOMS: Room[] = ['work', 'mesh', 'hand-off'];
 
 /** The page where a terrain is worked: one island, whose rooms are states of the address's hash. */
 export function Workbench() {
+  return (
+    <Boundary part="This page" rescue={<SaveProject />}>
+      <Bench />
+    </Boundary>
+  );
+}
+
+function Bench() {
   const room = useTerrain((s) => s.room);
   const course = useTerrain((s) => s.course);
   const missing = useTerrain((s) => s.missing);
@@ -43,15 +55,22 @@ export function Workbench() {
       event.preventDefault();
     };
     const onLeave = (event: BeforeUnloadEvent) => {
-      if (!isSaving()) return;
-      void saveNow();
-      event.preventDefault();
+      const { saveFault, gone } = useTerrain.getState();
+      const saving = isSaving();
+      if (saving) void saveShortly();
+      if (saving || saveFault || gone) event.preventDefault();
     };
-    const onHide = () => document.visibilityState === 'hidden' && isSaving() && void saveNow();
+    const onHide = () => document.visibilityState === 'hidden' && isSaving() && void saveShortly();
+    // Questions that the engine had not answered when it ended: it has said so itself.
+    const onRejection = (event: PromiseRejectionEvent) => {
+      if (event.reason instanceof UplandError && event.reason.code === 'engine-ended') event.preventDefault();
+    };
+    window.addEventListener('unhandledrejection', onRejection);
     window.addEventListener('keydown', onKey);
     window.addEventListener('beforeunload', onLeave);
     document.addEventListener('visibilitychange', onHide);
     return () => {
+      window.removeEventListener('unhandledrejection', onRejection);
       window.removeEventListener('keydown', onKey);
       window.removeEventListener('beforeunload', onLeave);
       document.removeEventListener('visibilitychange', onHide);
@@ -64,9 +83,12 @@ export function Workbench() {
 
   const [brought, setBrought] = useState<Brought[] | null>(null);
   const take = (files: Brought[]) => {
-    const heights = files.filter((f) => !isProject(f.name));
-    if (files.length > heights.length) say('A project file is brought in on the page of terrains.');
-    if (heights.length && !useTerrain.getState().readOnly) setBrought(heights);
+    const others = files.filter((f) => !isProject(f.name));
+    if (files.length > others.length) say('A project file is brought in on the page of terrains.');
+    void partMeshes(others).then(({ meshes, heights }) => {
+      if (meshes.length) toMeshRoom(meshes);
+      if (heights.length && !useTerrain.getState().readOnly) setBrought(heights);
+    });
   };
   useEffect(() => {
     const over = (event: DragEvent) => event.dataTransfer?.types.includes('Files') && event.preventDefault();
@@ -103,29 +125,41 @@ export function Workbench() {
   }
   return (
     <div className={css.bench}>
-      <Header />
+      <Boundary part="The header" rescue={<SaveProject />}>
+        <Header />
+      </Boundary>
       <Notices />
       {brought && course && (
-        <BringIn
-          files={brought}
-          into={course.ground}
-          onClose={() => setBrought(null)}
-          onTaken={(taken) => {
-            setBrought(null);
-            void keepHandles(taken.handles);
-            let joined = '';
-            change(`Bring in ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
-            select(joined);
-          }}
-        />
+        <Boundary part="Bringing in" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>
+          <BringIn
+            files={brought}
+            into={course.ground}
+            onClose={() => setBrought(null)}
+            onTaken={(taken) => {
+              setBrought(null);
+              void keepHandles(taken.handles);
+              let joined = '';
+              change(`Bring in ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
+              select(joined);
+            }}
+          />
+        </Boundary>
       )}
       {course && (
         <>
           <div className={css.room} hidden={room !== 'work'}>
             <WorkRoom shown={room === 'work'} />
           </div>
-          {room === 'mesh' && <MeshRoom />}
-          {room === 'hand-off' && <HandOffRoom />}
+          {room === 'mesh' && (
+            <Boundary key="mesh" part="The Mesh room" rescue={<SaveProject />}>
+              <MeshRoom />
+            </Boundary>
+          )}
+          {room === 'hand-off' && (
+            <Boundary key="hand-off" part="Hand off" rescue={<SaveProject />}>
+              <HandOffRoom />
+            </Boundary>
+          )}
         </>
       )}
     </div>

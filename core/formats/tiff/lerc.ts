@@ -1,4 +1,4 @@
-import { decode, type LercPixels } from 'lerc';
+import lerc, { type LercPixels } from 'lerc';
 import { UplandError } from '../../errors';
 import type { Stored } from './samples';
 
@@ -19,7 +19,7 @@ export function unpackLerc(bytes: Uint8Array<ArrayBuffer>, width: number, rows: 
   }
   let pixels: LercPixels;
   try {
-    pixels = decode(bytes.slice().buffer);
+    pixels = lerc.decode(bytes.slice().buffer);
   } catch (error) {
     throw new UplandError('damaged', 'This TIFF is damaged: a part packed by LERC cannot be unpacked.', { reason: String(error) });
   }

@@ -1,13 +1,14 @@
 import type { APIRoute } from 'astro';
-import { asked, extractOf, factsOf, frameSchema, refusal } from '../../../survey/service';
+import { asked, frameQuestion } from '../../../survey/questions';
+import { askSurvey, refusal } from '../../../survey/service';
 
 export const prerender = false;
 
 /** What an extract would hold: range, counts, holes. */
 export const GET: APIRoute = async ({ url }) => {
   try {
-    const question = asked(frameSchema, url);
-    return Response.json(factsOf(await extractOf(question), question.spacing));
+    const { json } = await askSurvey({ kind: 'facts', frame: asked(frameQuestion, url) });
+    return Response.json(json, { headers: { 'Cache-Control': 'no-store' } });
   } catch (error) {
     return refusal(error);
   }
