@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest';
 
 // The engine and the storage are tried in the browser tests; here only what happens to the course.
 const never = new Proxy({}, { get: (_, key) => (key === 'then' ? undefined : () => new Promise(() => undefined)) });
-vi.mock('../engine/client', () => ({ engine: () => never, listening: (l: unknown) => l }));
+vi.mock('../engine/client', () => ({ onEngineEnd: () => undefined, engine: () => never, listening: (l: unknown) => l }));
 vi.mock('../storage/db', () => ({ db: {} }));
 vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));

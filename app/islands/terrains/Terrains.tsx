@@ -278,7 +278,7 @@ function Spoiled({ row, onDone, onFault }: { row: BadRow; onDone: () => Promise<
     <li role="alert">
       <b>{row.name}</b>
       <p>{row.fault}</p>
-      <p>Its files are still here, and so are its earlier saves.</p>
+      <p>The other terrains are not touched by it. What files and earlier saves it has are kept.</p>
       <div className={css.buttons}>
         <Button look="main" onClick={() => void restore()}>
           Try its last good save

@@ -227,13 +227,13 @@ function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
   );
   return (
     <Part title="How it joins">
-      {step.joins.length > 1 && (
+      {(step.joins.length > 1 || !step.joins.includes(use.join)) && (
         <Row label="Way">
           <Select<JoinMode>
             label="Way"
             value={use.join}
             disabled={readOnly}
-            choices={Object.fromEntries(step.joins.map((j) => [j, JOIN_MODES[j]])) as Record<JoinMode, string>}
+            choices={withUnknown(Object.fromEntries(step.joins.map((j) => [j, JOIN_MODES[j]])) as Record<JoinMode, string>, use.join)}
             onChange={(join) => setUse(use.id, 'Set join', (u) => void (u.join = join))}
           />
         </Row>
@@ -254,13 +254,17 @@ function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
           label="Hold"
           value={use.hold}
           disabled={readOnly}
-          choices={HOLDS}
+          choices={withUnknown(HOLDS, use.hold)}
           onChange={(hold) => setUse(use.id, 'Set hold', (u) => void (u.hold = hold))}
         />
       </Row>
     </Part>
   );
 }
+
+/** A word that is not among the choices, of a later version, is shown as what it is. */
+const withUnknown = <T extends string>(choices: Record<T, string>, value: T): Record<T, string> =>
+  value in choices ? choices : { ...choices, [value]: `“${value}”, not known here` };
 
 function TributarySettings({ tributary, readOnly }: { tributary: Tributary; readOnly: boolean }) {
   const course = useTerrain((s) => s.course)!;
@@ -279,7 +283,7 @@ function TributarySettings({ tributary, readOnly }: { tributary: Tributary; read
           {readers.map((use) => (
             <li key={use.id}>
               {use.name || stepById(use.step).title}
-              {use.step === 'join' ? `, ${JOIN_MODES[use.join].toLowerCase()}` : ', as a mask'}
+              {use.step === 'join' ? `, ${(JOIN_MODES[use.join] ?? use.join).toLowerCase()}` : ', as a mask'}
             </li>
           ))}
         </ul>
