@@ -39,6 +39,8 @@ export function carryOut(project: Uint8Array<ArrayBuffer>, orderText: string, le
         const enqueue = (bytes: Uint8Array) => {
           if (!stop.signal.aborted) controller.enqueue(bytes);
         };
+        // Said at once, so that the answer has begun while others are served.
+        enqueue(frameToBytes({ kind: 'progress', words: 'Waiting for its turn', share: 0 }));
         const mine = before.then(async () => {
           const time = setTimeout(() => stop.abort(new UplandError('time', 'This took longer than half an hour on the server and was ended.')), MOST_TIME);
           try {

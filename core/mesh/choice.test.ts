@@ -2,6 +2,10 @@ import { describe, expect, it } from 'vitest';
 import { groundOf, hills } from '../../tests/helpers/grounds';
 import { inlineKernels } from '../kernels/pool';
 import { surfaceBy, type SurfaceChoice } from './choice';
+import { meshFormats, readMesh } from './formats';
+import { joined, type Mesh } from './mesh';
+import { modelOf } from './model';
+import { pressMesh } from './press';
 
 const kernels = inlineKernels();
 const field = hills(groundOf(65, 65, 10), 3, 120);
@@ -23,6 +27,43 @@ describe('the faces that are asked for', () => {
     expect(count(fine)).toBeGreaterThan(count(rough));
     expect((await made({ kind, maxError: 8, split: { across: 2, down: 2 } })).parts.length).toBe(4);
     await expect(made({ kind, maxError: 8, faces: 'quads' })).rejects.toThrow(/only a regular grid/);
+  });
+
+  describe('of samples that are the middles of cells', () => {
+    const area = hills(groundOf(96, 80, 30, 'area'), 6, 120);
+    const rough = { ...area, height: area.height.map((h, i) => h + 40 * ((i * 7919) % 13)) };
+    const span = Math.max(...rough.height) - Math.min(...rough.height);
+    const back = (mesh: Mesh) => pressMesh(mesh, { size: { across: 96, down: 80 }, registration: 'area' }).field;
+    const worst = (a: Float32Array, b: Float32Array) => a.reduce((most, h, i) => Math.max(most, Math.abs(h - b[i])), 0);
+
+    it.each(['glb', 'ply', 'stl', 'obj'])('there and back through %s is exact, triangles and quads, whole and in parts', async (id) => {
+      const format = meshFormats.find((f) => f.id === id)!;
+      for (const faces of ['triangles', 'quads'] as const) {
+        for (const split of [undefined, { across: 3, down: 2 }]) {
+          const surface = await surfaceBy(kernels, rough, { kind: 'grid', faces, split });
+          const { parts } = modelOf(rough, surface, 'm', { normals: 'none', up: id === 'stl' ? 'z' : 'y' });
+          const field = back(readMesh(format.write(joined(parts.map((p) => p.mesh)), 'm')));
+          expect(field.valid).toBeUndefined();
+          expect(worst(field.height.map((h) => h + field.ground.datum) as Float32Array, rough.height)).toBeLessThanOrEqual((id === 'obj' ? 1e-5 : 1e-6) * span);
+        }
+      }
+    });
+
+    it.each(['adaptive', 'halved'] as const)('%s: the bound holds at the ground’s own samples, and the count with the outer half cells', async (kind) => {
+      for (const split of [undefined, { across: 2, down: 2 }]) {
+        const { parts } = modelOf(rough, await surfaceBy(kernels, rough, { kind, maxError: 60, split }), 'm', { normals: 'none' });
+        const field = back(joined(parts.map((p) => p.mesh)));
+        expect(worst(field.height.map((h) => h + field.ground.datum) as Float32Array, rough.height)).toBeLessThanOrEqual(60 * (1 + 1e-6));
+      }
+      expect((await surfaceBy(kernels, rough, { kind, triangles: 2000 })).faces.length / 3).toBeLessThanOrEqual(2000);
+    });
+
+    it('reaches the ground’s edge, where the outer values go on', async () => {
+      const { east, south, height } = await surfaceBy(kernels, area, { kind: 'grid' });
+      expect([Math.min(...east), Math.max(...east), Math.min(...south), Math.max(...south)]).toEqual([0, 1, 0, 1]);
+      const corner = east.findIndex((e, i) => e === 0 && south[i] === 0);
+      expect(height[corner]).toBe(area.height[0]);
+    });
   });
 
   it('of halved triangles part in as many across as down', async () => {

@@ -84,7 +84,7 @@ export async function nextFullGround(page: Page, after: number): Promise<void> {
   );
 }
 
-function freePort(): Promise<number> {
+export function freePort(): Promise<number> {
   return new Promise((resolve) => {
     const probe = createServer().listen(0, '127.0.0.1', () => {
       const { port } = probe.address() as { port: number };
