@@ -27,7 +27,7 @@ export interface SaveTo {
 /** Milliseconds in which changes are gathered into one entry of the journal. */
 const GATHER = 200;
 /** The terrain is saved whole when so much time has passed without a change, and after so much time at the latest. */
-const QUIET = 1_500;
+const QUIET = 600;
 const LATEST = 10_000;
 
 /**

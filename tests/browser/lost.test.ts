@@ -102,6 +102,7 @@ describe('work that is done is not lost', () => {
         expect(there, `after kill ${kill}`).toBeGreaterThanOrEqual(before - 1);
         for (let k = 0; k < 3 + (kill % 4); k++) await stroke(page, k);
         // At every moment of a save: right away, while it gathers, while it is written whole.
+        for (let tries = 0; tries < 100 && (await strokesIn(page)) <= there; tries++) await page.waitForTimeout(20);
         await page.waitForTimeout((kill * 137) % 2100);
         before = await strokesIn(page);
         expect(before).toBeGreaterThan(there);
