@@ -177,7 +177,7 @@ export async function mapDrape(
   const rgb = new Uint8Array(4 * count).fill(255);
   if (spec.kind === 'weights') {
     // Each part in its layer's colour, as bright as its weight.
-    const parts = await coverWeights(own, evaluation, cover, options);
+    const parts = await coverWeights(own, { ...evaluation, height }, cover, options);
     const colours = [cover.stops[Math.floor(cover.stops.length / 2)].colour, ...cover.layers.map((l) => l.colour)];
     for (let i = 0; i < count; i++)
       for (let c = 0; c < 3; c++)
@@ -187,7 +187,7 @@ export async function mapDrape(
         );
     return { ...base, rgb, legend: null, words: [['ground', ...cover.layers.map((l) => l.name)].join(', ')] };
   }
-  const drawn = await drawMap(spec, own, evaluation, cover, options);
+  const drawn = await drawMap(spec, own, { ...evaluation, height }, cover, options);
   if ('images' in drawn) {
     const { samples } = drawn.images[0].image;
     const shift = samples instanceof Uint16Array ? 8 : 0;
@@ -205,15 +205,30 @@ export async function mapDrape(
 /** What the last delivery wrote for heights and normals: what trial readings read. */
 let last: { field: Field; prepared?: Prepared; height?: HandedFile; normal?: HandedFile; order: Order } | undefined;
 
-/** Carries an order out: one file as it is, several as a bundle; into a file on disk where one is given, else into memory. */
-export async function carryOut(
-  tools: Tools,
-  course: Course,
-  order: Order,
-  given: { handle?: FileSystemFileHandle; onServer: boolean; spotsBefore: Record<string, number>; relief(field: Field): Promise<string> },
-  onWork: (words: string, share: number) => void,
-  signal: AbortSignal,
-): Promise<HandedOn> {
+/** What an order is carried out with, beside the terrain. */
+interface Given {
+  handle?: FileSystemFileHandle;
+  onServer: boolean;
+  spotsBefore: Record<string, number>;
+  relief(field: Field): Promise<string>;
+}
+type OnWork = (words: string, share: number) => void;
+
+/**
+ * Carries an order out: one file as it is, several as a bundle; into a file on disk where one is
+ * given, else into memory. Where the thread that writes files ends, it is begun again, once.
+ */
+export async function carryOut(tools: Tools, course: Course, order: Order, given: Given, onWork: OnWork, signal: AbortSignal): Promise<HandedOn> {
+  try {
+    return await carryOutOnce(tools, course, order, given, onWork, signal);
+  } catch (error) {
+    if (!(error instanceof UplandError && error.code === 'writer-ended') || signal.aborted) throw error;
+    onWork('The thread that writes files ended; it is begun again', 0);
+    return carryOutOnce(tools, course, order, given, onWork, signal);
+  }
+}
+
+async function carryOutOnce(tools: Tools, course: Course, order: Order, given: Given, onWork: OnWork, signal: AbortSignal): Promise<HandedOn> {
   last = undefined;
   const names: HandedOn['files'] = [];
   let first: HandedFile | undefined;

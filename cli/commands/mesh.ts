@@ -271,6 +271,7 @@ export function pressCommand(): Command {
         smooth: options.smooth,
         extent: extent && { west: extent[0], north: extent[1], east: extent[2], south: extent[3] },
       });
+      for (const words of mesh.odd ?? []) process.stderr.write(`${words}\n`);
       const { holes, overhangs, spacing } = pressed;
       let { field } = pressed;
       if (options.fillHoles && field.valid) {

@@ -15,6 +15,7 @@ import { stl } from '../mesh/formats/stl';
 import { solidOf } from '../mesh/solid';
 import { stepById } from '../steps';
 import { fieldOf } from '../course/field-of';
+import { patched } from '../field/patched';
 import { calibrationOn } from './calibration';
 import { usualCover, type CoverOptions } from './cover';
 import { nameBeside } from './deliver';
@@ -185,7 +186,10 @@ export async function* handOn(course: Course, order: Order, options: HandOptions
       source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
-    const field = placed(fieldOf(evaluation, course.ground), plan);
+    const worked = fieldOf(evaluation, course.ground);
+    const field = placed(worked, plan);
+    // Maps are drawn of the ground with its holes closed, so that none shows as a crater.
+    if (worked.valid) evaluation = { ...evaluation, height: patched(evaluation.height, worked.ground.across, worked.ground.down, worked.valid) };
     const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
     if (order.height.on) {

@@ -31,14 +31,14 @@ const LEAST_UNPACKED = 136 * 2 ** 20;
 const MOST_RATIO = 24;
 
 /** Bytes that a file may unpack to. */
-export const mostUnpacked = (fileBytes: number): number => Math.max(LEAST_UNPACKED, MOST_RATIO * fileBytes);
+export const mostUnpacked = (fileBytes: number, ratio = MOST_RATIO): number => Math.max(LEAST_UNPACKED, ratio * fileBytes);
 
 /**
  * Refuses a file that would take far more memory than a file of its size honestly needs, before
  * room is made for it: packed files of a few bytes can promise gigabytes.
  */
-export function checkUnpacked(format: string, fileBytes: number, unpackedBytes: number): void {
-  const most = mostUnpacked(fileBytes);
+export function checkUnpacked(format: string, fileBytes: number, unpackedBytes: number, ratio = MOST_RATIO): void {
+  const most = mostUnpacked(fileBytes, ratio);
   if (unpackedBytes <= most) return;
   const mebibytes = (bytes: number) => Math.round(bytes / 2 ** 20);
   throw new UplandError(

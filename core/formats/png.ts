@@ -126,7 +126,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     odd.push(
       `Its codes have ${small} ${small === 1 ? 'bit' : 'bits'}: its largest is ${2 ** small - 1}, not 255. Give that code its height when the range is set.`,
     );
-  checkUnpacked('PNG', bytes.length, count * wanted.length * (header.depth === 16 ? 2 : 1) + (wanted.length === 3 ? 4 * count : 0));
+  checkUnpacked('PNG', bytes.length, count * (wanted.length === 3 ? 4 : wanted.length) * (header.depth === 16 ? 2 : 1));
   const stepBack = Math.max(1, bitsPerPixel >> 3);
   const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);
   const inflating = new Inflating('PNG', data, expected, options.signal);

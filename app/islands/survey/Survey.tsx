@@ -6,8 +6,10 @@ import { borders, COUNTRY, MOST_SURVEYED, places, roads, sentenceOf, SURVEY_SPAC
 import { Button, NumberField, Row, Segments, Select, Switch, Toggles } from '../../components/controls';
 import { figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
+import { storageSentence } from '../../storage/room';
 import { addTerrain } from '../../storage/terrains';
 import type { SurveyFacts } from '../../survey/work';
+import { Boundary } from '../../components/Boundary';
 import { BringIn } from '../bringin/BringIn';
 import type { Brought } from '../bringin/files';
 import { courseOf } from '../bringin/taken';
@@ -29,6 +31,14 @@ const at = (east: number, south: number): L.LatLngTuple => [-south / UNIT, east 
 
 /** The survey archive: a map of the country, a frame to drag, the facts of what it would give, and the way in. */
 export function Survey() {
+  return (
+    <Boundary part="The survey archive">
+      <Archive />
+    </Boundary>
+  );
+}
+
+function Archive() {
   const host = useRef<HTMLDivElement>(null);
   const map = useRef<L.Map | null>(null);
   const [floor, setFloor] = useState(true);
@@ -352,7 +362,7 @@ export function Survey() {
               (id) => (location.href = `/terrain?id=${id}`),
               (error) => {
                 setBrought(null);
-                setFault(sentenceOf(error));
+                setFault(storageSentence(error));
               },
             );
           }}
