@@ -31,6 +31,8 @@ export function kept(past: readonly Change[], course: Course): Change[] {
 
 /** What can be undone and redone of a terrain whose course was saved at `changed`; nothing where it belongs to another state. */
 export async function historyOf(id: string, changed: number): Promise<{ past: Change[]; future: Change[] }> {
-  const row = await db.histories.get(id);
-  return row && row.changed === changed ? { past: row.past, future: row.future } : { past: [], future: [] };
+  // Undo that cannot be read is no reason not to open the terrain.
+  const row = await db.histories.get(id).catch(() => undefined);
+  const whole = row && row.changed === changed && Array.isArray(row.past) && Array.isArray(row.future);
+  return whole ? { past: row.past, future: row.future } : { past: [], future: [] };
 }

@@ -46,7 +46,19 @@ export function favourRoll(id: string, seed: number, favourite: boolean): void {
 
 // Marks: a state of the terrain that is kept until it is taken away.
 
-export const marksOf = (terrain: string): Promise<MarkRow[]> => db.marks.where('terrain').equals(terrain).reverse().sortBy('at');
+/** The marks of a terrain that can be read, the newest first; one that is spoiled leaves the others. */
+export async function marksOf(terrain: string): Promise<MarkRow[]> {
+  const out: MarkRow[] = [];
+  for (const key of await db.marks.where('terrain').equals(terrain).primaryKeys()) {
+    try {
+      const mark = await db.marks.get(key);
+      if (mark) out.push({ ...mark, course: parseCourse(mark.course) });
+    } catch {
+      // It stands for itself.
+    }
+  }
+  return out.sort((a, b) => b.at - a.at);
+}
 
 /** Keeps the terrain as it is now. Those that are kept by themselves are the last twenty. */
 export async function keepMark(name: string, byItself = false): Promise<void> {
@@ -75,8 +87,12 @@ export async function keepMark(name: string, byItself = false): Promise<void> {
 /** Back to a mark; what is now is kept as a mark of its own first. */
 export async function goToMark(mark: MarkRow): Promise<void> {
   await keepMark(`Before going back to “${mark.name}”`, true);
-  replaceCourse(parseCourse(JSON.parse(JSON.stringify(mark.course))), `Go back to ${mark.name}`);
-  await saveNow();
+  try {
+    replaceCourse(parseCourse(JSON.parse(JSON.stringify(mark.course))), `Go back to ${mark.name}`);
+    await saveNow();
+  } catch (error) {
+    say(sentenceOf(error));
+  }
 }
 
 // Spots: named places whose heights are watched.

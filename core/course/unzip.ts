@@ -1,5 +1,6 @@
 import { Unzip, UnzipInflate, UnzipPassThrough } from 'fflate';
 import { UplandError } from '../errors';
+import { concat } from '../formats/concat';
 import { quoted } from '../formats/limits';
 
 /** Bytes of the archive that are unpacked between two looks at what has come out: deflate makes 16 MiB of them at the most. */
@@ -35,7 +36,7 @@ export function unzipped(
         return;
       }
       parts.push(part);
-      if (final) found.set(file.name, joined(parts, have));
+      if (final) found.set(file.name, concat(parts));
     };
     file.start();
   });
@@ -48,14 +49,4 @@ export function unzipped(
   }
   if (fault) throw fault;
   return found;
-}
-
-function joined(parts: Uint8Array[], length: number): Uint8Array<ArrayBuffer> {
-  const out = new Uint8Array(length);
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
 }

@@ -1,5 +1,6 @@
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
+import { concat } from './concat';
 import { checkInflated, compress, Inflating } from './deflate';
 import { deflateRuns } from './run-deflate';
 import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
@@ -313,7 +314,7 @@ function pack(
   view.setUint32(4, height);
   header[8] = depth;
   header[9] = colour;
-  return join([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed(filtered, level)), chunk('IEND', new Uint8Array(0))]);
+  return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed(filtered, level)), chunk('IEND', new Uint8Array(0))]);
 }
 
 /** Bytes of a trial, and of the stretches it is put together from. */
@@ -396,14 +397,4 @@ function crc(bytes: Uint8Array, from: number, to: number): number {
   }
   for (; i < to; i++) c = CRC[(c ^ bytes[i]) & 255] ^ (c >>> 8);
   return ~c >>> 0;
-}
-
-function join(parts: Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const out = new Uint8Array(parts.reduce((sum, p) => sum + p.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
 }

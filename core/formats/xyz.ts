@@ -1,5 +1,6 @@
 import { throwIfStopped, UplandError } from '../errors';
 import { eastOf, MAX_SIDE, southOf } from '../field/ground';
+import { concat } from './concat';
 import type { Format, Page, Reading, ReadOptions } from './format';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
 import { checkUnpacked, quoted } from './limits';
@@ -223,11 +224,5 @@ function write({ width, height, samples, type, ground, noData }: Page): Uint8Arr
     }
     parts.push(encoder.encode(text));
   }
-  const out = new Uint8Array(parts.reduce((sum, p) => sum + p.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
+  return concat(parts);
 }

@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs';
 import { pathToFileURL } from 'node:url';
 import { resolve } from 'node:path';
+import { Worker } from 'node:worker_threads';
 import { describe, expect, it } from 'vitest';
 import { nodeKernels } from '../../cli/node-kernels';
 import { groundOf, hills } from '../../tests/helpers/grounds';
@@ -99,6 +100,53 @@ describe.runIf(built)('the pool', () => {
     pool.close();
     expect(shares.length).toBeGreaterThan(0);
     expect(shares.every((s, i) => s >= 0 && s <= 1 && (i === 0 || s >= shares[i - 1]))).toBe(true);
+  });
+});
+
+describe.runIf(built)('a worker that ends', () => {
+  /** Workers of Node; the first `deaths` jobs that reach one end it. */
+  const mortal = (deaths: number, begun: Worker[]) =>
+    pooledKernels(2, () => {
+      const worker = new Worker(script);
+      begun.push(worker);
+      let meant = false;
+      return {
+        send: (message) => {
+          worker.postMessage(message);
+          if (message.kind === 'run' && message.band === 0 && deaths-- > 0) void worker.terminate();
+        },
+        onMessage: (listener) => worker.on('message', listener),
+        onError: (listener) => worker.on('exit', () => meant || listener('it was ended')),
+        end: () => {
+          meant = true;
+          void worker.terminate();
+        },
+      };
+    });
+
+  it('in the middle of a job: it is done once more over new ones, to the same bytes', async () => {
+    const begun: Worker[] = [];
+    const pool = mortal(1, begun);
+    const talus = await inlineKernels().run(talusProgram, talusArgs, { bed: steep });
+    expect(sameBytes((await pool.run(talusProgram, talusArgs, { bed: steep })).change, talus.change)).toBe(true);
+    expect(begun.length).toBe(4);
+    pool.close();
+  });
+
+  it('again and again: the job ends with a sentence', async () => {
+    const pool = mortal(2, []);
+    await expect(pool.run(talusProgram, talusArgs, { bed: steep })).rejects.toThrow(/A worker of the computation ended: it was ended/);
+    pool.close();
+  });
+
+  it('between jobs: the next one gets new workers', async () => {
+    const begun: Worker[] = [];
+    const pool = mortal(0, begun);
+    const noise = await pool.run(noiseProgram, noiseArgs, null);
+    await begun[0].terminate();
+    expect(sameBytes(await pool.run(noiseProgram, noiseArgs, null), noise)).toBe(true);
+    expect(begun.length).toBe(4);
+    pool.close();
   });
 });
 

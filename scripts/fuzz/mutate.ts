@@ -1,3 +1,5 @@
+import { concat } from '../../core/formats/concat';
+
 /** A stream of numbers from 0 to 1, the same for a seed wherever it runs (Mulberry32). */
 export function randomFrom(seed: number): () => number {
   let state = seed >>> 0;
@@ -72,14 +74,14 @@ export function mutated(base: Uint8Array, other: Uint8Array, random: () => numbe
         break;
       case 7: {
         const length = 1 + whole(Math.min(64, n - at));
-        bytes = joined(bytes.subarray(0, at), bytes.subarray(at, at + length), bytes.subarray(at));
+        bytes = concat([bytes.subarray(0, at), bytes.subarray(at, at + length), bytes.subarray(at)]);
         break;
       }
       case 8:
-        bytes = joined(bytes.subarray(0, at), bytes.subarray(at + 1 + whole(32)));
+        bytes = concat([bytes.subarray(0, at), bytes.subarray(at + 1 + whole(32))]);
         break;
       case 9:
-        bytes = joined(bytes.subarray(0, at), other.subarray(whole(other.length)));
+        bytes = concat([bytes.subarray(0, at), other.subarray(whole(other.length))]);
         break;
       case 10:
         bytes.fill(random() < 0.5 ? 0 : 255, at, at + 1 + whole(24));
@@ -88,20 +90,10 @@ export function mutated(base: Uint8Array, other: Uint8Array, random: () => numbe
         // A number in a text, or a word.
         let end = at;
         while (end < n && bytes[end] > 32 && end - at < 16) end++;
-        bytes = joined(bytes.subarray(0, at), new TextEncoder().encode(WORDS[whole(WORDS.length)]), bytes.subarray(random() < 0.7 ? end : at));
+        bytes = concat([bytes.subarray(0, at), new TextEncoder().encode(WORDS[whole(WORDS.length)]), bytes.subarray(random() < 0.7 ? end : at)]);
       }
     }
     if (bytes.length > 1 << 20) return bytes.slice(0, 1 << 20);
   }
   return bytes;
-}
-
-function joined(...parts: Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const out = new Uint8Array(parts.reduce((sum, p) => sum + p.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
 }

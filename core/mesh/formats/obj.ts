@@ -1,4 +1,5 @@
 import { UplandError } from '../../errors';
+import { concat } from '../../formats/concat';
 import { quoted } from '../../formats/limits';
 import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
@@ -72,13 +73,7 @@ class Lines {
   }
   done(): Uint8Array<ArrayBuffer> {
     this.flush();
-    const out = new Uint8Array(this.parts.reduce((sum, p) => sum + p.length, 0));
-    let at = 0;
-    for (const part of this.parts) {
-      out.set(part, at);
-      at += part.length;
-    }
-    return out;
+    return concat(this.parts);
   }
   private flush(): void {
     if (this.lines.length) this.parts.push(this.encoder.encode(`${this.lines.join('\n')}\n`));
