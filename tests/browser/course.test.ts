@@ -394,7 +394,7 @@ describe('a file for a step', () => {
       .getByText(/no file yet/)
       .waitFor();
     await page.getByLabel('File for Heights').setInputFiles({ name: 'holiday.png', mimeType: 'image/png', buffer: Buffer.from('nothing') });
-    await page.getByText(/holiday\.png: These 7 bytes do not say what they are/).waitFor();
+    await page.getByText(/holiday\.png: This is text, but neither an ASCII grid/).waitFor();
     await expect.poll(() => range(page)).toBe(before);
     const { bytes } = await encode(hills(groundOf(129)), { format: 'png', type: 'u16', range: { low: 0, high: 1000 } });
     await settled(page, () => page.getByLabel('File for Heights').setInputFiles({ name: 'valley.png', mimeType: 'image/png', buffer: Buffer.from(bytes) }));
