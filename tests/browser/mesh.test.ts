@@ -223,7 +223,7 @@ describe('mesh to heights', () => {
       buffers: [{ byteLength: 36, uri: 'moor.bin' }],
     });
     await page.getByLabel('Mesh file').setInputFiles([file('moor.gltf', gltf)]);
-    await page.getByText(/bring moor\.bin in together with it/).waitFor({ timeout: 60_000 });
+    await page.getByText(/bring "moor\.bin" in together with it/).waitFor({ timeout: 60_000 });
     expect(faults).toEqual([]);
     await context.close();
   });

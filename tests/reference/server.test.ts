@@ -81,6 +81,46 @@ describe('the server under load', () => {
     expect(memoryOf(server.process)).toBeLessThan(1.2 * before + 32 * 2 ** 20);
   }, 180_000);
 
+  it(
+    'goes on so: clients that ask without a pause are answered, and memory stays flat (UPLAND_SOAK minutes of 200 of them)',
+    async () => {
+      const minutes = Number(process.env.UPLAND_SOAK ?? 0.25);
+      const until = performance.now() + 60_000 * minutes;
+      const counts = new Map<number, number>();
+      const memory: number[] = [];
+      let slowest = 0;
+      let asked = 0;
+      const client = async (k: number) => {
+        for (let n = k; performance.now() < until; n += 211) {
+          const { what, status, took } = await anyRequest(n % 200);
+          asked++;
+          counts.set(status, (counts.get(status) ?? 0) + 1);
+          slowest = Math.max(slowest, took);
+          expect(status, what).toBeGreaterThan(0);
+          expect(took, what).toBeLessThan(15_000);
+          // A refused client waits as it was told, in small.
+          if (status === 503) await new Promise((resolve) => setTimeout(resolve, 500));
+        }
+      };
+      const watching = (async () => {
+        while (performance.now() < until) {
+          memory.push(memoryOf(server.process));
+          await new Promise((resolve) => setTimeout(resolve, Math.max(500, 600 * minutes)));
+        }
+      })();
+      await Promise.all([watching, ...Array.from({ length: 200 }, (_, k) => client(k))]);
+      const mib = (bytes: number) => Math.round(bytes / 2 ** 20);
+      const half = memory.length >> 1;
+      const [first, second] = [Math.max(...memory.slice(0, half)), Math.max(...memory.slice(half))];
+      console.log(
+        `${minutes} min of 200 clients: ${asked} requests, ${[...counts].map(([s, n]) => `${s}: ${n}`).join(', ')}; slowest ${(slowest / 1000).toFixed(1)} s; most memory ${mib(first)} MiB in the first half, ${mib(second)} MiB in the second`,
+      );
+      expect(counts.get(200)).toBeGreaterThan(0);
+      expect(second).toBeLessThan(1.2 * first + 64 * 2 ** 20);
+    },
+    Number(process.env.UPLAND_SOAK ?? 0.25) * 60_000 + 120_000,
+  );
+
   it('a body that is not wanted is not read: refused by its size, its type and a busy queue beforehand', async () => {
     const large = await ask(server.port, 'large', 'POST', '/api/run', { ...octets, 'Content-Length': String(2 ** 40) });
     expect(large.status).toBe(413);
