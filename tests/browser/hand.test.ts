@@ -212,7 +212,7 @@ describe('a stroke', () => {
     // The project file has what only memory holds.
     const saved = page.waitForEvent('download');
     await page.getByRole('button', { name: /^(Not saved|Saved|Saving)/ }).click();
-    await page.getByRole('button', { name: 'Save the project file' }).click();
+    await page.getByRole('dialog', { name: 'Saves' }).getByRole('button', { name: 'Save the project file' }).click();
     expect((await saved).suggestedFilename()).toMatch(/\.uplandcast$/);
     expect(faults.filter((f) => !/quota/i.test(f))).toEqual([]);
     await context.close();
