@@ -49,7 +49,7 @@ const KNOWN: readonly Known[] = [
   { name: 'a packed file (Zstandard)', then: 'Unpack it first.', is: (b) => b[0] === 0x28 && b[1] === 0xb5 && b[2] === 0x2f && b[3] === 0xfd },
   { name: 'a packed file (xz)', then: 'Unpack it first.', is: (_, s) => s.startsWith('\xfd7zXZ') },
   { name: 'an FBX', then: MESH, is: (_, s) => s.startsWith('Kaydara FBX') || /^; FBX \d/.test(s) },
-  { name: 'a scene file (.blend)', then: MESH, is: (_, s) => s.startsWith('BLENDER') },
+  { name: 'the scene of a modelling program', then: MESH, is: (_, s) => /^[A-Z]{7}[-_][vV]\d{3}/.test(s) },
   { name: 'an Alembic file', then: MESH, is: (_, s) => s.startsWith('Ogawa') },
   { name: 'a USD scene', then: MESH, is: (_, s) => s.startsWith('PXR-USDC') || s.startsWith('#usda') },
   { name: 'a COLLADA scene', then: MESH, is: (b, s) => /^\s*<\?xml/.test(s) && textOf(b, 0, 1000).includes('<COLLADA') },
