@@ -58,6 +58,7 @@ export * from './formats/format';
 export { isMesh } from './formats/unreadable';
 export * from './formats/heights';
 export * from './formats/asset';
+export { decodeJpeg } from './formats/jpeg-decoder';
 export { decodePlanes, encodeImage, encodeRgb, type Image } from './formats/png';
 export { decodePicture, encodePicture, type PictureAs } from './formats/picture';
 export { writeLayer } from './delivery/layer';

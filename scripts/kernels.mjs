@@ -1,14 +1,35 @@
 // Compiles the kernels twice, with shared memory (threads) and without, and embeds both as
 // base64 in a module each, so that every runtime loads the same bytes in the same way.
-import { mkdirSync, statSync, readdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, statSync, readdirSync, writeFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
+import { createRequire } from 'node:module';
 import { join } from 'node:path';
+import { deflateSync } from 'node:zlib';
 import { medianNetworks } from './median-networks.mjs';
 
 const source = 'core/kernels/assembly';
 const out = 'core/kernels/generated';
 
+/** Embeds the binary of the JPEG decoder in the same way, packed. */
+function embedLibjpeg() {
+  const binary = createRequire(import.meta.url).resolve('@cornerstonejs/codec-libjpeg-turbo-8bit/decodewasm');
+  const target = 'core/formats/generated/libjpeg.ts';
+  try {
+    if (statSync(target).mtimeMs > Math.max(statSync(binary).mtimeMs, statSync('scripts/kernels.mjs').mtimeMs)) return;
+  } catch {
+    // not there yet
+  }
+  const bytes = readFileSync(binary);
+  mkdirSync('core/formats/generated', { recursive: true });
+  const packed = deflateSync(bytes, { level: 9 }).toString('base64');
+  writeFileSync(
+    target,
+    `// Made by scripts/kernels.mjs from libjpeg-turbo's decoder.\nexport const BYTES = ${bytes.length};\nexport const PACKED = '${packed}';\n`,
+  );
+}
+
 export async function buildKernels({ force = false } = {}) {
+  embedLibjpeg();
   const newest = Math.max(
     ...readdirSync(source)
       .filter((f) => f.endsWith('.ts'))

@@ -1,5 +1,6 @@
 import { totalmem } from 'node:os';
 import {
+  decodeJpeg,
   decodePlanes,
   encodeImage,
   handOn,
@@ -14,7 +15,6 @@ import {
   type Order,
   type Picture,
 } from '@upland-cast/core';
-import { decode as decodeJpeg } from 'jpeg-js';
 import { reliefPixels } from '../engine/relief';
 import { LONGEST, type Frame } from './frames';
 import { serverKernels } from './kernels';
@@ -50,10 +50,11 @@ export function judge(course: Course, order: Order, memory = totalmem()): void {
 
 async function pictureOf(bytes: Uint8Array<ArrayBuffer>): Promise<Picture> {
   if (bytes[0] === 0xff && bytes[1] === 0xd8) {
-    const { width, height, data } = decodeJpeg(bytes, { useTArray: true, maxMemoryUsageInMB: 512 });
-    const rgb = new Uint8Array(3 * width * height);
-    for (let i = 0; i < width * height; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = data[4 * i + c];
-    return { width, height, rgb };
+    return decodeJpeg(bytes, ({ width, height, channels, samples }) => {
+      const rgb = new Uint8Array(3 * width * height);
+      for (let i = 0; i < width * height; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = samples[channels * i + (channels === 3 ? c : 0)];
+      return { width, height, rgb };
+    });
   }
   const { width, height, planes } = await decodePlanes(bytes).catch(() => {
     throw new UplandError('picture', 'One of the pictures of the ground colour is neither a PNG nor a JPEG. The server reads those two.');

@@ -40,22 +40,47 @@ export function oneBand(planes: SampleArray[], type: SampleType, channels: numbe
     return { samples, type: 'u24', band: 'packed', unit: 'code', odd: [`Its heights are packed over red, green and blue, 24 bits.${found}`] };
   }
   const grey = !band && isGrey(planes);
-  if (grey) return { samples: planes[0], type, band: 1, unit: 'code', odd: [`It has ${channels} channels that are all the same grey.`] };
-  return {
-    samples: luminance(planes),
-    type,
-    band: 'luminance',
-    unit: 'code',
-    odd: [`It is a picture in colour; its luminance is read.${band ? '' : ' Choose a band where one of them holds the heights.'}`],
-  };
+  return grey ? asGrey(planes[0], type, channels) : asLuminance(luminance(planes), type, band);
 }
 
-/** Rec. 709 luma of the values as they are, rounded to whole codes where they are codes. */
+/** The same of a picture of 8 bits whose three channels lie beside each other, without a plane for each. */
+export function greyOrLuminance(rgb: Uint8Array, band: Band | undefined): Chosen {
+  const out = new Uint8Array(rgb.length / 3);
+  let grey = true;
+  for (let i = 0, at = 0; i < out.length; i++, at += 3) {
+    const [r, g, b] = [rgb[at], rgb[at + 1], rgb[at + 2]];
+    const same = r === g && g === b;
+    grey &&= same;
+    out[i] = same ? r : Math.round(LUMA[0] * r + LUMA[1] * g + LUMA[2] * b);
+  }
+  return grey && !band ? asGrey(out, 'u8', 3) : asLuminance(out, 'u8', band);
+}
+
+const asGrey = (samples: SampleArray, type: SampleType, channels: number): Chosen => ({
+  samples,
+  type,
+  band: 1,
+  unit: 'code',
+  odd: [`It has ${channels} channels that are all the same grey.`],
+});
+
+const asLuminance = (samples: SampleArray, type: SampleType, band: Band | undefined): Chosen => ({
+  samples,
+  type,
+  band: 'luminance',
+  unit: 'code',
+  odd: [`It is a picture in colour; its luminance is read.${band ? '' : ' Choose a band where one of them holds the heights.'}`],
+});
+
+/** Shares of red, green and blue in luma (Rec. ITU-R BT.709). */
+const LUMA = [0.2126, 0.7152, 0.0722];
+
+/** Luma of the values as they are, rounded to whole codes where they are codes. */
 function luminance([r, g, b]: SampleArray[]): SampleArray {
   const out = r.slice() as SampleArray;
   const whole = !(r instanceof Float32Array || r instanceof Float64Array);
   for (let i = 0; i < out.length; i++) {
-    const y = r[i] === g[i] && g[i] === b[i] ? r[i] : 0.2126 * r[i] + 0.7152 * g[i] + 0.0722 * b[i];
+    const y = r[i] === g[i] && g[i] === b[i] ? r[i] : LUMA[0] * r[i] + LUMA[1] * g[i] + LUMA[2] * b[i];
     out[i] = whole ? Math.round(y) : y;
   }
   return out;

@@ -1,4 +1,5 @@
 import { zlibSync, zipSync } from 'fflate';
+import { encode as encodeJpeg } from 'jpeg-js';
 import { encodeImage, makeCourse, makeGround, writeProject } from '@upland-cast/core';
 import type { Case, Target } from './cases';
 
@@ -96,6 +97,26 @@ function exrOf(width: number, height: number, tile: number): Uint8Array<ArrayBuf
   return Uint8Array.from(parts);
 }
 
+/** A grey progressive JPEG whose scans all hold nothing but runs of empty blocks (T.81, G.1.2.2). */
+function progressiveOf(width: number, height: number, scans: number): Uint8Array<ArrayBuffer> {
+  const two = (v: number) => [v >> 8, v & 255];
+  const head = [0xff, 0xd8, 0xff, 0xdb, 0, 67, 0, ...new Array<number>(64).fill(1)];
+  head.push(0xff, 0xc2, 0, 11, 8, ...two(height), ...two(width), 1, 1, 0x11, 0);
+  // Two tables of one code, one bit long: no difference to the brightness before; a run of 2¹⁴ empty blocks and more.
+  const table = (id: number, symbol: number) => [0xff, 0xc4, 0, 20, id, 1, ...new Array<number>(15).fill(0), symbol];
+  head.push(...table(0, 0), ...table(0x10, 0xe0));
+  const blocks = Math.ceil(width / 8) * Math.ceil(height / 8);
+  const brightness = [0xff, 0xda, 0, 8, 1, 1, 0, 0, 0, 0, ...new Array<number>(Math.ceil(blocks / 8)).fill(0)];
+  const run = new Uint8Array(10 + 2 * Math.ceil(blocks / 16_384));
+  run.set([0xff, 0xda, 0, 8, 1, 1, 0, 1, 63, 0]);
+  const out = new Uint8Array(head.length + brightness.length + scans * run.length + 2);
+  out.set(head);
+  out.set(brightness, head.length);
+  for (let k = 0; k < scans; k++) out.set(run, head.length + brightness.length + k * run.length);
+  out.set([0xff, 0xd9], out.length - 2);
+  return out;
+}
+
 /** Made only when it is asked for: some take a moment. */
 export interface Bomb extends Omit<Case, 'bytes'> {
   make(): Uint8Array<ArrayBuffer>;
@@ -157,6 +178,13 @@ export function bombs(): Bomb[] {
   const padded = new Uint8Array(300_000);
   padded.set(jpeg);
   add('jpeg of 16 383² samples in 300 KB', 'heightmap', () => padded);
+  add('jpeg of a photograph, 5 000 × 4 000 in colour', 'heightmap', () => {
+    const [width, height] = [5000, 4000];
+    const data = new Uint8Array(4 * width * height).map((_, i) => (i % 4 === 3 ? 255 : 128 + 90 * Math.sin(i / 900) + ((i * 7919) % 31)));
+    return Uint8Array.from(encodeJpeg({ width, height, data }, 60).data);
+  });
+  add('jpeg of 50 000 scans that say nothing', 'heightmap', () => progressiveOf(8000, 4000, 50_000));
+  add('jpeg of as many scans as are read', 'heightmap', () => progressiveOf(8000, 4000, 60));
   add('exr of 16 000² samples', 'heightmap', () => exrOf(16_000, 16_000, 0));
   add('exr with tiles of 60 000²', 'heightmap', () => exrOf(16, 16, 60_000));
   const npy = text("\x93NUMPY\x01\0v\0{'descr': '<f8', 'fortran_order': False, 'shape': (16000, 16000), }".padEnd(128)).slice(1);

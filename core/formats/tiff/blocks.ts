@@ -1,6 +1,6 @@
 import { UplandError } from '../../errors';
 import { decompress } from '../deflate';
-import { decodeJpeg, frameOf } from '../jpeg';
+import { decodeJpeg, frameOf, scansOf } from '../jpeg-decoder';
 import { checkLength } from '../limits';
 import { unpackZstd } from '../zstd';
 import { unpackBits, unpackLzw } from './codecs';
@@ -73,14 +73,14 @@ const lengthAt = (b: Uint8Array): number => {
 };
 
 /** The samples of a part packed as JPEG, channel beside channel; tables that all parts share lie in a tag of their own. */
-export function unpackJpeg(
+export async function unpackJpeg(
   directory: Directory,
   packed: Uint8Array<ArrayBuffer>,
   width: number,
   rows: number,
   channels: number,
   colour: boolean,
-): Uint8Array<ArrayBuffer> {
+): Promise<Uint8Array<ArrayBuffer>> {
   const tables = directory.bytes(TAG.jpegTables);
   let stream = packed;
   if (tables && tables.length > 4) {
@@ -96,10 +96,17 @@ export function unpackJpeg(
   if (frame.width * frame.height > 1024 * packed.length + 65_536) {
     throw new UplandError('cut-short', `This TIFF is cut short: ${packed.length} bytes cannot hold a part of ${frame.width} × ${frame.height} samples.`);
   }
-  const { data, stride } = decodeJpeg(stream, colour);
+  if (scansOf(stream, frame.at) > channels) throw new UplandError('damaged', 'This TIFF is damaged: a part packed as JPEG has more scans than channels.');
   const out = new Uint8Array(width * rows * channels);
-  for (let row = 0, to = 0; row < rows; row++) {
-    for (let i = 0, from = row * frame.width * stride; i < width; i++, from += stride) for (let k = 0; k < channels; k++) out[to++] = data[from + k];
-  }
+  await decodeJpeg(
+    stream,
+    ({ samples }) => {
+      for (let row = 0; row < rows; row++) {
+        const from = row * frame.width * channels;
+        out.set(samples.subarray(from, from + width * channels), row * width * channels);
+      }
+    },
+    colour,
+  );
   return out;
 }

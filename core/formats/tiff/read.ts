@@ -168,7 +168,9 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
       return;
     }
     const block =
-      compression === JPEG ? unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour) : await unpackBlock(compression, packed, rowBytes * rows);
+      compression === JPEG
+        ? await unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour)
+        : await unpackBlock(compression, packed, rowBytes * rows);
     if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
     const get = samplesOf(block, stored, little);
     for (const { channel, into } of copies) copyBlock(get, into, width, height, { ...place, channel });
