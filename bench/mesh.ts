@@ -5,7 +5,7 @@ import { makeGround } from '../core/field/ground';
 import type { Kernels } from '../core/kernels/pool';
 import { greedyProgram } from '../core/kernels/programs/greedy';
 import { meshFormats } from '../core/mesh/formats';
-import { writeModel } from '../core/mesh/formats/files';
+import { writeModel } from '../core/mesh/formats/write';
 import { modelOf } from '../core/mesh/model';
 import { pressOn } from '../core/mesh/press';
 import { gridSurface } from '../core/mesh/surface';

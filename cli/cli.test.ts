@@ -302,7 +302,7 @@ describe('when it goes wrong', () => {
   });
 
   it('refuses quads in a format that has none', () => {
-    save(path('m.glb'), meshFormats[0].write(gridMesh(field), 'm'));
+    save(path('m.glb'), meshFormats[0].encode(gridMesh(field), 'm'));
     expect(uplandCast('mesh', path('g.tif'), path('m.glb'), '--extent', '640x480', '--faces', 'quads').words).toMatch(/triangles only/);
   });
 });

@@ -32,3 +32,9 @@ export function throwIfStopped(signal: AbortSignal | undefined): void {
 export function sentenceOf(error: unknown): string {
   return error instanceof Error ? error.message : String(error);
 }
+
+/** Bytes of a file put into a sentence: the first few, without what cannot be printed. */
+export function quoted(text: string, most = 40): string {
+  const plain = text.replace(/[^\x20-\x7e\xa0-\u024f]/g, '·');
+  return `"${plain.length > most ? `${plain.slice(0, most)}…` : plain}"`;
+}

@@ -1,5 +1,5 @@
+import { quoted } from './errors';
 import type { z } from 'zod';
-import { quoted } from './formats/limits';
 
 type Issue = z.core.$ZodIssue;
 

@@ -1,6 +1,6 @@
 // Makes the demo's Old Sheet: an eight-bit JPEG scan of the valley beside Dunmorrow, with every flaw there is, and the terrain that mends it.
 import { encode as encodeJpeg } from 'jpeg-js';
-import { encodedOf } from '../core/steps/mend/linearise';
+import { srgbFromLinear } from '../core/colour';
 import {
   evaluate,
   exactMath,
@@ -35,7 +35,7 @@ async function scan(kernels: Kernels): Promise<Uint8Array<ArrayBuffer>> {
   for (let row = 0, i = 0; row < down; row++) {
     for (let column = 0; column < across; column++, i++) {
       const share = Math.min(1, Math.max(0, (height[i] - BLACK) / (WHITE - BLACK)));
-      let code = Math.round(255 * encodedOf(share, pow));
+      let code = Math.round(255 * srgbFromLinear(share, pow));
       if (row < 7 || column < 9 || row >= down - 6 || column >= across - 8) code = 255;
       data.set([code, code, code, 255], 4 * i);
     }

@@ -75,7 +75,7 @@ export function sallowPit(): Mesh {
 
 mkdirSync('app/public/demo', { recursive: true });
 for (const format of meshFormats.filter((f) => f.id === 'glb' || f.id === 'obj')) {
-  const bytes = format.write(sallowPit(), 'Sallow Pit');
+  const bytes = format.encode(sallowPit(), 'Sallow Pit');
   writeFileSync(`app/public/demo/sallow-pit${format.endings[0]}`, bytes);
   console.log(`app/public/demo/sallow-pit${format.endings[0]}: ${bytes.length} bytes`);
 }

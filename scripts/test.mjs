@@ -44,7 +44,9 @@ if (build.status !== 0) fail(`The build failed:\n${(build.stdout + build.stderr)
 console.log('Built.');
 check('types', 'npx', ['tsc', '-p', 'tsconfig.json', '--noEmit']);
 check('lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
-check('the core stands alone', process.execPath, ['scripts/check-core.mjs']);
+check('layers', 'npx', ['depcruise', 'core', 'app', 'cli']);
+check('the core without the types of a platform', 'npx', ['tsc', '-p', 'core/tsconfig.json', '--noEmit']);
+check('nothing unused', 'npx', ['knip', '--no-progress']);
 check('format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
 suite('unit');
 suite('reference');

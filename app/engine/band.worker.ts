@@ -1,5 +1,5 @@
 import { bandWorker } from '@upland-cast/core/kernels/worker';
-import { holdLife } from '../storage/alive';
+import { holdLife } from './alive';
 
 const receive = bandWorker((message) => self.postMessage(message));
 holdLife();

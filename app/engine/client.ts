@@ -1,7 +1,7 @@
-import { proxy, releaseProxy, wrap, type Remote } from 'comlink';
+import { proxy, wrap, type Remote } from 'comlink';
 import { UplandError } from '@upland-cast/core';
 import type { EngineApi } from './engine.worker';
-import { watchLife } from '../storage/alive';
+import { watchLife } from './alive';
 import { lookElsewhere } from '../storage/assets';
 import type { Listener } from './protocol';
 
@@ -69,6 +69,3 @@ const asking = new Proxy({} as Remote<EngineApi>, {
 export const telling = (tell: (words: string, share: number) => void) => proxy(tell);
 
 export const listening = (listener: Listener) => proxy(listener);
-
-/** Lets a thread's proxy go. */
-export const release = (remote: Remote<unknown>): void => remote[releaseProxy]?.();

@@ -40,7 +40,7 @@ import {
   type Order,
   type StrokePlace,
 } from '@upland-cast/core';
-import { holdLife } from '../storage/alive';
+import { holdLife } from './alive';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
 import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
 import { browserKernels } from './kernels';
@@ -58,7 +58,6 @@ import {
   type TrialResult,
   type EngineFacts,
   type Listener,
-  type MeshPicture,
   type MeshCurve,
   type MeshPreview,
   type MeshSpec,
@@ -77,9 +76,10 @@ import {
   type PaintedParams,
   type BrushParts,
 } from './protocol';
-import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../view/drapes';
-import { patchErrors } from '../view/quadtree';
-import { reliefPixels } from './relief';
+import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../drawing/drapes';
+import { patchErrors } from '../drawing/quadtree';
+import type { MeshPicture } from '../drawing/pictures';
+import { reliefPixels } from '../drawing/relief';
 import * as hand from './hand';
 import * as handing from './handing';
 import * as meshing from './meshing';

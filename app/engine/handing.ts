@@ -1,4 +1,5 @@
 import {
+  linearFromSrgb,
   assetsOf,
   borderAgainst,
   borderWords,
@@ -47,8 +48,9 @@ import {
 import { framesOf, requestToBytes } from '../run/frames';
 import { loadAsset } from '../storage/assets';
 import { browserWriter } from './writing';
-import type { HandedOn, MapDrape, OrderCost, Pixels, TrialResult } from './protocol';
-import { reliefPixels } from './relief';
+import type { Pixels } from '../drawing/pictures';
+import type { HandedOn, MapDrape, OrderCost, TrialResult } from './protocol';
+import { reliefPixels } from '../drawing/relief';
 
 export interface Tools {
   kernels: Kernels;
@@ -392,7 +394,7 @@ function litNormals(
   const pixels = new Uint8ClampedArray(4 * side * side);
   const value = (code: number) => {
     const v = code / full;
-    return 2 * (read.asColour ? (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4) : v) - 1;
+    return 2 * (read.asColour ? linearFromSrgb(v) : v) - 1;
   };
   for (let y = 0; y < side; y++) {
     for (let x = 0; x < side; x++) {

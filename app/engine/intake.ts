@@ -27,7 +27,7 @@ import {
 } from '@upland-cast/core';
 import { keepAsset } from '../storage/assets';
 import type { Kept, Look, LookFinding, MosaicLook, OpenedFile, RawPicture } from './protocol';
-import { reliefPixels } from './relief';
+import { reliefPixels } from '../drawing/relief';
 
 interface Opened {
   name: string;

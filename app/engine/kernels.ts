@@ -1,5 +1,5 @@
 import { inlineKernels, pooledKernels, type Kernels } from '@upland-cast/core';
-import { watchLife } from '../storage/alive';
+import { watchLife } from './alive';
 
 /** The kernels over web workers where the page is isolated, on this thread elsewhere. */
 export function browserKernels(onLoss: () => void = () => undefined): Kernels {

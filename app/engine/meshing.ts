@@ -31,12 +31,12 @@ import {
   UplandError,
   usualCover,
   vertexCount,
-  whyNotAs,
+  axesRefused,
   writeModel,
   type Bounds,
   type Course,
   type Field,
-  type HeldAgainst,
+  type MeshError,
   type Mesh,
   type MeshFile,
   type MeshSurface,
@@ -45,8 +45,9 @@ import {
 } from '@upland-cast/core';
 import { keepAsset } from '../storage/assets';
 import { coverOptions, type Tools } from './handing';
-import type { Extent, MeshCurve, MeshFacts, MeshPicture, MeshPreview, MeshSpec, Pixels, PressRequest, PressResult, WrittenMesh } from './protocol';
-import { reliefPixels } from './relief';
+import type { MeshPicture, Pixels } from '../drawing/pictures';
+import type { Extent, MeshCurve, MeshFacts, MeshPreview, MeshSpec, PressRequest, PressResult, WrittenMesh } from './protocol';
+import { reliefPixels } from '../drawing/relief';
 
 /** Triangles that are drawn at the most; what is written may have many more. */
 const MOST_DRAWN = 90_000;
@@ -141,7 +142,7 @@ function dressingOf(spec: MeshSpec, colours?: Uint8Array): ModelOptions {
     normals,
     uvs,
     // Only these hold a mesh of its own beside the ground's.
-    water: water && meshFormats.find((f) => f.id === spec.format)!.wears,
+    water: water && meshFormats.find((f) => f.id === spec.format)!.textured,
     colours,
     skirt: edge === 'skirt' ? edgeLength : 0,
     closed: edge === 'closed' ? edgeLength : undefined,
@@ -158,7 +159,7 @@ export function memoryOf(vertices: number, triangles: number, spec: MeshSpec): n
   return 20 * vertices + 12 * triangles + 3 * (each * shared + 12 * triangles) + 2 * text;
 }
 
-function factsOf(model: Model, field: Field, held: HeldAgainst, spec: MeshSpec): MeshFacts {
+function factsOf(model: Model, field: Field, held: MeshError, spec: MeshSpec): MeshFacts {
   const all = model.parts.map((p) => p.mesh);
   const sum = (of: (mesh: Mesh) => number) => all.reduce((n, m) => n + of(m), 0);
   const [vertices, triangles] = [sum(vertexCount), sum(triangleCount)];
@@ -197,7 +198,7 @@ export async function preview(work: Work, spec: MeshSpec): Promise<MeshPreview> 
         : (await adaptiveSurface(work.tools.kernels, field, { maxError: 0, triangles: MOST_DRAWN / 2, signal })).surface;
     words = `Drawn with ${(shown.faces.length / shown.corners).toLocaleString('en-GB').replaceAll(',', ' ')} triangles; ${facts.triangles.toLocaleString('en-GB').replaceAll(',', ' ')} will be written.`;
   }
-  const refused = whyNotAs(format, model.frame);
+  const refused = axesRefused(format, model.frame);
   return {
     facts,
     split,
@@ -299,7 +300,7 @@ export async function write(work: Work, spec: MeshSpec, name: string): Promise<W
   const colours = spec.colours
     ? await groundColour(course, await evaluate(course, coverOptions(tools, signal)), cover, coverOptions(tools, signal))
     : undefined;
-  const inside = format.wears;
+  const inside = format.textured;
   const colour = spec.colourMap > 0 && inside ? await colourTexture(work, spec.colourMap) : undefined;
   const files: MeshFile[] = [];
   const levels: WrittenMesh['levels'] = [];

@@ -18,7 +18,8 @@ import type {
   Symptom,
   makeBrush,
 } from '@upland-cast/core';
-import type { LayerDrapeId } from '../view/drapes';
+import type { LayerDrapeId } from '../drawing/drapes';
+import type { MeshPicture, Pixels } from '../drawing/pictures';
 
 /** The ground worked out, ready to be drawn. */
 export interface Picture {
@@ -243,18 +244,6 @@ export interface MeshFacts {
   bytes?: number;
 }
 
-/** A mesh light enough to draw. */
-export interface MeshPicture {
-  positions: Float32Array<ArrayBuffer>;
-  indices: Uint32Array<ArrayBuffer>;
-  up: 'y' | 'z';
-  normals?: Float32Array<ArrayBuffer>;
-  uvs?: Float32Array<ArrayBuffer>;
-  tangents?: Float32Array<ArrayBuffer>;
-  /** The faces where they have four corners, for their edges. */
-  quads?: Uint32Array<ArrayBuffer>;
-}
-
 /** The mesh as it will be. */
 export interface MeshPreview {
   facts: MeshFacts;
@@ -357,13 +346,6 @@ export interface EngineFacts {
 }
 
 export type ReportOutcome = (StageReport & { took: number; fault?: string; words: string[]; layers: string[]; drainage?: DrainageReport }) | null;
-
-/** RGBA pixels. */
-export interface Pixels {
-  width: number;
-  height: number;
-  pixels: Uint8ClampedArray<ArrayBuffer>;
-}
 
 /** A file that was brought in and is looked at. */
 export interface OpenedFile {

@@ -1,5 +1,5 @@
 import { expose, transfer } from 'comlink';
-import { holdLife } from '../storage/alive';
+import { holdLife } from './alive';
 import { buffersOfWritten, doWriting, type WriteTask } from '@upland-cast/core';
 
 const writing = {

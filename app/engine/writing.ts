@@ -1,6 +1,6 @@
 import { transfer, wrap, type Remote } from 'comlink';
 import { sentenceOf, UplandError, writerThere, type Writer } from '@upland-cast/core';
-import { watchLife } from '../storage/alive';
+import { watchLife } from './alive';
 import type { Writing } from './write.worker';
 
 /** Files are written beside the engine while it draws the next map. A thread that ends says so at once; the next file gets a new one. */

@@ -15,7 +15,7 @@ import {
   type Order,
   type Picture,
 } from '@upland-cast/core';
-import { reliefPixels } from '../engine/relief';
+import { reliefPixels } from '../drawing/relief';
 import { LONGEST, type Frame } from './frames';
 import { serverKernels } from './kernels';
 import { serverWriter } from './writing';

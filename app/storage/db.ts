@@ -1,7 +1,6 @@
 import Dexie, { type EntityTable } from 'dexie';
 import type { Patch } from 'immer';
 import type { Course } from '@upland-cast/core';
-import type { Entry } from './journal';
 
 export interface TerrainRow {
   id: string;
@@ -31,13 +30,21 @@ export interface HistoryRow {
   future: Change[];
 }
 
+/** A change as the journal holds it: the way from one course to the next, and what it does to undo and redo. */
+export type JournalEntry =
+  | { kind: 'change'; change: Change; joined: boolean }
+  | { kind: 'undo' }
+  | { kind: 'redo' }
+  /** Beside undo: rolls, spots, kept views. */
+  | { kind: 'amend'; forward: Patch[] };
+
 /** Changes since the terrain was saved whole at `base`, in the order in which they were made. */
 export interface JournalRow {
   id?: number;
   terrain: string;
   base: number;
   at: number;
-  entries: Entry[];
+  entries: JournalEntry[];
 }
 
 /** A state of a terrain as it was saved once. */

@@ -1,6 +1,6 @@
-import { applyPatches, type Patch } from 'immer';
+import { applyPatches } from 'immer';
 import type { Course } from '@upland-cast/core';
-import { db, type Change, type JournalRow } from './db';
+import { db, type Change, type JournalEntry, type JournalRow } from './db';
 
 /** What can be undone and redone, and the course that it belongs to. */
 export interface Working {
@@ -9,16 +9,8 @@ export interface Working {
   future: Change[];
 }
 
-/** A change as the journal holds it: the way from one course to the next, and what it does to undo and redo. */
-export type Entry =
-  | { kind: 'change'; change: Change; joined: boolean }
-  | { kind: 'undo' }
-  | { kind: 'redo' }
-  /** Beside undo: rolls, spots, kept views. */
-  | { kind: 'amend'; forward: Patch[] };
-
 /** A working state after one more entry. */
-export function after({ course, past, future }: Working, entry: Entry): Working {
+export function after({ course, past, future }: Working, entry: JournalEntry): Working {
   switch (entry.kind) {
     case 'amend':
       return { course: applyPatches(course, entry.forward), past, future };
@@ -42,7 +34,7 @@ export function after({ course, past, future }: Working, entry: Entry): Working 
 }
 
 /** Adds entries to what was saved last (at `base`); resolves when they are stored. False where the terrain is not in this browser any more. */
-export function append(terrain: string, base: number, entries: Entry[]): Promise<boolean> {
+export function append(terrain: string, base: number, entries: JournalEntry[]): Promise<boolean> {
   return db.transaction('rw', db.terrains, db.journal, async () => {
     if ((await db.terrains.where('id').equals(terrain).count()) === 0) return false;
     await db.journal.add({ terrain, base, at: Date.now(), entries });

@@ -1,6 +1,6 @@
 import Dexie from 'dexie';
 import { assetsOfProject, parseCourse, perhaps, readProject, UplandError, writeProject, type Course, type Project } from '@upland-cast/core';
-import { openTerrains, tellRemoved } from './alive';
+import { openTerrains, tellRemoved } from './tabs';
 import { keepAsset, loadAsset } from './assets';
 import { db, type Change, type SaveRow, type TerrainRow } from './db';
 import { assetsOfChange } from './histories';

@@ -17,7 +17,7 @@ import {
   type MaskUse,
   type StepUse,
 } from '@upland-cast/core';
-import { isLayerDrape } from '../view/drapes';
+import { isLayerDrape } from '../drawing/drapes';
 import { change, endGesture, refreshReport, say, useTerrain, workOut } from './terrain';
 
 const { getState: get, setState: set } = useTerrain;

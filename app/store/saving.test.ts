@@ -1,12 +1,12 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Course } from '@upland-cast/core';
-import type { Entry } from '../storage/journal';
+import type { JournalEntry } from '../storage/db';
 
 // The database itself is tried in the browser tests; here it is what the saving hands to it.
 vi.mock('../storage/db', () => ({ db: {} }));
 const { Saving } = await import('./saving');
 
-const amend = (n: number): Entry => ({ kind: 'amend', forward: [{ op: 'add', path: ['spots', n], value: n }] });
+const amend = (n: number): JournalEntry => ({ kind: 'amend', forward: [{ op: 'add', path: ['spots', n], value: n }] });
 
 function bench() {
   const log: (['journal', number, number] | ['whole', number])[] = [];

@@ -1,7 +1,8 @@
 import PQueue from 'p-queue';
 import type { Course } from '@upland-cast/core';
 import type { Change } from '../storage/db';
-import { append, type Entry } from '../storage/journal';
+import type { JournalEntry } from '../storage/db';
+import { append } from '../storage/journal';
 import { storageSentence, isFull } from '../storage/room';
 
 /** What is to be saved, as it is when it is asked for. */
@@ -37,7 +38,7 @@ const LATEST = 10_000;
  */
 export class Saving {
   private readonly queue = new PQueue({ concurrency: 1 });
-  private waiting: Entry[] = [];
+  private waiting: JournalEntry[] = [];
   /** The `changed` of what was saved whole last: what the journal counts from. */
   private base = 0;
   private gathering: ReturnType<typeof setTimeout> | undefined;
@@ -65,7 +66,7 @@ export class Saving {
   }
 
   /** Notes a change; `atOnce`: a finished stroke, which waits for nothing. */
-  note(entry: Entry, atOnce = false): void {
+  note(entry: JournalEntry, atOnce = false): void {
     this.waiting.push(entry);
     if (atOnce) void this.flush();
     else this.gathering ??= setTimeout(() => void this.flush(), GATHER);

@@ -15,12 +15,12 @@ import {
   type DrainageReport,
   type Ground,
 } from '@upland-cast/core';
-import { sheetNow } from '../components/sheet';
+import { sheetNow } from '../storage/sheet';
 import { engine, listening, onEngineEnd } from '../engine/client';
 import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
 import type { Walker } from '../view/walk';
-import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../view/drapes';
-import { onRemoved, terrainLock } from '../storage/alive';
+import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../drawing/drapes';
+import { onRemoved, terrainLock } from '../storage/tabs';
 import { db, type Change, type JournalRow } from '../storage/db';
 import { assetsOfChange, historyOf, kept } from '../storage/histories';
 import { append, journalOf, replayed, type Working } from '../storage/journal';

@@ -12,7 +12,7 @@ import {
   type Kernels,
 } from '@upland-cast/core';
 import { encode as encodeJpeg } from 'jpeg-js';
-import { rampPixels, TINT } from '../view/ramp';
+import { rampPixels, TINT } from '../drawing/ramp';
 import type { ExtractFormat } from './questions';
 
 /** The survey archive's own side: a stand-in for the elevation services that people pull from, made up and with no network. Worked out in a thread of its own (`app/server/worker.ts`). */

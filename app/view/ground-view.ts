@@ -27,9 +27,9 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground, Rectangle } from '@upland-cast/core';
 import { heightAt, pick, type HeightSource } from './pick';
 import { patchGeometry, wallGeometry } from './geometry';
-import { choosePatches, deepestLevel, forget, type PatchNode } from './quadtree';
+import { choosePatches, deepestLevel, forget, type PatchNode } from '../drawing/quadtree';
 import { EYES, type Walker } from './walk';
-import { rampPixels, roundInterval, TINT } from './ramp';
+import { rampPixels, roundInterval, TINT } from '../drawing/ramp';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 
 export interface ViewOptions {

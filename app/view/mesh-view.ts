@@ -24,7 +24,7 @@ import {
   type Material,
 } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
-import type { MeshPicture, Pixels } from '../engine/protocol';
+import type { MeshPicture, Pixels } from '../drawing/pictures';
 
 /** Above this many triangles the wire is left out: it would be a solid sheet. */
 const MOST_WIRED = 160_000;

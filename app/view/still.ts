@@ -1,3 +1,4 @@
+import { LINEAR_OF_CODE, srgbFromLinear } from '@upland-cast/core';
 import { GroundView, type CameraPlace, type ViewOptions } from './ground-view';
 import type { HeightSource } from './pick';
 
@@ -84,7 +85,7 @@ export class StillCamera {
       // Within the pixel along the two-dimensional golden ratio (Roberts 2018).
       const jitter = [((k * 0.7548776662) % 1) - 0.5, ((k * 0.569840291) % 1) - 0.5] as const;
       const pixels = await this.view.exposure({ fov: fieldOfView(settings.focal), lens, focus, jitter });
-      for (let i = 0, j = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[j++] += LINEAR[pixels[i + c]];
+      for (let i = 0, j = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[j++] += LINEAR_OF_CODE[pixels[i + c]];
       onWork((k + 1) / settings.samples);
     }
     const image = new ImageData(width, height);
@@ -92,7 +93,7 @@ export class StillCamera {
       // A card counts rows from the foot.
       let from = 3 * (height - 1 - row) * width;
       for (let i = 4 * row * width, end = i + 4 * width; i < end; i += 4) {
-        for (let c = 0; c < 3; c++) image.data[i + c] = screen(sum[from++] / settings.samples);
+        for (let c = 0; c < 3; c++) image.data[i + c] = 255 * srgbFromLinear(sum[from++] / settings.samples);
         image.data[i + 3] = 255;
       }
     }
@@ -106,7 +107,3 @@ export class StillCamera {
     this.box.remove();
   }
 }
-
-/** IEC 61966-2-1. */
-const LINEAR = Float32Array.from({ length: 256 }, (_, i) => (i / 255 <= 0.04045 ? i / 255 / 12.92 : ((i / 255 + 0.055) / 1.055) ** 2.4));
-const screen = (light: number) => 255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055);

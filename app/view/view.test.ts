@@ -3,8 +3,8 @@ import { fieldFrom } from '@upland-cast/core';
 import { groundOf, hills } from '../../tests/helpers/grounds';
 import { heightAt, pick, slopeAt } from './pick';
 import { banksOf } from './banks';
-import { choosePatches, deepestLevel, forget, PATCH_QUADS, patchErrors } from './quadtree';
-import { rampPixels, roundInterval, TINT } from './ramp';
+import { choosePatches, deepestLevel, forget, PATCH_QUADS, patchErrors } from '../drawing/quadtree';
+import { rampPixels, roundInterval, TINT } from '../drawing/ramp';
 
 const plane = fieldFrom(groundOf(101), (east, south) => 0.2 * east + 0.1 * south);
 

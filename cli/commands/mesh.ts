@@ -8,8 +8,7 @@ import {
   encodeImage,
   faceCount,
   fillVoids,
-  heldAgainst,
-  isGltf,
+  compareMeshToField,
   meshFormatByName,
   modelOf,
   pressMesh,
@@ -146,7 +145,7 @@ async function writeMesh(field: Field, format: MeshFormat, out: string, options:
       'normal-map',
       'A normal map goes with exact normals and UVs over the whole of an open mesh. Leave --normals, --uvs and --closed out.',
     );
-  if (options.sea !== undefined && !format.wears)
+  if (options.sea !== undefined && !format.textured)
     throw new UplandError('water', `${format.title} holds one mesh, and the water is one of its own. Write GLB or OBJ, or leave --sea out.`);
   const up = options.up ?? (format.id === 'stl' ? 'z' : 'y');
   // Heights keep their own zero unless the country is high: then the datum is the zero, or float32 would lose millimetres.
@@ -172,7 +171,7 @@ async function writeMesh(field: Field, format: MeshFormat, out: string, options:
   if (options.levels > 0 && whole.corners !== 3) throw new UplandError('quads', 'Levels of detail are made out of triangles.');
   if (!(Number.isInteger(options.levels) && options.levels >= 0 && options.levels <= 8))
     throw new UplandError('levels', 'Levels are a whole number from 0 to 8.');
-  if ((options.packed || options.quantised) && !isGltf(format)) throw new UplandError('glb', 'Only GLB and glTF are packed or quantised.');
+  if ((options.packed || options.quantised) && !format.options.length) throw new UplandError('glb', 'Only GLB and glTF are packed or quantised.');
   const results: ReturnType<typeof figures>[] = [];
   for (let level = 0; level <= options.levels; level++) {
     const surface = level === 0 ? whole : await simplifiedSurface(field.ground, whole, 0.5 ** level);
@@ -180,7 +179,7 @@ async function writeMesh(field: Field, format: MeshFormat, out: string, options:
     const model = modelOf(field, surface, own, dressing);
     const baked = normalMap === undefined ? undefined : bakeNormals(field, surface, { width: normalMap, height: normalMap, strength });
     const picture = baked && encodeImage({ width: normalMap!, height: normalMap!, channels: 3, samples: baked.samples }, 3);
-    const inside = format.wears;
+    const inside = format.textured;
     const files = await writeModel(format, model, own, { normal: inside ? picture : undefined }, { packed: options.packed, quantised: options.quantised });
     if (picture && !inside) files.push({ name: `${own}-normal.png`, bytes: picture, mediaType: 'image/png' });
     results.push(figures(files, await readMeshFiles(files), model, field));
@@ -216,7 +215,7 @@ function figures(files: readonly MeshFile[], written: Mesh, model: Model, field:
   const water = model.parts.some((p) => p.kind === 'water');
   // The water's two triangles come last; they are not the ground.
   const joinedGround = water ? { ...written, indices: written.indices.subarray(0, written.indices.length - 6) as Uint32Array<ArrayBuffer> } : written;
-  const { maxError, rmse } = heldAgainst(water && files[0].name.match(/\.(ply|stl)$/) ? written : joinedGround, field, model.frame);
+  const { maxError, rmse } = compareMeshToField(water && files[0].name.match(/\.(ply|stl)$/) ? written : joinedGround, field, model.frame);
   return {
     vertices: vertexCount(written),
     faces: faceCount(written),

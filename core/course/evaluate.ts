@@ -1,4 +1,4 @@
-import { StoppedError, sentenceOf, throwIfStopped, UplandError } from '../errors';
+import { quoted, sentenceOf, StoppedError, throwIfStopped, UplandError } from '../errors';
 import { flatField, type Field } from '../field/field';
 import { sameSamples, spacingOf, type Ground } from '../field/ground';
 import { GAUSSIAN_ALIGN } from '../field/gaussian';
@@ -6,7 +6,6 @@ import { sha256OfText } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { cropped, groundUnder, grown, isWhole, pasted, union, wholeOf, type Window } from '../field/window';
 import { heightsOf } from '../formats/asset';
-import { quoted } from '../formats/limits';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
 import type { Standing } from '../kernels/program';

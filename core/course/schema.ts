@@ -1,13 +1,12 @@
 import { z } from 'zod';
-import { UplandError } from '../errors';
-import { quoted } from '../formats/limits';
+import { quoted, UplandError } from '../errors';
 import { issueInWords } from '../issue';
 import { groundSchema } from '../field/ground';
 import { maskKinds } from '../masks';
 import { assetReadingSchema } from '../formats/asset';
 import { knownStep, stepById, steps } from '../steps';
 import type { JoinMode, StepInputs } from '../steps/step';
-import { coverSchema, orderSchema } from '../delivery/recipe';
+import { coverSchema, orderSchema } from './recipe';
 import { open, word } from './open';
 import { checkedSettings } from './settings';
 import { inputsOfWhere, whereSchema } from './where';

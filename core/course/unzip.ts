@@ -1,7 +1,6 @@
 import { Unzip, UnzipInflate, UnzipPassThrough } from 'fflate';
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { concat } from '../formats/concat';
-import { quoted } from '../formats/limits';
 
 /** Bytes of the archive that are unpacked between two looks at what has come out: deflate makes 16 MiB of them at the most. */
 const STEP = 16_384;

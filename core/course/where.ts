@@ -1,13 +1,12 @@
 import { z } from 'zod';
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import type { Ground } from '../field/ground';
 import { gridOf } from '../field/window';
 import { noiseProgram } from '../kernels/programs/noise';
-import { quoted } from '../formats/limits';
 import { knownMask, maskById } from '../masks';
 import { equalised, gained } from '../masks/mask';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
-import { octavesOf } from '../steps/source/octaves';
+import { octavesOf } from '../field/octaves';
 import { open, word } from './open';
 import { checkedSettings, toDatum } from './settings';
 

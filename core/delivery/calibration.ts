@@ -1,5 +1,5 @@
-import { fieldFrom, type Field } from '../field/field';
-import { makeGround, type Ground } from '../field/ground';
+import { fieldFrom } from '../field/field';
+import type { Ground } from '../field/ground';
 
 /** The strokes of a letter F that stands upright with north up: x and y in a square of 1, from its south-west corner. */
 const LETTER: [number, number, number, number][] = [
@@ -16,14 +16,8 @@ export const CORNERS = { northWest: 100, northEast: 70, southWest: 40, southEast
  *
  * From 0 to 100 m: a bank across the middle that rises evenly from west to east, a stair of
  * whole tens of metres beneath it, a letter that no mirror and no turn leaves alone, and pillars
- * of four different heights in the corners.
+ * of four different heights in the corners. Metres above the ground's datum.
  */
-export function calibrationGround(samples: number, width = 1024): Field {
-  const ground = makeGround({ width, depth: width, across: samples, down: samples, registration: 'point' });
-  return { ground, height: calibrationOn(ground) };
-}
-
-/** The same on any ground, metres above its datum. */
 export function calibrationOn(ground: Ground): Float32Array<ArrayBuffer> {
   const { width, depth } = ground;
   return fieldFrom({ ...ground, datum: 0 }, (east, south) => {

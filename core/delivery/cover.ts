@@ -4,8 +4,8 @@ import { spacingOf, type Ground } from '../field/ground';
 import { reliefOf } from '../masks/terrain';
 import { weigh, type EvaluateOptions, type Evaluation } from '../course/evaluate';
 import type { Course } from '../course/schema';
-import { TO_LINEAR } from './light';
-import { coverSchema, type Colour, type Cover } from './recipe';
+import { LINEAR_OF_CODE } from '../colour';
+import { coverSchema, type Colour, type Cover } from '../course/recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
 export const usualCover = (): Cover =>
@@ -131,7 +131,7 @@ export async function groundColour(course: Course, evaluation: Evaluation, cover
     const upper = stops.findIndex((s) => s.at >= t);
     const [a, b] = upper < 0 ? [stops.at(-1)!, stops.at(-1)!] : [stops[Math.max(0, upper - 1)], stops[upper]];
     const share = b.at > a.at ? Math.min(1, Math.max(0, (t - a.at) / (b.at - a.at))) : 0;
-    for (let c = 0; c < 3; c++) table[3 * k + c] = TO_LINEAR[a.colour[c]] + (TO_LINEAR[b.colour[c]] - TO_LINEAR[a.colour[c]]) * share;
+    for (let c = 0; c < 3; c++) table[3 * k + c] = LINEAR_OF_CODE[a.colour[c]] + (LINEAR_OF_CODE[b.colour[c]] - LINEAR_OF_CODE[a.colour[c]]) * share;
   }
   const coats: Coat[] = [];
   for (const layer of cover.layers) {
@@ -183,7 +183,7 @@ interface Coat {
   tall: number;
 }
 
-const plain = (colour: Colour): Coat => ({ channels: colour.map((c) => Float32Array.of(TO_LINEAR[c])), across: 1, down: 1, size: 1, tall: 1 });
+const plain = (colour: Colour): Coat => ({ channels: colour.map((c) => Float32Array.of(LINEAR_OF_CODE[c])), across: 1, down: 1, size: 1, tall: 1 });
 
 const texel = (metres: number, size: number, count: number) => Math.min(count - 1, Math.floor(((metres / size) % 1) * count));
 
@@ -195,7 +195,7 @@ function repeating({ width, height, rgb }: Picture, size: number, ground: Ground
   const own: Ground = { width, depth: height, across: width, down: height, registration: 'area', datum: 0, sea: 0 };
   const channels = [0, 1, 2].map((c) => {
     const plane = new Float32Array(width * height);
-    for (let i = 0; i < plane.length; i++) plane[i] = TO_LINEAR[rgb[3 * i + c]];
+    for (let i = 0; i < plane.length; i++) plane[i] = LINEAR_OF_CODE[rgb[3 * i + c]];
     return across === width && down === height ? plane : resample({ ground: own, height: plane }, { ...own, across, down }, 'average').height;
   });
   return { channels, across, down, size, tall: (size * height) / width };
@@ -204,7 +204,7 @@ function repeating({ width, height, rgb }: Picture, size: number, ground: Ground
 /** The codes of linear light in 65 535 steps: some twenty to a code where it is darkest. */
 const TO_SCREEN = new Uint8Array(65_536);
 for (let i = 0, code = 0; i < TO_SCREEN.length; i++) {
-  while (code < 255 && i / 65_535 > (TO_LINEAR[code] + TO_LINEAR[code + 1]) / 2) code++;
+  while (code < 255 && i / 65_535 > (LINEAR_OF_CODE[code] + LINEAR_OF_CODE[code + 1]) / 2) code++;
   TO_SCREEN[i] = code;
 }
 

@@ -3,9 +3,7 @@ import type { Field } from '../field/field';
 import { statistics } from '../field/statistics';
 import type { Said } from './prepare';
 import type { Proof } from './proof';
-import type { Receiver } from './receiver';
-
-export type DocketLine = Said;
+import type { Receiver } from '../course/receiver';
 
 /** A file as the docket speaks of it. */
 export interface DocketFile {

@@ -7,6 +7,7 @@ import { evaluate } from '../course/evaluate';
 import { makeCourse, stepUse } from '../course/schema';
 import { maskUse } from '../course/where';
 import { fieldFrom, makeField } from '../field/field';
+import { makeGround } from '../field/ground';
 import { statistics } from '../field/statistics';
 import { flipColumns, flipRows, turn } from '../field/turn';
 import { encodeImage } from '../formats/png';
@@ -16,14 +17,15 @@ import { boundsOf } from '../mesh/mesh';
 import { solidOf } from '../mesh/solid';
 import { stl } from '../mesh/formats/stl';
 import { bundle } from './bundle';
-import { calibrationGround, CORNERS } from './calibration';
+import { calibrationOn, CORNERS } from './calibration';
 import { coverWeights, groundColour, packWeights, ranks, usualCover } from './cover';
-import { coverSchema, mapSchema } from './recipe';
+import { coverSchema, mapSchema } from '../course/recipe';
 import { deliver } from './deliver';
 import { encode } from './encode';
 import { drawMap, MAPS, proveImage, writeMap } from './maps';
 import { borderAgainst, borderWords, prepare, scaleToFit, type HeightChoice } from './prepare';
-import { badName, fileNameFor, groundFor, readReceiver, receivers, receiverSchema, safeName, sizesFor, whyNot } from './receiver';
+import { receiverSchema } from '../course/receiver';
+import { badName, fileNameFor, groundFor, readReceiver, receivers, safeName, sizesFor, whyNot } from './receiver';
 import { extended, tileName, tileSides, tilesOf } from './tiles';
 import { symptomsOf, symptomsOfNormals, trialReading, type TrialSettings } from './trial';
 
@@ -465,7 +467,8 @@ describe('a trial reading', () => {
   });
 
   it('with the calibration ground tells every mirror and turn from the others', () => {
-    const sheet = calibrationGround(257);
+    const calibration = makeGround({ width: 1024, depth: 1024, across: 257, down: 257, registration: 'point' });
+    const sheet = makeField(calibration, calibrationOn(calibration));
     for (const wrong of [flipRows(sheet), flipColumns(sheet), turn(sheet, 90), turn(sheet, 180), turn(sheet, 270), flipRows(turn(sheet, 90))]) {
       expect(symptomsOf(sheet, wrong).map((s) => s.id)).toEqual(['mirrored']);
     }
@@ -520,7 +523,7 @@ describe('a printed model', () => {
     expect(max[0] - min[0]).toBeCloseTo((512 / 5_000) * 1000, 3);
     expect(max[2]).toBeCloseTo(3 + ((highest - lowest) / 5_000) * 1000, 3);
     expect(min[2]).toBe(0);
-    const back = stl.read(stl.write(solid, 'x'));
+    const back = stl.read(stl.encode(solid, 'x'));
     expect(back.indices.length).toBe(solid.indices.length);
     expect(back.positions.length).toBe(solid.positions.length);
   });

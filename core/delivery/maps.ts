@@ -17,7 +17,7 @@ import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } fro
 import { deliver } from './deliver';
 import type { Said } from './prepare';
 import type { Proof } from './proof';
-import type { Cover, MapSpec, Order } from './recipe';
+import type { Cover, MapSpec, Order } from '../course/recipe';
 
 export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summary: string; colour?: boolean }> = {
   slope: { title: 'Slope', file: 'slope', summary: 'Degrees, 0 to 90 (Horn 1981).' },

@@ -15,7 +15,7 @@ import { bundle } from './bundle';
 import { docketToHtml } from './docket';
 import { encode } from './encode';
 import { courseOf, handOn, orderFor, planOf, type HandedFile } from './order';
-import { orderSchema, type Order } from './recipe';
+import { orderSchema, type Order } from '../course/recipe';
 import { receivers } from './receiver';
 import type { Docket } from './docket';
 import { proveImage } from './maps';

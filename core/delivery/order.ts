@@ -23,7 +23,7 @@ import { docketToHtml, makeDocket, type DocketFile, type Docket } from './docket
 import { drawMap, MAPS, type Drawn, type MapFile, type NamedMap } from './maps';
 import { borderAgainst, borderWords, prepare, type Prepared } from './prepare';
 import { badName, fileNameFor, groundFor, safeName, whyNot } from './receiver';
-import type { MapSpec, Order, Source } from './recipe';
+import type { MapSpec, Order, Source } from '../course/recipe';
 import { extended, pieceOf, tileName, tilesOf } from './tiles';
 import { writerHere, type Writer } from './writer';
 
@@ -394,7 +394,7 @@ const asHanded = (file: MapFile): HandedFile => file;
 async function solid(field: Field, { receiver }: Order, name: string, { kernels, signal }: HandOptions): Promise<HandedFile> {
   if (receiver.heights.by !== 'print') throw new UplandError('format', 'Only a printed model is a solid.');
   const { scale, base } = receiver.heights;
-  const bytes = stl.write(solidOf(field, { scale, base }), name);
+  const bytes = stl.encode(solidOf(field, { scale, base }), name);
   const { ground } = field;
   const { lowest, highest } = statistics(field);
   const back = readMesh(bytes);
@@ -484,6 +484,3 @@ function spotsOf(course: Course, order: Order, field: Field, prepared: Prepared 
     return [{ name: spot.name, before: Number.isFinite(before[spot.id]) ? before[spot.id] : null, now, delivered }];
   });
 }
-
-/** What an evaluation at the plan's samples has to offer for maps: the layers that steps leave. */
-export const layersOf = (evaluation: Pick<Evaluation, 'layers'>): string[] => Object.keys(evaluation.layers);

@@ -3,7 +3,7 @@ import { makeField, type Field } from '../field/field';
 import { statistics, type Statistics } from '../field/statistics';
 import { CODES, type SampleType, type WriteOptions } from '../formats/format';
 import type { Encoding } from './encode';
-import type { Receiver } from './receiver';
+import type { Receiver } from '../course/receiver';
 
 /** What is chosen for the file of heights, beside the receiver. */
 export interface HeightChoice {

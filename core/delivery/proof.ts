@@ -1,6 +1,6 @@
 import { sentenceOf } from '../errors';
 import type { Field } from '../field/field';
-import { countDistinct } from '../field/distinct';
+import { countDistinct } from '../analysis/distinct';
 import { sha256 } from '../field/hash';
 import { readHeightmap } from '../formats';
 import { CODES, readInBlocks, type Beside, type Reading } from '../formats/format';

@@ -1,3 +1,4 @@
+import { linearFromSrgb } from '../colour';
 import { UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { spacingOf, type Ground } from '../field/ground';
@@ -137,7 +138,7 @@ export async function trialReading(
   for (let i = 0; i < height.length; i++) {
     let share = codes ? (reading.samples[i] - codes.min) / span : reading.samples[i];
     if (codes && told.bits === 8) share = Math.floor(share * 255.999) / 255;
-    if (codes && told.toneCurve) share = share <= 0.04045 ? share / 12.92 : toLinear(share);
+    if (codes && told.toneCurve) share = linearFromSrgb(share);
     height[i] = (codes || written.unit) && range ? range.low + share * (range.high - range.low) : reading.samples[i];
     if (height[i] - height[i] !== 0) height[i] = 0;
   }
@@ -157,14 +158,6 @@ function swapped(reading: Reading): Reading {
   for (let i = 0; i < bytes.length; i += one) bytes.subarray(i, i + one).reverse();
   return { ...reading, samples };
 }
-
-/** The sRGB curve undone, for looking at only. */
-const toLinear = (v: number): number => {
-  const x = (v + 0.055) / 1.055;
-  let root = 0.5 + 0.5 * x * x;
-  for (let k = 0; k < 40; k++) root = (4 * root + (x * x) / (root * root * root * root)) / 5;
-  return x * x * root;
-};
 
 const show = (m: number) => `${Number(m.toPrecision(4))} m`;
 
@@ -318,7 +311,7 @@ export function symptomsOfNormals(truth: Field, rgb: ArrayLike<number>, full: nu
   if (rgb.length !== 3 * ground.across * ground.down) throw new UplandError('size', 'This normal map has another size than the ground.');
   const value = (code: number) => {
     const v = code / full;
-    return 2 * (read.asColour ? (v <= 0.04045 ? v / 12.92 : toLinear(v)) : v) - 1;
+    return 2 * (read.asColour ? linearFromSrgb(v) : v) - 1;
   };
   // Lean to the south of the true slope, against green.
   const { across, down } = ground;

@@ -1,4 +1,4 @@
-import { resting } from '../steps/rest';
+import { cooperativeYield } from '../cooperative-yield';
 
 /** What is made as small as it can be: bending, so that slopes carry on, or stretching, like a drum skin. */
 export type Stiffness = 'bending' | 'membrane';
@@ -110,7 +110,7 @@ export async function settleFree(
   plate: Plate,
   { tolerance = 1e-6, most = 200, signal }: { tolerance?: number; most?: number; signal?: AbortSignal } = {},
 ): Promise<number> {
-  const rest = resting(signal);
+  const rest = cooperativeYield(signal);
   const levels = makeLevels(plate, free);
   const [top] = levels;
   const { index } = top;

@@ -1,8 +1,8 @@
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { spacingOf } from '../field/ground';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
 import type { Format, Page, Reading, ReadOptions } from './format';
-import { checkSize, checkUnpacked, quoted } from './limits';
+import { checkSize, checkUnpacked } from './limits';
 import { noDataAmong, numberIn } from './no-data';
 import { firstLines, isRemark, lineAt, plainText, textOf } from './text';
 

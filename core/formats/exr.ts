@@ -1,9 +1,9 @@
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { compress, decompress } from './deflate';
 import { channelOf } from './bands';
 import type { Format, Page, Reading, ReadOptions } from './format';
 import { halfToNumber } from './half';
-import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
+import { checkLength, checkSize, checkUnpacked } from './limits';
 
 const MAGIC = [0x76, 0x2f, 0x31, 0x01];
 /** Ways of packing by their number in the file; rows a block. */

@@ -1,8 +1,8 @@
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { spacingOf, type Georeference } from '../field/ground';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
 import { BYTES, type Beside, type Format, type Page, type Reading, type ReadOptions, type SampleType } from './format';
-import { checkSize, quoted } from './limits';
+import { checkSize } from './limits';
 import { noDataAmong, numberIn } from './no-data';
 import { plainText, textOf } from './text';
 import { putter, readRaw, type RawLayout } from './raw';

@@ -1,4 +1,4 @@
-import { StoppedError, UplandError } from '../errors';
+import { quoted, StoppedError, UplandError } from '../errors';
 import { asciiGrid } from './ascii-grid';
 import { bmp } from './bmp';
 import { exr } from './exr';
@@ -14,7 +14,6 @@ import { png } from './png';
 import { parseRawSpec, raw, readRaw } from './raw';
 import { tiff } from './tiff';
 import { firstLineOf, isMesh, isText, whatItIs } from './unreadable';
-import { quoted } from './limits';
 import { xyz } from './xyz';
 
 /** Every heightmap format, in the order they are tried. */

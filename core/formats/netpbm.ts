@@ -1,7 +1,7 @@
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { channelOf, oneBand, planesFor } from './bands';
 import type { Format, Page, Reading, ReadOptions } from './format';
-import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
+import { checkLength, checkSize, checkUnpacked } from './limits';
 import { textOf } from './text';
 
 const isSpace = (b: number) => b === 32 || (b >= 9 && b <= 13);

@@ -1,9 +1,9 @@
 import { unzipSync, type UnzipFileInfo } from 'fflate';
-import { UplandError } from '../errors';
+import { quoted, UplandError } from '../errors';
 import { channelOf } from './bands';
 import { BYTES, makeSamples, type Format, type Page, type Reading, type ReadOptions, type SampleType } from './format';
 import { halfToNumber } from './half';
-import { checkLength, checkSize, checkUnpacked, quoted } from './limits';
+import { checkLength, checkSize, checkUnpacked } from './limits';
 import { getter, putter } from './raw';
 import { INEXACT, narrowed } from './whole';
 

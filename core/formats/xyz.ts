@@ -1,9 +1,9 @@
-import { throwIfStopped, UplandError } from '../errors';
+import { quoted, throwIfStopped, UplandError } from '../errors';
 import { eastOf, MAX_SIDE, southOf } from '../field/ground';
 import { concat } from './concat';
 import type { Format, Page, Reading, ReadOptions } from './format';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
-import { checkUnpacked, quoted } from './limits';
+import { checkUnpacked } from './limits';
 import { numberIn } from './no-data';
 import { firstLines, isRemark, lineAt, plainText, textOf } from './text';
 

@@ -1,4 +1,4 @@
-import { countDistinct } from '../field/distinct';
+import { countDistinct } from '../analysis/distinct';
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
 import { patchesOf } from '../field/voids';

@@ -1,4 +1,4 @@
-import { countDistinct } from '../field/distinct';
+import { countDistinct } from '../analysis/distinct';
 import { CODES, type Reading } from '../formats/format';
 import { minMax } from '../formats/raw';
 

@@ -7,7 +7,7 @@ import { steepestDrop } from '../analysis/slope';
 import { exactMath } from './math';
 import { inlineKernels } from './pool';
 import { noiseProgram } from './programs/noise';
-import { octavesOf } from '../steps/source/octaves';
+import { octavesOf } from '../field/octaves';
 
 const kernels = inlineKernels();
 const spectrum = { kind: 'fbm' as const, feature: 640, height: 100, octaves: 6, gain: 0.5, lacunarity: 2, seed: 9 };

@@ -11,7 +11,7 @@ import { steps } from '../steps';
 import { inlineKernels, pooledKernels, type PoolWorker } from './pool';
 import { noiseProgram } from './programs/noise';
 import { talusProgram } from './programs/talus';
-import { octavesOf } from '../steps/source/octaves';
+import { octavesOf } from '../field/octaves';
 
 const script = pathToFileURL(resolve('cli/dist/pool-worker.mjs'));
 const built = existsSync(script);

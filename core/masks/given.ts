@@ -3,9 +3,10 @@ import { UplandError } from '../errors';
 import { resample } from '../field/resample';
 import { cropped } from '../field/window';
 import { asset, choice, distance, elevation, hidden, ratio, tributary } from '../steps/params';
-import { samplesSchema, tilesSchema } from '../steps/hand/tiles-schema';
-import { unrollWeights } from '../steps/hand/tiles';
-import { boundedBy, defineMask } from './mask';
+import { samplesSchema, tilesSchema } from '../field/tiles-schema';
+import { unrollWeights } from '../field/tiles';
+import { boundedBy } from '../analysis/weights';
+import { defineMask } from './mask';
 
 /** By a picture laid over the ground: its darkest counts as 0, its brightest as 1. */
 export const imageMask = defineMask({

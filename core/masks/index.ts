@@ -1,6 +1,5 @@
 import { z } from 'zod';
-import { UplandError } from '../errors';
-import { quoted } from '../formats/limits';
+import { quoted, UplandError } from '../errors';
 import { imageMask, layerMask, paintedMask, tributaryMask } from './given';
 import { defineMask, type MaskKind } from './mask';
 import { edgeMask, noiseMask } from './pattern';

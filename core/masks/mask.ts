@@ -23,29 +23,6 @@ export function defineMask<Schema extends z.ZodObject>(definition: Definition<Sc
   return { inputs: () => ({}), reach: () => 0, ...definition };
 }
 
-export interface Bounds {
-  low: number;
-  high: number;
-  /** Over this much beyond the bounds the weight fades to 0. */
-  softness: number;
-}
-
-/** 1 between the bounds, fading smoothly to 0 over the softness beyond them. */
-export function within(value: number, { low, high, softness }: Bounds): number {
-  const beyond = value < low ? low - value : value > high ? value - high : 0;
-  if (beyond === 0) return 1;
-  if (beyond >= softness) return 0;
-  const t = 1 - beyond / softness;
-  return t * t * (3 - 2 * t);
-}
-
-/** The weights of values sample by sample. */
-export function boundedBy(values: Float32Array, bounds: Bounds): Weights {
-  const out = new Float32Array(values.length);
-  for (let i = 0; i < out.length; i++) out[i] = within(values[i], bounds);
-  return out;
-}
-
 const BINS = 8192;
 
 /**

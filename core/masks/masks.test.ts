@@ -14,7 +14,8 @@ import { inlineKernels } from '../kernels/pool';
 import { paramsOf } from '../steps/params';
 import type { StepContext } from '../steps/step';
 import { maskKinds } from '.';
-import { equalised, gained, within } from './mask';
+import { within } from '../analysis/weights';
+import { equalised, gained } from './mask';
 
 const kernels = inlineKernels();
 const ground = groundOf(60, 48, 10);

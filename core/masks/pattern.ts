@@ -2,8 +2,9 @@ import { z } from 'zod';
 import { gridOf } from '../field/window';
 import { noiseProgram } from '../kernels/programs/noise';
 import { count, distance, ratio, seed } from '../steps/params';
-import { octavesOf } from '../steps/source/octaves';
-import { boundedBy, defineMask, within } from './mask';
+import { octavesOf } from '../field/octaves';
+import { boundedBy, within } from '../analysis/weights';
+import { defineMask } from './mask';
 
 /** By fractal noise of its own: patches of a size. */
 export const noiseMask = defineMask({

@@ -1,14 +1,14 @@
 import { z } from 'zod';
 import { accumulationOf, drainageOf, spreadAccumulation } from '../analysis/drainage';
-import { curvatureOf } from '../analysis/surface';
 import { eachGradient } from '../analysis/slope';
 import { gaussian, gaussianReach } from '../field/gaussian';
-import { spacingOf } from '../field/ground';
+import { spacingOf, type Ground } from '../field/ground';
+import type { Window } from '../field/window';
 import { DEGREE, exactMath } from '../kernels/math';
 import type { Kernels } from '../kernels/pool';
-import { steepnessProgram } from '../kernels/programs/steepness';
 import { choice, degrees, distance, elevation, plain, ratio } from '../steps/params';
-import { boundedBy, defineMask, within } from './mask';
+import { boundedBy, curvatureReach, curvatureWeights, slopeReach, slopeWeights, within } from '../analysis/weights';
+import { defineMask } from './mask';
 
 export const heightMask = defineMask({
   id: 'height',
@@ -22,10 +22,9 @@ export const heightMask = defineMask({
   weigh: ({ height }, params) => boundedBy(height, params),
 });
 
-const oneSample = (_: unknown, ground: Parameters<typeof spacingOf>[0]) => {
-  const { x, y } = spacingOf(ground);
-  return Math.max(x, y);
-};
+const oneSample = (_: unknown, ground: Ground) => slopeReach(spacingOf(ground));
+
+const sizeOf = (ground: Ground, { across, down }: Window) => ({ across, down, spacing: spacingOf(ground) });
 
 /** By slope in degrees (Horn 1981). */
 export const slopeMask = defineMask({
@@ -38,21 +37,7 @@ export const slopeMask = defineMask({
     softness: degrees(8, { min: 0, max: 90, label: 'Softness', help: 'Over so many degrees beyond the bounds it fades out.' }),
   }),
   reach: oneSample,
-  async weigh({ height }, params, { ground, window, kernels, signal }) {
-    const { atan, tan } = exactMath();
-    const steepness = await kernels.run(steepnessProgram, { across: window.across, down: window.down, spacing: spacingOf(ground) }, height, { signal });
-    // Rise over run squared decides whether a sample is whole or out; only the fading ones need their angle.
-    const rise = (angle: number) => (angle >= 90 ? Infinity : angle <= 0 ? -1 : tan(angle * DEGREE) * tan(angle * DEGREE));
-    const [whole, wholeTo] = [rise(params.low), rise(params.high)];
-    const [from, to] = [rise(params.low - params.softness), rise(params.high + params.softness)];
-    for (let i = 0; i < steepness.length; i++) {
-      const steep = steepness[i];
-      if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
-      else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, params);
-      else steepness[i] = 0;
-    }
-    return steepness;
-  },
+  weigh: ({ height }, bounds, { ground, window, kernels, signal }) => slopeWeights({ height, ...sizeOf(ground, window) }, bounds, { kernels, signal }),
 });
 
 /** By the direction a slope faces (Horn 1981); level ground faces nowhere and has no weight. */
@@ -93,19 +78,9 @@ export const curvatureMask = defineMask({
     high: plain(1_000, { min: -1_000, max: 1_000, step: 0.1, label: 'To', help: 'One over kilometres.' }),
     softness: plain(1, { min: 0, max: 1_000, step: 0.1, label: 'Softness', help: 'Over so much beyond the bounds it fades out.' }),
   }),
-  reach({ size }, ground) {
-    const { x, y } = spacingOf(ground);
-    return Math.max(x, y) * (1 + gaussianReach(size / 2 / Math.min(x, y)));
-  },
-  async weigh({ height }, { way, size, low, high, softness }, { ground, window, kernels, signal }) {
-    const spacing = spacingOf(ground);
-    const sigma = { x: size / 2 / spacing.x, y: size / 2 / spacing.y };
-    const smooth = size > 0 ? await gaussian(kernels, height, window.across, window.down, sigma.x, sigma.y, { signal }) : height;
-    const curved = curvatureOf(smooth, window.across, window.down, spacing, way);
-    const bounds = { low, high, softness };
-    for (let i = 0; i < curved.length; i++) curved[i] = within(-1_000 * curved[i], bounds);
-    return curved;
-  },
+  reach: ({ size }, ground) => curvatureReach(size, spacingOf(ground)),
+  weigh: ({ height }, { way, size, ...bounds }, { ground, window, kernels, signal }) =>
+    curvatureWeights({ height, ...sizeOf(ground, window) }, { way, size, ...bounds }, { kernels, signal }),
 });
 
 /**

@@ -4,37 +4,6 @@ import type { Mesh } from './mesh';
 import type { MeshFrame } from './model';
 import { pressMesh, pressOn, type PressOptions, type Pressing } from './press';
 
-export interface MeshError {
-  /** Metres against the field, at its samples. */
-  maxError: number;
-  rmse: number;
-  holes: number;
-}
-
-/** The mesh pressed back to the field's samples and held against it; strength, zero and base are undone first. */
-export function meshError(
-  mesh: Mesh,
-  field: Field,
-  { strength = 1, zero = field.ground.datum, base = 0, extent = { width: field.ground.width, depth: field.ground.depth } } = {},
-): MeshError {
-  const { ground } = field;
-  const { field: pressed, holes } = pressMesh(mesh, {
-    size: { across: ground.across, down: ground.down },
-    registration: ground.registration,
-    extent: { west: -extent.width / 2, east: extent.width / 2, north: -extent.depth / 2, south: extent.depth / 2 },
-  });
-  let worst = 0;
-  let sum = 0;
-  for (let i = 0; i < field.height.length; i++) {
-    if (pressed.valid && !pressed.valid[i]) continue;
-    const height = (pressed.height[i] + pressed.ground.datum - base) / strength + zero;
-    const off = Math.abs(height - (field.height[i] + ground.datum));
-    if (off > worst) worst = off;
-    sum += off * off;
-  }
-  return { maxError: worst, rmse: Math.sqrt(sum / field.height.length), holes };
-}
-
 /** A mesh as the ground has it: metres, y up, x east, z south of the middle; heights from the ground's datum. */
 export function unframed(mesh: Mesh, frame: MeshFrame, datum: number): Mesh {
   const { positions } = mesh;
@@ -50,18 +19,22 @@ export function unframed(mesh: Mesh, frame: MeshFrame, datum: number): Mesh {
   return { positions: out, indices: mesh.indices, corners: mesh.corners, up: 'y' };
 }
 
-export interface HeldAgainst extends MeshError {
+export interface MeshError {
+  /** Metres against the field, at its samples. */
+  maxError: number;
+  rmse: number;
+  holes: number;
   /** Metres from the field to the mesh, up is positive; at its samples. */
   off: Float32Array<ArrayBuffer>;
 }
 
 /** A mesh in a frame pressed to the field's samples and held against it, whatever lies below its topmost surface. */
-export function heldAgainst(mesh: Mesh, field: Field, frame: MeshFrame): HeldAgainst {
+export function compareMeshToField(mesh: Mesh, field: Field, frame: MeshFrame): MeshError {
   return differences(pressMesh(unframed(mesh, frame, field.ground.datum), over(field, frame)), field);
 }
 
 /** The same, pressed on the kernels' threads. */
-export async function heldOn(kernels: Kernels, mesh: Mesh, field: Field, frame: MeshFrame, signal?: AbortSignal): Promise<HeldAgainst> {
+export async function heldOn(kernels: Kernels, mesh: Mesh, field: Field, frame: MeshFrame, signal?: AbortSignal): Promise<MeshError> {
   return differences(await pressOn(kernels, unframed(mesh, frame, field.ground.datum), { ...over(field, frame), signal }), field);
 }
 
@@ -73,7 +46,7 @@ const over = ({ ground }: Field, { width, depth }: MeshFrame): PressOptions => (
   up: 'y',
 });
 
-function differences({ field: pressed, holes }: Pressing, { height }: Field): HeldAgainst {
+function differences({ field: pressed, holes }: Pressing, { height }: Field): MeshError {
   const off = new Float32Array(height.length);
   let [worst, sum, count] = [0, 0, 0];
   for (let i = 0; i < off.length; i++) {

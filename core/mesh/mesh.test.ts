@@ -4,9 +4,9 @@ import { groundOf, hills, largestDifference, range } from '../../tests/helpers/g
 import { UplandError } from '../errors';
 import { fieldFrom, flatField, makeField } from '../field/field';
 import { meshFormatByName, meshFormats, readMesh } from './formats';
-import { isGltf } from './formats/files';
 import { displacementRatio, gridMesh } from './grid';
-import { meshError } from './measure';
+import { compareMeshToField } from './measure';
+import type { MeshFrame } from './model';
 import { boundsOf, faceCount, triangleCount, triangleIndices, vertexCount, type Mesh } from './mesh';
 import { pressMesh } from './press';
 
@@ -139,10 +139,11 @@ describe('pressing', () => {
   });
 
   it('measures a lighter mesh against the ground: fewer faces, more error', () => {
-    const errors = [64, 32, 16, 8].map((n) => meshError(gridMesh(field, { segments: { x: n, y: (n * 3) / 4 } }), field).rmse);
+    const frame = (strength = 1, zero = 0, base = 0): MeshFrame => ({ ...field.ground, strength, zero, base, scale: 1, up: 'y', handed: 'right', move: [0, 0, 0] });
+    const errors = [64, 32, 16, 8].map((n) => compareMeshToField(gridMesh(field, { segments: { x: n, y: (n * 3) / 4 } }), field, frame()).rmse);
     expect(errors[0]).toBeLessThan(1e-4);
     for (let i = 1; i < errors.length; i++) expect(errors[i]).toBeGreaterThan(errors[i - 1]);
-    const strong = meshError(gridMesh(field, { strength: 3, zero: 100, base: 50 }), field, { strength: 3, zero: 100, base: 50 });
+    const strong = compareMeshToField(gridMesh(field, { strength: 3, zero: 100, base: 50 }), field, frame(3, 100, 50));
     expect(strong.maxError).toBeLessThan(1e-3);
   });
 
@@ -166,11 +167,11 @@ describe('every mesh format', () => {
     for (const faces of ['triangles', 'quads'] as const) {
       for (const up of ['y', 'z'] as const) {
         it(`${format.title} with ${faces}, ${up} up: heights there and back`, () => {
-          const bytes = format.write(gridMesh(field, { faces, up }), 'ground');
+          const bytes = format.encode(gridMesh(field, { faces, up }), 'ground');
           const mesh = readMesh(bytes);
           expect(vertexCount(mesh)).toBe(65 * 49);
           expect(triangleCount(mesh)).toBe(64 * 48 * 2);
-          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: isGltf(format) ? 'y' : format.id === 'stl' ? 'z' : up });
+          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.axes?.up ?? up });
           const bound = format.id === 'obj' ? 1e-5 : 1e-6;
           expect(
             largestDifference(
@@ -205,7 +206,7 @@ describe('every mesh format', () => {
   });
 
   it('GLB nodes are put where their matrices say', () => {
-    const bytes = meshFormats.find((f) => f.id === 'glb')!.write(gridMesh(field), 'g');
+    const bytes = meshFormats.find((f) => f.id === 'glb')!.encode(gridMesh(field), 'g');
     const view = new DataView(bytes.buffer);
     const length = view.getUint32(12, true);
     const json = JSON.parse(new TextDecoder().decode(bytes.subarray(20, 20 + length)));
@@ -227,7 +228,7 @@ describe('every mesh format', () => {
   it('that is damaged is refused with a sentence, or read', () => {
     const isSentence = (error: unknown) => error instanceof UplandError && /[.]$/.test(error.message);
     const small = hills(groundOf(6, 5));
-    const originals = meshFormats.map((f) => f.write(gridMesh(small), 'g'));
+    const originals = meshFormats.map((f) => f.encode(gridMesh(small), 'g'));
     fc.assert(
       fc.property(fc.constantFrom(...originals), fc.array(fc.tuple(fc.nat(), fc.nat(255)), { maxLength: 5 }), fc.nat(), (bytes, changes, cut) => {
         const damaged = bytes.slice(0, cut % 2 ? cut % bytes.length : bytes.length);

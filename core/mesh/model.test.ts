@@ -3,8 +3,8 @@ import { groundOf, hills, largestDifference, noiseField, range } from '../../tes
 import { fieldFrom, makeField, type Field } from '../field/field';
 import { inlineKernels } from '../kernels/pool';
 import { meshFormatByName, meshFormats, readMesh, readMeshFiles } from './formats';
-import { writeModel } from './formats/files';
-import { heldAgainst } from './measure';
+import { writeModel } from './formats/write';
+import { compareMeshToField } from './measure';
 import { boundsOf, joined, triangleCount, triangleIndices, vertexCount, type Mesh } from './mesh';
 import { modelOf, rimOf, type ModelOptions } from './model';
 import { pressMesh } from './press';
@@ -18,7 +18,7 @@ const field = hills(groundOf(65, 49, 7), 2, 120);
 /** How far the surface is from the ground at every sample: by pressing its faces, which knows nothing of how they came about. */
 const errorOf = (of: Field, surface: MeshSurface) => {
   const model = modelOf(of, surface, 'm', { normals: 'none', uvs: 'none' });
-  return heldAgainst(joined(model.parts.map((p) => p.mesh)), of, model.frame);
+  return compareMeshToField(joined(model.parts.map((p) => p.mesh)), of, model.frame);
 };
 
 /** Edges by the places of their ends; how often each is there, against its own direction counted below 0. */
@@ -205,7 +205,7 @@ describe('a model', () => {
   it.each(frames.map((f) => [JSON.stringify(f), f] as const))('in the frame %s comes back to the ground, and faces outwards', (_, options) => {
     const gentle = hills(groundOf(65, 49, 70), 2, 60);
     const { parts, frame } = modelOf(gentle, gridSurface(gentle, { x: 64, y: 48 }), 'm', { ...options, extent: options.extent && { width: 1000, depth: 750 } });
-    const { maxError, holes } = heldAgainst(parts[0].mesh, gentle, frame);
+    const { maxError, holes } = compareMeshToField(parts[0].mesh, gentle, frame);
     const [low, high] = range(gentle.height);
     expect(maxError).toBeLessThan(2e-6 * (high - low) * (options.scale === 0.001 ? 2 : 1));
     expect(holes).toBe(0);

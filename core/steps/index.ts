@@ -1,6 +1,5 @@
 import { z } from 'zod';
-import { UplandError } from '../errors';
-import { quoted } from '../formats/limits';
+import { quoted, UplandError } from '../errors';
 import { path } from './hand/along';
 import { sculpt } from './hand/sculpt';
 import { deblock } from './mend/deblock';
@@ -106,8 +105,6 @@ export function knownStep(id: string): Step {
 
 /** The step with this id; for one that is not known here, of a later version or a slip of the hand, one that says so when it is to be done. */
 export const stepById = (id: string): Step => byId.get(id) ?? unknownStep(id);
-
-export const isKnownStep = (id: string): boolean => byId.has(id);
 
 function unknownStep(id: string): Step {
   return {

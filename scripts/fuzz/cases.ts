@@ -84,8 +84,8 @@ export async function fuzzCases(): Promise<Case[]> {
     cases.push({ name, target: 'heightmap', bytes: text(words) });
 
   const mesh = gridMesh(hill(5, 4), { uvs: true });
-  for (const format of meshFormats) cases.push({ name: format.id, target: 'mesh', bytes: format.write(mesh, 'hill') });
-  const plain = meshFormats.find((f) => f.id === 'ply')!.write(gridMesh(hill(4, 3), { normals: false, uvs: false, faces: 'quads' }), 'quads');
+  for (const format of meshFormats) cases.push({ name: format.id, target: 'mesh', bytes: format.encode(mesh, 'hill') });
+  const plain = meshFormats.find((f) => f.id === 'ply')!.encode(gridMesh(hill(4, 3), { normals: false, uvs: false, faces: 'quads' }), 'quads');
   cases.push({ name: 'ply-quads', target: 'mesh', bytes: plain });
   for (const [name, words] of Object.entries({
     'obj-odd': '\ufeff# hand\no a\nf 1//1 2//1 3//1 # face first\rv 4500000.25 10 5200000.5\rv 4500010 11 5200000\rv 4500000 12 5200010\rf -3 -2 \\\r-1\r',

@@ -18,7 +18,7 @@ import {
   triangleCount,
   vertexCount,
   writeModel,
-  type GlbOptions,
+  type MeshOptions,
   type ModelOptions,
 } from '@upland-cast/core';
 import { groundOf, hills, largestDifference } from '../helpers/grounds';
@@ -36,7 +36,7 @@ describe('Assimp', () => {
     // STL has its z up, and no corners in common.
     const stl = format.id === 'stl';
     const given = stl ? gridMesh(field, { up: 'z' }) : mesh;
-    save(file, format.write(given, 'ground'));
+    save(file, format.encode(given, 'ground'));
     // Assimp gives every corner a vertex of its own; -jiv joins those that are identical again.
     const info = run('assimp', ['info', file, '-jiv']);
     const figure = (name: string) => Number(new RegExp(`${name}:\\s+(\\d+)`).exec(info)![1]);
@@ -80,7 +80,7 @@ describe('Assimp', () => {
   );
 
   it('writes what we read: PLY, OBJ and GLB out of our OBJ give the same heights', () => {
-    save(path('source.obj'), meshFormats.find((f) => f.id === 'obj')!.write(mesh, 'ground'));
+    save(path('source.obj'), meshFormats.find((f) => f.id === 'obj')!.encode(mesh, 'ground'));
     for (const [kind, ending] of [
       ['ply', 'ply'],
       ['plyb', 'plyb.ply'],
@@ -105,7 +105,7 @@ describe('Assimp', () => {
 
 // The Khronos glTF validator, from the npm registry.
 describe('the Khronos validator', () => {
-  const dressings: [string, ModelOptions, GlbOptions, boolean][] = [
+  const dressings: [string, ModelOptions, MeshOptions, boolean][] = [
     ['in parts, with exact normals and a skirt', { normals: 'exact', skirt: 20 }, {}, false],
     ['flat, in metres, with its corner at the origin', { normals: 'flat', uvs: 'metres', pivot: 'corner' }, {}, false],
     ['closed below', { closed: 50 }, {}, false],
@@ -149,7 +149,7 @@ describe('the Khronos validator', () => {
   };
   it('finds no error and no warning in our GLB', async () => {
     for (const options of [{}, { faces: 'quads' as const }, { normals: false }, { uvs: false }, { up: 'z' as const }, { strength: 3, base: -7 }]) {
-      const report = await validator.validateBytes(meshFormats.find((f) => f.id === 'glb')!.write(gridMesh(field, options), 'ground "α"'));
+      const report = await validator.validateBytes(meshFormats.find((f) => f.id === 'glb')!.encode(gridMesh(field, options), 'ground "α"'));
       expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages)).toEqual([0, 0]);
       expect(report.info).toMatchObject({ totalVertexCount: 65 * 41, totalTriangleCount: 64 * 40 * 2 });
     }

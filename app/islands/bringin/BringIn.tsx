@@ -10,6 +10,7 @@ import { CropFrame } from './CropFrame';
 import type { Brought } from './files';
 import { Found } from './Found';
 import { MosaicSheet } from './MosaicSheet';
+import { Refused } from './Refused';
 import { PixelPicture } from './PixelPicture';
 import { RawChoice } from './RawChoice';
 import type { Taken } from './taken';
@@ -68,21 +69,6 @@ export function BringIn({ files, settled, into, onClose, onTaken }: Props) {
         <OneFile file={opened[0]} handle={handleOf(opened[0].name)} settled={settled} into={into} onClose={onClose} onTaken={onTaken} />
       )}
     </dialog>
-  );
-}
-
-export function Refused({ sentence, onClose }: { sentence: string; onClose: () => void }) {
-  return (
-    <>
-      <p className={css.fault} role="alert">
-        {sentence}
-      </p>
-      <footer className={css.foot}>
-        <Button look="main" onClick={onClose}>
-          Close
-        </Button>
-      </footer>
-    </>
   );
 }
 

@@ -5,7 +5,7 @@ import { figure, smallMetres } from '../../components/format';
 import { engine } from '../../engine/client';
 import type { MosaicLook, OpenedFile } from '../../engine/protocol';
 import { PixelPicture } from './PixelPicture';
-import { Refused } from './BringIn';
+import { Refused } from './Refused';
 import type { Taken } from './taken';
 import css from './BringIn.module.css';
 

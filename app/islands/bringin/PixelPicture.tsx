@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react';
-import type { Pixels } from '../../engine/protocol';
+import type { Pixels } from '../../drawing/pictures';
 
 /** Pixels from the engine on a canvas of their own size. */
 export function PixelPicture({ picture, className, label }: { picture: Pixels; className?: string; label?: string }) {

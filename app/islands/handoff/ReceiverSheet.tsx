@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { formatById, formats, sentenceOf, type Receiver, type SampleType } from '@upland-cast/core';
+import { formats, sentenceOf, type Receiver, type SampleType } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, Switch, TextField } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { Part } from '../../components/Facts';
@@ -228,5 +228,3 @@ export function ReceiverSheet({
     </Dialog>
   );
 }
-
-export const titleOf = (format: string) => (format === 'stl' ? 'STL' : formatById(format).title);

@@ -3,7 +3,8 @@ import { SYMPTOMS, type Order, type TrialSettings } from '@upland-cast/core';
 import { NumberField, Row, Segments, Select, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
 import { engine } from '../../engine/client';
-import type { Pixels, TrialResult } from '../../engine/protocol';
+import type { Pixels } from '../../drawing/pictures';
+import type { TrialResult } from '../../engine/protocol';
 import { PixelPicture } from '../bringin/PixelPicture';
 import css from './HandOffRoom.module.css';
 

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
-import { isGltf, meshFormats } from '@upland-cast/core';
+import { meshFormats } from '@upland-cast/core';
 import { Button, Row, Segments } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
@@ -9,7 +9,7 @@ import { engine, telling } from '../../engine/client';
 import type { MeshCurve, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/protocol';
 import { say, useTerrain } from '../../store/terrain';
 import { ErrorChart } from './ErrorChart';
-import type { Made, Shown } from './MeshRoom';
+import type { Made, Shown } from './shown';
 import css from './MeshRoom.module.css';
 import { Faces, Pieces, Place, SwitchRow, Wears } from './MeshSettings';
 
@@ -52,6 +52,12 @@ const begun = (ground: { width: number; depth: number }, segments: number): Mesh
   quantised: false,
 });
 
+/** The axes that a format is read by, where it has its own. */
+function axesOf(id: MeshSpec['format']): Partial<Pick<MeshSpec, 'up' | 'handed'>> {
+  const { axes } = meshFormats.find((f) => f.id === id)!;
+  return axes ? { up: axes.up, handed: axes.handed } : {};
+}
+
 /** A mesh out of the ground: its faces, its place and axes, what it wears, its parts and levels; its error measured before and after it is written. */
 export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const course = useTerrain((s) => s.course)!;
@@ -66,6 +72,7 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const [writing, setWriting] = useState<Work | null>(null);
   const [sure, setSure] = useState(false);
   const set = (change: Partial<MeshSpec>) => setSpec((s) => ({ ...s, ...change }));
+  const format = meshFormats.find((f) => f.id === spec.format)!;
   const key = JSON.stringify(spec);
 
   useEffect(() => {
@@ -137,18 +144,11 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
             choices={Object.fromEntries(meshFormats.map((f) => [f.id, f.title]))}
             onChange={(format) =>
               // Each begins with the axes that it is read by.
-              set({
-                format,
-                ...(format === 'stl'
-                  ? { up: 'z' as const, handed: 'right' as const }
-                  : isGltf({ id: format })
-                    ? { up: 'y' as const, handed: 'right' as const }
-                    : {}),
-              })
+              set({ format, ...axesOf(format) })
             }
           />
         </Row>
-        {isGltf({ id: spec.format }) && (
+        {format.options.length > 0 && (
           <>
             <SwitchRow
               label="Packed"
@@ -164,12 +164,10 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
             />
           </>
         )}
-        {isGltf({ id: spec.format }) && spec.faces === 'quads' && spec.kind === 'grid' && (
-          <p className={css.note}>glTF holds triangles only: each quad is cut in two.</p>
+        {!format.quads && spec.faces === 'quads' && spec.kind === 'grid' && (
+          <p className={css.note}>{format.title} holds triangles only: each quad is cut in two.</p>
         )}
-        {(spec.format === 'ply' || spec.format === 'stl') && spec.parts.by !== 'one' && (
-          <p className={css.note}>{spec.format.toUpperCase()} holds one mesh: its parts lie in it one after the other.</p>
-        )}
+        {!format.textured && spec.parts.by !== 'one' && <p className={css.note}>{format.title} holds one mesh: its parts lie in it one after the other.</p>}
       </Part>
       <Part title="What it will be">
         {facts ? (

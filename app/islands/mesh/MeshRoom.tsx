@@ -1,27 +1,11 @@
 import { useEffect, useRef, useState } from 'react';
 import { Segments } from '../../components/controls';
-import type { MeshPicture, Pixels } from '../../engine/protocol';
 import { MeshView, type Look } from '../../view/mesh-view';
 import { HeightsToMesh } from './HeightsToMesh';
 import { MeshToHeights } from './MeshToHeights';
+import type { Made, Shown } from './shown';
 import { useTerrain } from '../../store/terrain';
 import css from './MeshRoom.module.css';
-
-/** A mesh that was just written, to press it again. */
-export interface Made {
-  name: string;
-  files: { name: string; bytes: Uint8Array<ArrayBuffer> }[];
-}
-
-/** What the picture shows, and what it can be held against. */
-export interface Shown {
-  picture: MeshPicture;
-  high?: MeshPicture;
-  error?: Pixels;
-  normal?: Pixels;
-  /** Turns the picture to this look. */
-  look?: Look;
-}
 
 const LOOKS: Record<Look, string> = { wire: 'Wire over shade', shade: 'Shade', error: 'Error', normals: 'Normal map', outline: 'Outlines' };
 const CAPTIONS: Partial<Record<Look, string>> = {

@@ -211,7 +211,7 @@ export function Place({ spec, set, ground }: PartProps & { ground: { width: numb
 }
 
 export function Wears({ spec, set }: PartProps) {
-  const pictures = meshFormats.find((f) => f.id === spec.format)!.wears;
+  const pictures = meshFormats.find((f) => f.id === spec.format)!.textured;
   return (
     <Part title="Surface">
       <Row label="Normals" help="Exact: those of the full ground, however few faces there are.">

@@ -12,7 +12,7 @@ import { select } from '../../store/course';
 import { keepMark } from '../../store/keeping';
 import { change, say, useTerrain } from '../../store/terrain';
 import { BRING_IN, type Brought } from '../bringin/files';
-import type { Made, Shown } from './MeshRoom';
+import type { Made, Shown } from './shown';
 import css from './MeshRoom.module.css';
 
 /** Mesh files, looked at from straight above, to heights; then into the terrain as a raster step, or a terrain of its own. */

@@ -8,7 +8,7 @@ import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import type { TerrainRow } from '../../storage/db';
-import { startingPicture } from '../../storage/starting';
+import { startingPicture } from '../../store/starting';
 import { handMeshes } from '../../storage/meshes';
 import { storageSentence } from '../../storage/room';
 import {

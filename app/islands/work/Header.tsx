@@ -7,7 +7,7 @@ import { Logo } from '../../components/Logo';
 import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
 import { BRING_IN, chooseFiles, type Brought } from '../bringin/files';
 import { GroundDialog } from './GroundDialog';
-import { setSheet } from '../../components/sheet';
+import { setSheet } from '../../storage/sheet';
 import { MarksDialog } from './MarksDialog';
 import { SavesDialog } from './SavesDialog';
 import css from './Header.module.css';

@@ -2,7 +2,7 @@ import { useRef, useState } from 'react';
 import { rangeWords, stepUse } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { figure } from '../../components/format';
-import { roundInterval } from '../../view/ramp';
+import { roundInterval } from '../../drawing/ramp';
 import { select } from '../../store/course';
 import { change, endGesture, useTerrain } from '../../store/terrain';
 import { RangePanel, WaterLine } from './RangePanel';

@@ -1,6 +1,13 @@
 import { UplandError } from '../../errors';
 import { checkLength } from '../limits';
 
+/** A tag to be written. */
+export interface TagToWrite {
+  tag: number;
+  kind: 2 | 3 | 4 | 12;
+  values: number[] | string;
+}
+
 export const TAG = {
   subfile: 254,
   width: 256,

@@ -1,7 +1,6 @@
 import { spacingOf, type Georeference, type Ground, type Registration } from '../../field/ground';
 import { metresADegree } from '../degrees';
-import type { Directory } from './directory';
-import type { Entry } from './write';
+import type { Directory, TagToWrite } from './directory';
 
 const TAG = { pixelScale: 33_550, tiepoint: 33_922, transformation: 34_264, geoKeys: 34_735, geoNumbers: 34_736, geoText: 34_737 } as const;
 /** GeoKeys by their numbers (OGC 19-008, annex B). */
@@ -98,7 +97,7 @@ export function placeOf(directory: Directory, rows: number): Place {
 }
 
 /** The tags that say where a ground lies: its own keys as they came, or a map in metres of no published system. */
-export function placeEntries(ground: Ground): Entry[] {
+export function placeEntries(ground: Ground): TagToWrite[] {
   const { x, y } = spacingOf(ground);
   const place = ground.georeference ?? { west: 0, north: ground.depth, crs: '' };
   const per = place.perMetre ?? { x: 1, y: 1 };

@@ -4,15 +4,8 @@ import { BYTES, type Page } from '../format';
 import type { Image } from '../png';
 import { putter } from '../raw';
 import { applyPredictor } from './codecs';
-import { KIND_BYTES, TAG } from './directory';
+import { KIND_BYTES, TAG, type TagToWrite } from './directory';
 import { placeEntries } from './geotiff';
-
-/** A tag to be written. */
-export interface Entry {
-  tag: number;
-  kind: 2 | 3 | 4 | 12;
-  values: number[] | string;
-}
 
 export function writeTiff({ width, height, type, samples, ground, scale, offset, noData, options }: Page): Uint8Array<ArrayBuffer> {
   const size = BYTES[type];
@@ -30,7 +23,7 @@ export function writeTiff({ width, height, type, samples, ground, scale, offset,
   }
   const number = (v: number) => (Object.is(v, -0) ? '0' : String(v));
   const scaled = scale !== 1 || offset !== 0;
-  const entries: Entry[] = [
+  const entries: TagToWrite[] = [
     { tag: TAG.width, kind: 4, values: [width] },
     { tag: TAG.height, kind: 4, values: [height] },
     { tag: TAG.bits, kind: 3, values: [size * 8] },
@@ -93,8 +86,8 @@ export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<
   );
 }
 
-function assemble(entries: Entry[], strips: Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const sizeOf = (e: Entry) => e.values.length * KIND_BYTES[e.kind];
+function assemble(entries: TagToWrite[], strips: Uint8Array[]): Uint8Array<ArrayBuffer> {
+  const sizeOf = (e: TagToWrite) => e.values.length * KIND_BYTES[e.kind];
   const even = (n: number) => n + (n & 1);
   let at = 8 + 2 + entries.length * 12 + 4;
   const valueAt = entries.map((e) => {

@@ -1,11 +1,17 @@
 import { MeshoptEncoder } from 'meshoptimizer';
-import { TO_LINEAR } from '../../delivery/light';
+import { LINEAR_OF_CODE } from '../../colour';
 import { UplandError } from '../../errors';
 import { boundsOf, triangleIndices, type Mesh } from '../mesh';
-import type { ModelPart } from '../model';
-import type { MeshFile, Textures } from './files';
-import type { MeshFormat } from './format';
+import type { Model, ModelPart } from '../model';
+import type { MeshFile, MeshFormat, MeshOptions, Textures } from './format';
 import { readGlb, readGltf } from './gltf-read';
+
+/** How the specification has it (glTF 2.0, 3.4). */
+const AXES: MeshFormat['axes'] = {
+  up: 'y',
+  handed: 'right',
+  reason: 'glTF is right-handed with y up (glTF 2.0, 3.4). Choose that, or write OBJ or PLY.',
+};
 
 /**
  * glTF 2.0 in its binary container (Khronos glTF 2.0 specification). One mesh with positions,
@@ -17,10 +23,13 @@ export const glb: MeshFormat = {
   endings: ['.glb'],
   mediaType: 'model/gltf-binary',
   quads: false,
-  wears: true,
+  textured: true,
+  options: ['packed', 'quantised'],
+  axes: AXES,
   sniff: (b) => b[0] === 0x67 && b[1] === 0x6c && b[2] === 0x54 && b[3] === 0x46,
   read: readGlb,
-  write,
+  encode,
+  write: writeGlb,
 };
 
 /** glTF 2.0 as JSON. With what belongs to it in files beside it, or all in one with its numbers as a data URL. */
@@ -30,34 +39,30 @@ export const gltf: MeshFormat = {
   endings: ['.gltf'],
   mediaType: 'model/gltf+json',
   quads: false,
-  wears: true,
+  textured: true,
+  options: ['packed', 'quantised'],
+  axes: AXES,
   sniff: (b) => b[0] === 0x7b,
   read: readGltf,
-  write: (mesh, name) => {
+  encode: (mesh, name) => {
     const laid = laidOut([{ name, mesh, kind: 'ground' }], name, {});
     return jsonFile(laid, `data:application/octet-stream;base64,${base64(gathered(laid))}`);
   },
+  write: writeGltf,
 };
 
-function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
+function encode(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   return container(laidOut([{ name, mesh, kind: 'ground' }], name, {}));
 }
 
-export interface GlbOptions {
-  /** Packed by EXT_meshopt_compression, without loss. */
-  packed?: boolean;
-  /** Positions in 16 bits, normals in 8, UVs in 16 (KHR_mesh_quantization): what that costs is measured on the file. */
-  quantised?: boolean;
-}
-
 /** Parts as one GLB: a node each, with what they wear inside the file. */
-export async function glbOf(parts: readonly ModelPart[], name: string, textures: Textures = {}, options: GlbOptions = {}): Promise<Uint8Array<ArrayBuffer>> {
+async function writeGlb({ parts }: Pick<Model, 'parts'>, name: string, textures: Textures, options: MeshOptions): Promise<MeshFile[]> {
   if (options.packed) await MeshoptEncoder.ready;
-  return container(laidOut(parts, name, textures, options));
+  return [{ name: `${name}.glb`, bytes: container(laidOut(parts, name, textures, options)), mediaType: glb.mediaType }];
 }
 
 /** Parts as a glTF, with their numbers and pictures in files beside it. */
-export async function gltfOf(parts: readonly ModelPart[], name: string, textures: Textures = {}, options: GlbOptions = {}): Promise<MeshFile[]> {
+async function writeGltf({ parts }: Pick<Model, 'parts'>, name: string, textures: Textures, options: MeshOptions): Promise<MeshFile[]> {
   if (options.packed) await MeshoptEncoder.ready;
   const worn = parts.some((p) => p.mesh.uvs) ? textures : {};
   const laid = laidOut(parts, name, worn, options, name);
@@ -92,7 +97,13 @@ const COMPONENT = new Map<unknown, number>([
 ]);
 
 /** `beside`: what the files of pictures are called after; left out: they lie in the binary. */
-function laidOut(parts: readonly ModelPart[], name: string, textures: Textures, { packed = false, quantised = false }: GlbOptions = {}, beside?: string): Laid {
+function laidOut(
+  parts: readonly ModelPart[],
+  name: string,
+  textures: Textures,
+  { packed = false, quantised = false }: MeshOptions = {},
+  beside?: string,
+): Laid {
   const pieces: Uint8Array[] = [];
   const bufferViews: Record<string, unknown>[] = [];
   const accessors: Record<string, unknown>[] = [];
@@ -274,7 +285,7 @@ function boundsOfAll(all: Float32Array[]) {
 }
 
 /** Screen values as linear light in 16 bits: IEC 61966-2-1. */
-const LINEAR_16 = Uint16Array.from({ length: 256 }, (_, code) => Math.round(65_535 * TO_LINEAR[code]));
+const LINEAR_16 = Uint16Array.from({ length: 256 }, (_, code) => Math.round(65_535 * LINEAR_OF_CODE[code]));
 
 /** The numbers in one piece. */
 function gathered({ pieces, length }: Laid): Uint8Array<ArrayBuffer> {

@@ -1,6 +1,6 @@
 import { MeshoptDecoder } from 'meshoptimizer';
-import { UplandError } from '../../errors';
-import { checkUnpacked, quoted } from '../../formats/limits';
+import { quoted, UplandError } from '../../errors';
+import { checkUnpacked } from '../../formats/limits';
 import { joined, type Mesh } from '../mesh';
 
 /** The first four bytes of a GLB, as a little-endian number. */

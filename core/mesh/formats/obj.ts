@@ -1,11 +1,9 @@
-import { UplandError } from '../../errors';
+import { quoted, UplandError } from '../../errors';
 import { concat } from '../../formats/concat';
-import { quoted } from '../../formats/limits';
 import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
-import type { MeshFrame, ModelPart } from '../model';
-import type { MeshFile, Textures } from './files';
-import type { MeshFormat } from './format';
+import type { Model } from '../model';
+import type { MeshFile, MeshFormat, Textures } from './format';
 import { Numbers, placesOf } from './places';
 
 /**
@@ -19,13 +17,15 @@ export const obj: MeshFormat = {
   endings: ['.obj'],
   mediaType: 'model/obj',
   quads: true,
-  wears: true,
+  textured: true,
+  options: [],
   sniff: looksLikeObj,
   read,
+  encode,
   write,
 };
 
-function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
+function encode(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   const text = new Lines();
   text.line(`# ${vertexCount(mesh)} vertices, ${mesh.up} up, metres`);
   body(text, mesh, name, { v: 1, vt: 1, vn: 1 });
@@ -33,7 +33,7 @@ function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
 }
 
 /** Parts as one OBJ: an object each; with a material file and its pictures where they wear any. */
-export function objOf(parts: readonly ModelPart[], name: string, textures: Textures, { scale }: Pick<MeshFrame, 'scale'>): MeshFile[] {
+async function write({ parts, frame: { scale } }: Pick<Model, 'parts' | 'frame'>, name: string, textures: Textures): Promise<MeshFile[]> {
   const text = new Lines();
   const wears = Boolean(textures.colour ?? textures.normal) && parts.some((p) => p.mesh.uvs);
   const water = parts.some((p) => p.kind === 'water');

@@ -1,10 +1,11 @@
-import { UplandError } from '../../errors';
-import { checkUnpacked, quoted } from '../../formats/limits';
+import { quoted, UplandError } from '../../errors';
+import { checkUnpacked } from '../../formats/limits';
 import { getter } from '../../formats/raw';
 import type { SampleType } from '../../formats/format';
 import { textOf } from '../../formats/text';
 import { faceCount, vertexCount, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
+import { writeJoined } from './write';
 import { guessUp } from './obj';
 import { placesOf } from './places';
 
@@ -15,10 +16,12 @@ export const ply: MeshFormat = {
   endings: ['.ply'],
   mediaType: 'model/ply',
   quads: true,
-  wears: false,
+  textured: false,
+  options: [],
   sniff: (b) => b[0] === 0x70 && b[1] === 0x6c && b[2] === 0x79 && (b[3] === 10 || b[3] === 13),
   read,
-  write,
+  encode,
+  write: writeJoined(() => ply),
 };
 
 const TYPES: Record<string, SampleType | 's8'> = {
@@ -41,7 +44,7 @@ const TYPES: Record<string, SampleType | 's8'> = {
 };
 const SIZES: Record<string, number> = { s8: 1, u8: 1, s16: 2, u16: 2, s32: 4, u32: 4, f32: 4, f64: 8 };
 
-function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
+function encode(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   const { positions, normals, uvs, colours, indices, corners, up } = mesh;
   const vertices = vertexCount(mesh);
   const faces = faceCount(mesh);

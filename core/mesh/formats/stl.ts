@@ -1,8 +1,8 @@
-import { UplandError } from '../../errors';
-import { quoted } from '../../formats/limits';
+import { quoted, UplandError } from '../../errors';
 import { plainText, textOf } from '../../formats/text';
 import { triangleCount, triangleIndices, vertexCount, type Mesh } from '../mesh';
 import type { MeshFormat } from './format';
+import { writeJoined } from './write';
 import { Numbers, placesOf } from './places';
 
 const HEADER = 84;
@@ -15,10 +15,17 @@ export const stl: MeshFormat = {
   endings: ['.stl'],
   mediaType: 'model/stl',
   quads: false,
-  wears: false,
+  textured: false,
+  options: [],
+  axes: {
+    up: 'z',
+    handed: 'right',
+    reason: 'STL is read right-handed with z up (common practice). Choose that, or write OBJ or PLY.',
+  },
   sniff: (b) => isBinary(b) || isText(b),
   read,
-  write,
+  encode,
+  write: writeJoined(() => stl),
 };
 
 const isText = (b: Uint8Array) => {
@@ -37,7 +44,7 @@ function isBinary(b: Uint8Array): boolean {
 /** Bytes after the last facet that are passed over, with a sentence. */
 const MOST_TRAILING = 4096;
 
-function write(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
+function encode(mesh: Mesh, name: string): Uint8Array<ArrayBuffer> {
   const triangles = triangleIndices(mesh);
   const count = triangleCount(mesh);
   const bytes = new Uint8Array(HEADER + count * FACET);

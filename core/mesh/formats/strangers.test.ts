@@ -65,7 +65,7 @@ describe('STL', () => {
 
   it('binary with something after its last facet, which is said', () => {
     const stl = meshFormats.find((f) => f.id === 'stl')!;
-    const whole = stl.write({ positions: Float32Array.from(place), indices: Uint32Array.of(0, 1, 2), corners: 3, up: 'z' }, 'hill');
+    const whole = stl.encode({ positions: Float32Array.from(place), indices: Uint32Array.of(0, 1, 2), corners: 3, up: 'z' }, 'hill');
     const longer = new Uint8Array(whole.length + 12).fill(9);
     longer.set(whole);
     const mesh = readMesh(longer);

@@ -3,7 +3,7 @@ import { nearestOn, splineThrough, type Place, type Vertex } from '../../field/l
 import { cubicSampler } from '../../field/sample';
 import { gridOf, type Grid } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { choice, degrees, distance, elevation, linePoints } from '../params';
 
@@ -63,7 +63,7 @@ export const path = defineStep({
     const rounded = params.profile === 'round' ? 0.25 * (params.kind === 'level' ? half * 0.2 : params.height) : 0;
     const [cuts, fills] = [params.kind === 'level' || params.kind === 'cut', params.kind !== 'cut'];
     const out = height.slice();
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     const [top, foot] = crest.reduce(([t, f], c) => [Math.max(t, c), Math.min(f, c)], [-Infinity, Infinity]);
     for (let row = 0; row < grid.down; row += BLOCK) {
       for (let column = 0; column < grid.across; column += BLOCK) {

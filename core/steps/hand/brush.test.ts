@@ -8,7 +8,7 @@ import { discRectangle, FALLOFFS, falloffAt, makeBrush, mirrored, type BrushKind
 import { placesBetween, playStrokes, strokesFromBytes, strokesToBytes, type StrokeRecord } from './record';
 import { StrokeOnSurface, type StrokeTools } from './stroke';
 import { Surface } from './surface';
-import { TILE, tileFromBytes, tileKey, tileLiesOn, tileToBytes, unrollTiles, type Tiles } from './tiles';
+import { TILE, tileFromBytes, tileKey, tileToBytes, unrollTiles, type Tiles } from '../../field/tiles';
 import { weatherPiece } from './weathered';
 
 const [ACROSS, DOWN] = [601, 401];
@@ -344,9 +344,5 @@ describe('tiles', () => {
     const tile = new Float32Array(TILE * TILE).map((_, i) => Math.fround(i * 0.1 - 300));
     expect(tileFromBytes(tileToBytes(tile))).toEqual(tile);
     expect(() => tileFromBytes(new Uint8Array(7))).toThrow(/needs 262144/);
-  });
-
-  it('know whether they lie on a ground', () => {
-    expect([tileLiesOn('2,1', ground), tileLiesOn('3,0', ground), tileLiesOn('-1,0', ground)]).toEqual([true, false, false]);
   });
 });

@@ -4,7 +4,7 @@ import type { Ground } from '../../field/ground';
 import { brushSchema, type StrokePlace } from './brush';
 import { StrokeOnSurface, type StrokeTools } from './stroke';
 import { Surface } from './surface';
-import type { Tiles } from './tiles';
+import type { Tiles } from '../../field/tiles';
 
 const strokeSchema = z.object({
   brush: brushSchema,

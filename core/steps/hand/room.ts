@@ -1,5 +1,5 @@
 import { instantiate, type KernelExports } from '../../kernels/loader';
-import { TILE } from './tiles';
+import { TILE } from '../../field/tiles';
 
 const PAGE = 65_536;
 

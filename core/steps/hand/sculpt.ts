@@ -2,8 +2,8 @@ import { z } from 'zod';
 import { resample } from '../../field/resample';
 import { defineStep } from '../step';
 import { hidden } from '../params';
-import { samplesSchema, tilesSchema } from './tiles-schema';
-import { TILE, tileFromBytes, unrollTiles, type Tiles } from './tiles';
+import { samplesSchema, tilesSchema } from '../../field/tiles-schema';
+import { TILE, tileFromBytes, unrollTiles, type Tiles } from '../../field/tiles';
 import { Surface } from './surface';
 import { cropped, union, type Window } from '../../field/window';
 

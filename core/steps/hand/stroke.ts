@@ -7,7 +7,7 @@ import { localMean, meanReach } from './mean';
 import { brushRoom } from './room';
 import { formOf } from './stamps';
 import { Surface } from './surface';
-import type { Tiles } from './tiles';
+import type { Tiles } from '../../field/tiles';
 
 type Floats = Float32Array<ArrayBuffer>;
 

@@ -1,5 +1,5 @@
 import type { Ground } from '../../field/ground';
-import { TILE, tileKey, type Tiles } from './tiles';
+import { TILE, tileKey, type Tiles } from '../../field/tiles';
 import type { Rectangle } from './brush';
 import { brushRoom } from './room';
 

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { linearFromSrgb, srgbFromLinear } from '../../colour';
 import { exactMath } from '../../kernels/math';
 import { choice, elevation, plain } from '../params';
 import { defineStep } from '../step';
@@ -31,8 +32,8 @@ export const linearise = defineStep({
     const tone =
       curve === 'srgb'
         ? way === 'undo'
-          ? (v: number) => linearOf(v, pow)
-          : (v: number) => encodedOf(v, pow)
+          ? (v: number) => linearFromSrgb(v, (x) => pow(x, 2.4))
+          : (v: number) => srgbFromLinear(v, pow)
         : (v: number) => pow(v, way === 'undo' ? gamma : 1 / gamma);
     const span = white - black;
     return {
@@ -44,8 +45,3 @@ export const linearise = defineStep({
     };
   },
 });
-
-/** IEC 61966-2-1, from a code value to linear light. */
-export const linearOf = (v: number, pow: (a: number, b: number) => number): number => (v <= 0.04045 ? v / 12.92 : pow((v + 0.055) / 1.055, 2.4));
-/** And back. */
-export const encodedOf = (v: number, pow: (a: number, b: number) => number): number => (v <= 0.0031308 ? v * 12.92 : 1.055 * pow(v, 1 / 2.4) - 0.055);

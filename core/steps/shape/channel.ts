@@ -3,7 +3,7 @@ import { nearestOn, splineThrough, type Vertex } from '../../field/line';
 import { cubicSampler } from '../../field/sample';
 import { gridOf, type Grid } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { choice, degrees, distance, linePoints, toggle } from '../params';
 
@@ -37,7 +37,15 @@ export const channel = defineStep({
     const line = splineThrough(params.points, Math.max(grid.stepX, grid.stepY, half / 2));
     const floor = bedAlong(line, height, grid, depth, falls);
     const rise = exactMath().tan(bank * DEGREE);
-    const banks = await lowestBanks(height, line, floor, grid, { half, rise, soften, side: bed === 'round' ? depth * 0.25 : 0 }, resting(signal), progress);
+    const banks = await lowestBanks(
+      height,
+      line,
+      floor,
+      grid,
+      { half, rise, soften, side: bed === 'round' ? depth * 0.25 : 0 },
+      cooperativeYield(signal),
+      progress,
+    );
     const out = new Float32Array(height.length);
     for (let i = 0; i < out.length; i++) out[i] = banks[i] === Infinity ? height[i] : lower(height[i], banks[i], soften);
     return { height: out };

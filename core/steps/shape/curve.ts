@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { curvePoints } from '../params';
 
@@ -30,7 +30,7 @@ export const curve = defineStep({
   reach: () => 0,
   caption: ({ points }) => `${points.length} points`,
   async run({ height }, { points }, { signal }) {
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     const at = monotoneCurve(points);
     const out = new Float32Array(height.length);
     for (let i = 0; i < out.length; i++) {

@@ -3,7 +3,7 @@ import { gridOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { defineStep } from '../step';
 import { choice, distance, elevation, seed } from '../params';
-import { octavesOf } from '../source/octaves';
+import { octavesOf } from '../../field/octaves';
 
 /**
  * The border of the ground: an isle sinks to one elevation towards it, a rim rises. By the

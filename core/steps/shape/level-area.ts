@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { nearestOn, type Place } from '../../field/line';
 import { gridOf } from '../../field/window';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { choice, distance, elevation, linePoints } from '../params';
 
@@ -24,7 +24,7 @@ export const levelArea = defineStep({
   reach: ({ at }) => (at === 'mean' ? Infinity : 0),
   caption: ({ at, level }) => (at === 'mean' ? 'at its mean' : `at ${Math.round(level)} m`),
   async run({ height }, { points, at, level, bank }, { ground, window, signal }) {
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     if (points.length < 3) {
       throw new UplandError(
         'outline-points',

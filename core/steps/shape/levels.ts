@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { exactMath } from '../../kernels/math';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { elevation, plain } from '../params';
 
@@ -24,7 +24,7 @@ export const levels = defineStep({
   reach: () => 0,
   caption: ({ outLow, outHigh, gamma }) => `${Math.round(outLow)} to ${Math.round(outHigh)} m${gamma === 1 ? '' : `, γ ${Number(gamma.toFixed(2))}`}`,
   async run({ height }, { inLow, inHigh, gamma, outLow, outHigh }, { say, signal }) {
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     if (inLow === inHigh) throw new UplandError('levels-span', 'The input range begins and ends at the same elevation. Set two different ones.');
     const { pow } = exactMath();
     const scale = 1 / (inHigh - inLow);

@@ -1,10 +1,11 @@
 import { z } from 'zod';
 import { gridOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
-import { curvatureMask, heightMask, slopeMask } from '../../masks/terrain';
+import { boundedBy, curvatureReach, curvatureWeights, slopeReach, slopeWeights } from '../../analysis/weights';
+import { spacingOf } from '../../field/ground';
 import { defineStep, type StepContext, type StepInput } from '../step';
 import { choice, count, degrees, distance, elevation, plain, ratio, seed } from '../params';
-import { octavesOf } from '../source/octaves';
+import { octavesOf } from '../../field/octaves';
 
 const params = z.object({
   height: distance(6, { min: 0, max: 500, step: 0.1, logarithmic: true, label: 'Height', help: 'Of the noise, from its usual lowest to its usual highest.' }),
@@ -41,8 +42,8 @@ export const roughen = defineStep({
   params,
   reach: (params, ground) => {
     if (params.guide === 'height') return 0;
-    if (params.guide === 'slope') return slopeMask.reach(slopeMask.params.parse({}), ground);
-    return curvatureMask.reach(curvatureMask.params.parse({ size: convexSize(params.feature) }), ground);
+    if (params.guide === 'slope') return slopeReach(spacingOf(ground));
+    return curvatureReach(convexSize(params.feature), spacingOf(ground));
   },
   caption: ({ height, guide }) => `${Number(height.toFixed(1))} m by ${guide}`,
   async run(input, params, context) {
@@ -63,17 +64,18 @@ export const roughen = defineStep({
 
 const convexSize = (feature: number) => Math.min(2_000, 2 * feature);
 
-function guided(input: StepInput, params: Params, context: StepContext) {
+function guided({ height }: StepInput, params: Params, { ground, window, kernels, signal }: StepContext) {
+  const heights = { height, across: window.across, down: window.down, spacing: spacingOf(ground) };
   switch (params.guide) {
     case 'slope':
-      return slopeMask.weigh(input, { low: params.steepFrom, high: 90, softness: params.steepFade }, context);
+      return slopeWeights(heights, { low: params.steepFrom, high: 90, softness: params.steepFade }, { kernels, signal });
     case 'height':
-      return heightMask.weigh(input, { low: params.highFrom, high: Infinity, softness: params.highFade }, context);
+      return boundedBy(height, { low: params.highFrom, high: Infinity, softness: params.highFade });
     case 'convexity':
-      return curvatureMask.weigh(
-        input,
+      return curvatureWeights(
+        heights,
         { way: 'mean', size: convexSize(params.feature), low: params.convexFrom, high: Infinity, softness: params.convexFade },
-        context,
+        { kernels, signal },
       );
   }
 }

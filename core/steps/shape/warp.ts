@@ -5,7 +5,7 @@ import { displaceProgram } from '../../kernels/programs/displace';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { defineStep, type Layers } from '../step';
 import { count, distance, ratio, seed } from '../params';
-import { octavesOf } from '../source/octaves';
+import { octavesOf } from '../../field/octaves';
 
 /**
  * Displaces the ground sideways by two fractals of gradient noise, one east and one south, at

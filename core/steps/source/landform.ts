@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { choice, degrees, distance, ratio } from '../params';
 
@@ -74,7 +74,7 @@ export const landform = defineStep({
   reach: () => 0,
   caption: ({ form, height }) => `${FORMS[form].toLowerCase()} ${Math.round(height)} m`,
   async run(_input, params, { ground, window, signal }) {
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     const { form, radius, length, east, north, turn, stretch, level } = params;
     const grid = gridOf(ground, window);
     const { sin, cos } = exactMath();

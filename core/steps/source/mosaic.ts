@@ -6,7 +6,7 @@ import { resample } from '../../field/resample';
 import { cubicSampler } from '../../field/sample';
 import { gridOf } from '../../field/window';
 import { distance, hidden } from '../params';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { VOID } from '../mend/fill-voids';
 
@@ -39,7 +39,7 @@ export const mosaic = defineStep({
   caption: ({ pieces }) => `${pieces.length} files`,
   async run({ layers }, { pieces, blend }, { ground, window, heights, say, signal }) {
     if (pieces.length === 0) throw new UplandError('no-pieces', 'This mosaic has no files yet. Bring several in together.');
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     const grid = gridOf(ground, window);
     const sum = new Float64Array(window.across * window.down);
     const weight = new Float64Array(sum.length);

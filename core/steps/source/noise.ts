@@ -5,7 +5,7 @@ import { noiseProgram, type NoiseArgs } from '../../kernels/programs/noise';
 import { defineStep, type StepContext } from '../step';
 import { choice, count, distance, plain, ratio, seed } from '../params';
 import { noisePresets } from './noise-presets';
-import { octavesOf } from './octaves';
+import { octavesOf } from '../../field/octaves';
 
 const KINDS = { fbm: 0, ridged: 1, billow: 2, hybrid: 3 } as const;
 const BASES = { gradient: 0, simplex: 1, cellular: 2 } as const;

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { drainageOf, type Drainage } from '../../analysis/drainage';
 import type { Ground } from '../../field/ground';
 import { distance, toggle } from '../params';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep, type StepContext } from '../step';
 import { stamp, type Stamped } from './stamp';
 
@@ -94,7 +94,7 @@ async function outlets(
   // The lowest first: a later one ends where an earlier outlet lies lower.
   pits.sort((a, b) => height[a] - height[b] || a - b);
   let kept = 0;
-  const rest = resting(signal);
+  const rest = cooperativeYield(signal);
   for (const pit of pits) {
     const pause = rest();
     if (pause) await pause;

@@ -3,7 +3,7 @@ import { spacingOf, type Ground } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { gridOf, wholeOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
-import { octavesOf } from '../source/octaves';
+import { octavesOf } from '../../field/octaves';
 import { fluvialProgram } from '../../kernels/programs/fluvial';
 import { choice, degrees, distance, hidden, plain, seed, toggle } from '../params';
 import { defineStep } from '../step';

@@ -3,7 +3,7 @@ import { drainageOf } from '../../analysis/drainage';
 import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { choice, degrees, distance, plain } from '../params';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep, type Layers } from '../step';
 import { stamp, type Stamped } from './stamp';
 
@@ -67,7 +67,7 @@ export const river = defineStep({
     const bed = new Float32Array(height.length).fill(Infinity);
     const stamps: Stamped[] = [];
     const depth = new Float32Array(height.length);
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     for (let k = 0; k < order.length; k++) {
       if (k % 4096 === 0) {
         const pause = rest();

@@ -3,7 +3,7 @@ import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { distanceProgram } from '../../kernels/programs/distance';
 import { degrees, distance, ratio } from '../params';
-import { resting } from '../rest';
+import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
 
@@ -76,7 +76,7 @@ export const shore = defineStep({
     // The line runs half a sample from the last wet or dry one.
     const half = Math.min(spacing.x, spacing.y) / 2;
     const change = new Float32Array(height.length);
-    const rest = resting(signal);
+    const rest = cooperativeYield(signal);
     for (let row = 0, i = 0; row < down; row++) {
       const pause = rest();
       if (pause) await pause;

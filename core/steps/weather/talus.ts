@@ -5,7 +5,7 @@ import { DEGREE, exactMath } from '../../kernels/math';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { talusProgram } from '../../kernels/programs/talus';
 import { choice, count, degrees, distance, hidden, ratio, seed } from '../params';
-import { octavesOf } from '../source/octaves';
+import { octavesOf } from '../../field/octaves';
 import { defineStep, type StepContext } from '../step';
 import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
 

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { whereSchema } from '../course/where';
+import { whereSchema } from './where';
 import { MAX_SIDE } from '../field/ground';
 import { SAMPLE_TYPES } from '../formats/format';
 import { receiverSchema } from './receiver';

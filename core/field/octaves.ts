@@ -1,5 +1,5 @@
-import { hash32 } from '../../field/hash';
-import type { Octave } from '../../kernels/programs/noise';
+import { hash32 } from './hash';
+import type { Octave } from '../kernels/programs/noise';
 
 /** What a fractal's octaves are made from: the wavelength of the first, metres, and how the others follow. */
 export interface Spectrum {

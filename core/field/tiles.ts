@@ -1,5 +1,4 @@
-import { UplandError } from '../../errors';
-import type { Ground } from '../../field/ground';
+import { UplandError } from '../errors';
 
 /** Samples along the side of a tile of hand work. */
 export const TILE = 256;
@@ -54,10 +53,4 @@ export function tileFromBytes(bytes: Uint8Array): Float32Array<ArrayBuffer> {
   const tile = new Float32Array(TILE * TILE);
   for (let i = 0; i < tile.length; i++) tile[i] = view.getFloat32(i * 4, true);
   return tile;
-}
-
-/** Whether a tile key lies on the ground. */
-export function tileLiesOn(key: string, ground: Pick<Ground, 'across' | 'down'>): boolean {
-  const [column, row] = key.split(',').map(Number);
-  return column >= 0 && row >= 0 && column * TILE < ground.across && row * TILE < ground.down;
 }

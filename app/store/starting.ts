@@ -1,6 +1,6 @@
 import { KERNEL_VERSION } from '@upland-cast/core';
 import { engine } from '../engine/client';
-import { db } from './db';
+import { db } from '../storage/db';
 
 let turn: Promise<unknown> = Promise.resolve();
 

@@ -1,0 +1,79 @@
+import { gaussian, gaussianReach } from '../field/gaussian';
+import { DEGREE, exactMath } from '../kernels/math';
+import type { Kernels } from '../kernels/pool';
+import { steepnessProgram } from '../kernels/programs/steepness';
+import { curvatureOf } from './surface';
+
+/** Weights of 0 to 1 by what the ground is like: masks are made of them, and steps that are guided by the ground. */
+
+export interface Bounds {
+  low: number;
+  high: number;
+  /** Over this much beyond the bounds the weight fades to 0. */
+  softness: number;
+}
+
+/** 1 between the bounds, fading smoothly to 0 over the softness beyond them. */
+export function within(value: number, { low, high, softness }: Bounds): number {
+  const beyond = value < low ? low - value : value > high ? value - high : 0;
+  if (beyond === 0) return 1;
+  if (beyond >= softness) return 0;
+  const t = 1 - beyond / softness;
+  return t * t * (3 - 2 * t);
+}
+
+/** The weights of values sample by sample. */
+export function boundedBy(values: Float32Array, bounds: Bounds): Float32Array<ArrayBuffer> {
+  const out = new Float32Array(values.length);
+  for (let i = 0; i < out.length; i++) out[i] = within(values[i], bounds);
+  return out;
+}
+
+/** Heights in metres, row by row, and the metres from sample to sample. */
+interface Heights {
+  height: Float32Array<ArrayBuffer>;
+  across: number;
+  down: number;
+  spacing: { x: number; y: number };
+}
+
+interface Work {
+  kernels: Kernels;
+  signal?: AbortSignal;
+}
+
+/** Metres around a sample that its slope is measured over. */
+export const slopeReach = ({ x, y }: { x: number; y: number }): number => Math.max(x, y);
+
+/** By slope between bounds in degrees (Horn 1981). */
+export async function slopeWeights({ height, across, down, spacing }: Heights, bounds: Bounds, { kernels, signal }: Work): Promise<Float32Array<ArrayBuffer>> {
+  const { atan, tan } = exactMath();
+  const steepness = await kernels.run(steepnessProgram, { across, down, spacing }, height, { signal });
+  // Rise over run squared decides whether a sample is whole or out; only the fading ones need their angle.
+  const rise = (angle: number) => (angle >= 90 ? Infinity : angle <= 0 ? -1 : tan(angle * DEGREE) * tan(angle * DEGREE));
+  const [whole, wholeTo] = [rise(bounds.low), rise(bounds.high)];
+  const [from, to] = [rise(bounds.low - bounds.softness), rise(bounds.high + bounds.softness)];
+  for (let i = 0; i < steepness.length; i++) {
+    const steep = steepness[i];
+    if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
+    else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, bounds);
+    else steepness[i] = 0;
+  }
+  return steepness;
+}
+
+/** Metres around a sample that its curvature is measured over, smoothed to a size. */
+export const curvatureReach = (size: number, { x, y }: { x: number; y: number }): number => Math.max(x, y) * (1 + gaussianReach(size / 2 / Math.min(x, y)));
+
+/** By curvature (Zevenbergen & Thorne 1987) of the ground smoothed to `size` metres, one over kilometres; above 0 where it stands out. */
+export async function curvatureWeights(
+  { height, across, down, spacing }: Heights,
+  { way, size, ...bounds }: Bounds & { way: 'mean' | 'profile' | 'plan'; size: number },
+  { kernels, signal }: Work,
+): Promise<Float32Array<ArrayBuffer>> {
+  const sigma = { x: size / 2 / spacing.x, y: size / 2 / spacing.y };
+  const smooth = size > 0 ? await gaussian(kernels, height, across, down, sigma.x, sigma.y, { signal }) : height;
+  const curved = curvatureOf(smooth, across, down, spacing, way);
+  for (let i = 0; i < curved.length; i++) curved[i] = within(-1_000 * curved[i], bounds);
+  return curved;
+}

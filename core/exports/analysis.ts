@@ -1,0 +1,22 @@
+/** What is measured on a ground. */
+
+import '../zod-jitless';
+
+export { ambientShade, USUAL_AMBIENT } from '../analysis/ambient';
+export { compareFields } from '../analysis/compare';
+export { countDistinct } from '../analysis/distinct';
+export {
+  catchmentsOf,
+  describeDrainage,
+  drainageOf,
+  type DrainageReport,
+  lakesOf,
+  spreadAccumulation,
+  type Spreading,
+  streamsAsGeoJson,
+  streamsOf,
+  usualChannel,
+} from '../analysis/drainage';
+export { shorelineLength } from '../analysis/shoreline';
+export { aspect, hillshade, slope, steepestDrop, USUAL_LIGHT } from '../analysis/slope';
+export { curvature, normalMap, roughness } from '../analysis/surface';

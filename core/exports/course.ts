@@ -1,0 +1,36 @@
+/** What a terrain is made of, and how it is worked out. */
+
+import '../zod-jitless';
+
+export { StageCache } from '../course/cache';
+export { evaluate, type Evaluation, maskAt, type Stage } from '../course/evaluate';
+export { fieldOf } from '../course/field-of';
+export { assetsOfProject, perhaps, type Project, readProject, writeProject } from '../course/project';
+export { type Receiver } from '../course/receiver';
+export { type Cover, type CoverLayer, coverSchema, mapSchema, type MapSpec, type Order, orderSchema, RAMPS, type Source } from '../course/recipe';
+export { describeChange, type StageReport } from '../course/report';
+export {
+  allUses,
+  assetsOf,
+  type Course,
+  COURSE_VERSION,
+  courseSchema,
+  findUse,
+  type Hold,
+  HOLDS,
+  inputsOf,
+  type Line,
+  linesOf,
+  loopBetween,
+  loopSentence,
+  makeCourse,
+  makeTributary,
+  parseCourse,
+  readersOf,
+  settingsOf,
+  stepUse,
+  type StepUse,
+  type Tributary,
+} from '../course/schema';
+export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
+export { COMBINES, maskUse, type MaskUse } from '../course/where';

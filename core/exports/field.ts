@@ -1,0 +1,15 @@
+/** Heights on a grid: ground, field, resampling, turning, cutting out. */
+
+import '../zod-jitless';
+
+export { type Field, fieldFrom, flatField, makeField } from '../field/field';
+export { gaussian } from '../field/gaussian';
+export { type Ground, groundAtSamples, makeGround, MAX_SIDE, previewGround, type Registration, sameSamples, spacingOf, withSamples } from '../field/ground';
+export { sha256 } from '../field/hash';
+export { type Place, splineThrough } from '../field/line';
+export { patched } from '../field/patched';
+export { type Filter, FILTERS, resample } from '../field/resample';
+export { changeBetween, histogram, type Histogram, shareUnderWater, statistics, type Statistics } from '../field/statistics';
+export { TILE, tileFromBytes, tileKey, type Tiles, tileToBytes, unrollTiles } from '../field/tiles';
+export { flipColumns, flipRows, turn } from '../field/turn';
+export { fillVoids } from '../field/voids';

@@ -1,0 +1,5 @@
+/** Where a step acts. */
+
+import '../zod-jitless';
+
+export { maskById, maskKinds } from '../masks';

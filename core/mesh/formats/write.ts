@@ -1,0 +1,25 @@
+import { UplandError } from '../../errors';
+import { joined } from '../mesh';
+import type { MeshFrame, Model } from '../model';
+import type { MeshFile, MeshFormat, MeshOptions, Textures } from './format';
+
+/** What a model is written as: one file, and those that belong beside it. Throws `mesh-frame` where the format has other axes. */
+export async function writeModel(format: MeshFormat, model: Model, name: string, textures: Textures = {}, options: MeshOptions = {}): Promise<MeshFile[]> {
+  const refused = axesRefused(format, model.frame);
+  if (refused) throw new UplandError('mesh-frame', refused);
+  return format.write(model, name, textures, options);
+}
+
+/** Why a format cannot hold a mesh in a frame, as a sentence; undefined where it can. */
+export function axesRefused({ axes }: MeshFormat, { up, handed }: Pick<MeshFrame, 'up' | 'handed'>): string | undefined {
+  return !axes || (axes.up === up && axes.handed === handed) ? undefined : axes.reason;
+}
+
+/** For formats that hold one mesh: the model's grounds as one, in one file. */
+export const writeJoined =
+  (format: () => MeshFormat): MeshFormat['write'] =>
+  async ({ parts }, name) => {
+    const { endings, mediaType, encode } = format();
+    const own = joined(parts.filter((p) => p.kind === 'ground').map((p) => p.mesh));
+    return [{ name: `${name}${endings[0]}`, bytes: encode(own, name), mediaType }];
+  };
