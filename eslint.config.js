@@ -29,7 +29,19 @@ const UNEVEN = [
 ];
 
 export default tseslint.config(
-  { ignores: ['**/node_modules', '**/dist', 'app/.astro', 'core/kernels/generated', 'core/formats/generated', 'core/kernels/assembly', 'bench/peers', 'coverage', '.cache'] },
+  {
+    ignores: [
+      '**/node_modules',
+      '**/dist',
+      'app/.astro',
+      'core/kernels/generated',
+      'core/formats/generated',
+      'core/kernels/assembly',
+      'bench/peers',
+      'coverage',
+      '.cache',
+    ],
+  },
   ...tseslint.configs.recommended,
   {
     languageOptions: { globals: { ...globals.node, ...globals.browser } },

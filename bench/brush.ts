@@ -1,7 +1,7 @@
 import { makeGround } from '../core/field/ground';
-import { makeBrush } from '../core/steps/hand/brush';
-import { StrokeOnSurface } from '../core/steps/hand/stroke';
-import { Surface } from '../core/steps/hand/surface';
+import { makeBrush } from '../core/steps/sculpt/brush';
+import { StrokeOnSurface } from '../core/steps/sculpt/stroke';
+import { Surface } from '../core/steps/sculpt/surface';
 import { inPairs, timed, type Row } from './pairs';
 
 const N = 4096;

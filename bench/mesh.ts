@@ -6,9 +6,9 @@ import type { Kernels } from '../core/kernels/pool';
 import { greedyProgram } from '../core/kernels/programs/greedy';
 import { meshFormats } from '../core/mesh/formats';
 import { writeModel } from '../core/mesh/formats/write';
-import { modelOf } from '../core/mesh/model';
-import { pressOn } from '../core/mesh/press';
-import { gridSurface } from '../core/mesh/surface';
+import { modelOf } from '../core/mesh/model/model';
+import { rasterizeMeshOnKernels } from '../core/mesh/raster/rasterize';
+import { gridSurface } from '../core/mesh/surface/surface';
 import { timed } from './pairs';
 
 type AddRow = (
@@ -51,7 +51,7 @@ export async function meshRows(kernels: Kernels, ground: (n: number) => Promise<
   );
   await row(
     `mesh to heights, 2 million triangles, ${n}²`,
-    () => timed(() => pressOn(kernels, mesh, { size: { across: n, down: n } })),
+    () => timed(() => rasterizeMeshOnKernels(kernels, mesh, { size: { across: n, down: n } })),
     () => Number(execFileSync('.cache/peer-press', ['.cache/mesh.raw', String(n)], { encoding: 'utf8' })),
     { ratio: 1.5 },
   );

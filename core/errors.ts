@@ -1,3 +1,5 @@
+import type { ErrorCode } from './error-codes';
+
 /**
  * An error for the person at the screen: a code for programs, a sentence that says what
  * happened, where, and what to do, and the facts behind it.
@@ -6,7 +8,7 @@ export class UplandError extends Error {
   override readonly name = 'UplandError';
 
   constructor(
-    readonly code: string,
+    readonly code: ErrorCode,
     sentence: string,
     readonly facts: Record<string, unknown> = {},
   ) {

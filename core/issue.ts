@@ -4,7 +4,7 @@ import type { z } from 'zod';
 type Issue = z.core.$ZodIssue;
 
 /** Where and why an input does not fit its schema, in words: "ground › across: it has to be a whole number". */
-export function issueInWords(issue: Issue, whole = 'it'): string {
+export function describeIssue(issue: Issue, whole = 'it'): string {
   const path = issue.path.map((key) =>
     typeof key === 'string' && /^[\w -]{1,40}$/.test(key) ? key : typeof key === 'number' ? String(key + 1) : quoted(String(key)),
   );

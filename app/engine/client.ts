@@ -3,7 +3,7 @@ import { UplandError } from '@upland-cast/core';
 import type { EngineApi } from './engine.worker';
 import { watchLife } from './alive';
 import { lookElsewhere } from '../storage/assets';
-import type { Listener } from './protocol';
+import type { Listener } from './api';
 
 interface Running {
   remote: Remote<EngineApi>;

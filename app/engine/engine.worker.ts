@@ -14,13 +14,13 @@ import {
   spacingOf,
   streamsAsGeoJson,
   streamsOf,
-  usualChannel,
+  defaultChannelArea,
   writeLayer,
   type DrainageReport,
   type Stage,
   evaluate,
   fieldOf,
-  patched,
+  fillForDisplay,
   histogram,
   previewGround,
   sentenceOf,
@@ -42,7 +42,7 @@ import {
 } from '@upland-cast/core';
 import { holdLife } from './alive';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
-import { findings, keepFile, look, lookAtMosaic, openFiles } from './intake';
+import { findings, keepFile, look, lookAtMosaic, openFiles } from './import/import-service';
 import { browserKernels } from './kernels';
 import {
   ROLL_PICTURE,
@@ -75,14 +75,14 @@ import {
   type SculptParams,
   type PaintedParams,
   type BrushParts,
-} from './protocol';
+} from './api';
 import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../drawing/drapes';
 import { patchErrors } from '../drawing/quadtree';
 import type { MeshPicture } from '../drawing/pictures';
 import { reliefPixels } from '../drawing/relief';
-import * as hand from './hand';
-import * as handing from './handing';
-import * as meshing from './meshing';
+import * as hand from './sculpt/sculpt-service';
+import * as handing from './export/export-service';
+import * as meshing from './mesh/mesh-service';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
@@ -206,7 +206,7 @@ const api = {
       const { height: own } = stood ?? evaluation;
       const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
       const { valid } = field;
-      const height = valid ? patched(own, ground.across, ground.down, valid) : own.slice();
+      const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
       const stats = statistics(field);
       return {
         ground,
@@ -249,7 +249,7 @@ const api = {
     const field = fieldOf({ ground: full.evaluation.ground, ...stage }, full.course.ground);
     const { ground } = field;
     const toSea = statistics(field).lowest < ground.sea;
-    const report = describeDrainage(field, await drainageOf(kernels, field, { toSea }), usualChannel(ground));
+    const report = describeDrainage(field, await drainageOf(kernels, field, { toSea }), defaultChannelArea(ground));
     drained.set(stage.height, report);
     return report;
   },
@@ -420,7 +420,7 @@ const api = {
         return writeLayer({ ground: { ...at, datum: 0 }, height: layers[layer] }, name);
       }
       const drainage = await drainageOf(kernels, field, { toSea: statistics(field).lowest < at.sea });
-      if (layer === 'streams') return new TextEncoder().encode(streamsAsGeoJson(field, streamsOf(field, drainage, usualChannel(at))));
+      if (layer === 'streams') return new TextEncoder().encode(streamsAsGeoJson(field, streamsOf(field, drainage, defaultChannelArea(at))));
       const { x, y } = spacingOf(at);
       return writeLayer({ ground: { ...at, datum: 0 }, height: drainage.accumulation.map((a) => a * x * y) }, name);
     });

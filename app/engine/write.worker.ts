@@ -1,10 +1,10 @@
 import { expose, transfer } from 'comlink';
 import { holdLife } from './alive';
-import { buffersOfWritten, doWriting, type WriteTask } from '@upland-cast/core';
+import { buffersOfWritten, performWriteTask, type WriteTask } from '@upland-cast/core';
 
 const writing = {
   async write(task: WriteTask) {
-    const written = await doWriting(task);
+    const written = await performWriteTask(task);
     return transfer(written, buffersOfWritten(written));
   },
 };

@@ -1,5 +1,5 @@
 import { transfer, wrap, type Remote } from 'comlink';
-import { sentenceOf, UplandError, writerThere, type Writer } from '@upland-cast/core';
+import { sentenceOf, UplandError, remoteWriter, type Writer } from '@upland-cast/core';
 import { watchLife } from './alive';
 import type { Writing } from './write.worker';
 
@@ -26,7 +26,7 @@ export function browserWriter(): { writer: Writer; end(): void } {
       },
     };
   };
-  const writer = writerThere(async (task, buffers) => {
+  const writer = remoteWriter(async (task, buffers) => {
     const { remote, ended } = (running ??= start());
     try {
       return await Promise.race([remote.write(transfer(task, buffers)), ended]);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { makeCourse, makeGround, orderFor, receivers, stepUse, writeProject, type Course } from '@upland-cast/core';
+import { makeCourse, makeGround, orderForReceiver, receivers, stepUse, writeProject, type Course } from '@upland-cast/core';
 import { framesOf, type Frame } from './frames';
 import { carryOut } from './service';
 
@@ -12,7 +12,7 @@ const terrain = (samples: number): Course =>
 const asked = (samples: number) => {
   const course = terrain(samples);
   const receiver = receivers.find((r) => r.id === 'power-of-two-plus-one')!;
-  return [writeProject({ course, assets: new Map() }), JSON.stringify(orderFor(receiver, course, samples))] as const;
+  return [writeProject({ course, assets: new Map() }), JSON.stringify(orderForReceiver(receiver, course, samples))] as const;
 };
 const all = async (stream: ReadableStream<Uint8Array>) => {
   const out: Frame[] = [];

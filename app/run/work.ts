@@ -3,8 +3,8 @@ import {
   decodeJpeg,
   decodePlanes,
   encodeImage,
-  handOn,
-  issueInWords,
+  exportOrder,
+  describeIssue,
   orderSchema,
   planOf,
   readProject,
@@ -82,7 +82,7 @@ export async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, se
     throw new UplandError('order', 'This is not an order: it is not JSON.');
   }
   const parsed = orderSchema.safeParse(json);
-  if (!parsed.success) throw new UplandError('order', `This order cannot be carried out: ${issueInWords(parsed.error.issues[0])}.`);
+  if (!parsed.success) throw new UplandError('order', `This order cannot be carried out: ${describeIssue(parsed.error.issues[0])}.`);
   judge(course, parsed.data);
   const asset = async (sha: string) => {
     const found = assets.get(sha);
@@ -90,7 +90,7 @@ export async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, se
     return found;
   };
   const { writer, end } = serverWriter();
-  const run = handOn(course, parsed.data, {
+  const run = exportOrder(course, parsed.data, {
     writer,
     kernels: serverKernels(),
     cache: new StageCache(256 * 1024 * 1024),

@@ -1,12 +1,12 @@
 import { Worker } from 'node:worker_threads';
-import { UplandError, writerHere, writerThere, type Writer, type Written } from '@upland-cast/core';
+import { UplandError, localWriter, remoteWriter, type Writer, type Written } from '@upland-cast/core';
 
 type Answer = { job: number; written: Written } | { job: number; fault: string };
 
 /** Files are written on a thread of their own where its script is there (`UPLAND_WRITER`), else in place. */
 export function serverWriter(): { writer: Writer; end(): void } {
   const script = process.env.UPLAND_WRITER;
-  if (!script) return { writer: writerHere, end: () => undefined };
+  if (!script) return { writer: localWriter, end: () => undefined };
   const worker = new Worker(new URL(script));
   worker.unref();
   const waiting = new Map<number, { resolve(written: Written): void; reject(error: Error): void }>();
@@ -21,7 +21,7 @@ export function serverWriter(): { writer: Writer; end(): void } {
     for (const one of waiting.values()) one.reject(new UplandError('writing', `The thread that writes files ended: ${error.message}.`));
     waiting.clear();
   });
-  const writer = writerThere(
+  const writer = remoteWriter(
     (task, buffers) =>
       new Promise((resolve, reject) => {
         waiting.set(++jobs, { resolve, reject });

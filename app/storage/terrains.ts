@@ -1,5 +1,5 @@
 import Dexie from 'dexie';
-import { assetsOfProject, parseCourse, perhaps, readProject, UplandError, writeProject, type Course, type Project } from '@upland-cast/core';
+import { assetsOfProject, parseCourse, optionalAssetsOfProject, readProject, UplandError, writeProject, type Course, type Project } from '@upland-cast/core';
 import { openTerrains, tellRemoved } from './tabs';
 import { keepAsset, loadAsset } from './assets';
 import { db, type Change, type SaveRow, type TerrainRow } from './db';
@@ -102,7 +102,7 @@ export async function giveOut(id: string, course: Course, picture?: Blob): Promi
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
   for (const sha of assetsOfProject({ course, marks })) assets.set(sha, await loadAsset(sha));
   // What unknown steps may read goes along where it is there.
-  for (const sha of perhaps({ course, marks })) {
+  for (const sha of optionalAssetsOfProject({ course, marks })) {
     const bytes = await loadAsset(sha).catch(() => null);
     if (bytes) assets.set(sha, bytes);
   }

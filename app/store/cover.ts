@@ -1,4 +1,4 @@
-import { coverSchema, maskUse, usualCover, type Cover, type CoverLayer, type MaskUse, type Order } from '@upland-cast/core';
+import { coverSchema, maskUse, defaultCover, type Cover, type CoverLayer, type MaskUse, type Order } from '@upland-cast/core';
 import { keepAsset } from '../storage/assets';
 import { amend, change } from './terrain';
 
@@ -7,7 +7,7 @@ export function setCover(label: string, recipe: (cover: Cover) => void, gesture?
   change(
     label,
     (course) => {
-      course.cover ??= usualCover();
+      course.cover ??= defaultCover();
       recipe(course.cover);
     },
     gesture,
@@ -54,7 +54,7 @@ export async function layerPicture(id: string, file: File): Promise<void> {
   change(
     'Picture of a layer',
     (course) => {
-      course.cover ??= usualCover();
+      course.cover ??= defaultCover();
       course.assets[sha] ??= { name: file.name, bytes: bytes.length };
       const layer = course.cover.layers.find((l) => l.id === id);
       if (layer) layer.picture = sha;

@@ -17,7 +17,7 @@ import {
 } from '@upland-cast/core';
 import { sheetNow } from '../storage/sheet';
 import { engine, listening, onEngineEnd } from '../engine/client';
-import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/protocol';
+import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/api';
 import type { Walker } from '../view/walk';
 import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../drawing/drapes';
 import { onRemoved, terrainLock } from '../storage/tabs';

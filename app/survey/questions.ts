@@ -1,4 +1,4 @@
-import { COUNTRY, issueInWords, UplandError } from '@upland-cast/core';
+import { COUNTRY, describeIssue, UplandError } from '@upland-cast/core';
 import { z } from 'zod';
 
 /** What may be asked of the survey, checked before anything is worked out. */
@@ -43,5 +43,5 @@ export function asked<T extends z.ZodType>(schema: T, url: URL): z.output<T> {
   const parsed = schema.safeParse(Object.fromEntries(url.searchParams));
   if (parsed.success) return parsed.data;
   const issue = parsed.error.issues[0];
-  throw new UplandError('asked', `The question is not understood: ${issueInWords(issue)}.`);
+  throw new UplandError('asked', `The question is not understood: ${describeIssue(issue)}.`);
 }

@@ -1,5 +1,5 @@
 import { Worker } from 'node:worker_threads';
-import { inlineKernels, sentenceOf, UplandError } from '@upland-cast/core';
+import { inlineKernels, sentenceOf, UplandError, type ErrorCode } from '@upland-cast/core';
 import { survey, type SurveyAnswer, type SurveyTask } from './work';
 
 /** Questions that may wait, and how long one may: somebody who waits longer is told to ask again. */
@@ -59,7 +59,7 @@ class Desk {
   private begin(): Worker {
     const worker = new Worker(new URL(process.env.UPLAND_WORK!), { workerData: 'survey' });
     worker.unref();
-    worker.on('message', (message: { answer?: SurveyAnswer; fault?: { code: string; sentence: string } }) => {
+    worker.on('message', (message: { answer?: SurveyAnswer; fault?: { code: ErrorCode; sentence: string } }) => {
       const one = this.take();
       if (message.answer) one?.resolve(message.answer);
       else one?.reject(new UplandError(message.fault!.code, message.fault!.sentence));
@@ -79,7 +79,7 @@ class Desk {
     return one;
   }
 
-  private fail(code: string, sentence: string): void {
+  private fail(code: ErrorCode, sentence: string): void {
     this.end();
     this.take()?.reject(new UplandError(code, sentence));
     this.next();

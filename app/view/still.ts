@@ -93,7 +93,7 @@ export class StillCamera {
       // A card counts rows from the foot.
       let from = 3 * (height - 1 - row) * width;
       for (let i = 4 * row * width, end = i + 4 * width; i < end; i += 4) {
-        for (let c = 0; c < 3; c++) image.data[i + c] = 255 * srgbFromLinear(sum[from++] / settings.samples);
+        for (let c = 0; c < 3; c++) image.data[i + c] = 255 * srgbFromLinear(sum[from++] / settings.samples, (a, b) => a ** b);
         image.data[i + 3] = 255;
       }
     }

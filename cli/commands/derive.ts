@@ -9,7 +9,7 @@ import {
   spreadAccumulation,
   streamsAsGeoJson,
   streamsOf,
-  usualChannel,
+  defaultChannelArea,
   type Spreading,
   deliver,
   encodeImage,
@@ -18,12 +18,12 @@ import {
   normalMap,
   roughness,
   slope,
-  patched,
+  fillForDisplay,
   statistics,
   toField,
   UplandError,
-  USUAL_AMBIENT,
-  USUAL_LIGHT,
+  DEFAULT_AMBIENT,
+  DEFAULT_LIGHT,
   type Field,
   type Meaning,
 } from '@upland-cast/core';
@@ -87,7 +87,7 @@ export function deriveCommand(): Command {
       }
       if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given);
       // Nothing is derived from what stands for a hole: it is closed first, and left out of the map with what touches it.
-      const whole: Field = { ground: field.ground, height: patched(field.height, across, down, field.valid) };
+      const whole: Field = { ground: field.ground, height: fillForDisplay(field.height, across, down, field.valid) };
       const type = name === 'hillshade' && !given.depth ? ('u8' as const) : undefined;
       const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, whole, settings), ...(type ? {} : { valid: besideHoles(field) }) };
       const encoding =
@@ -118,7 +118,7 @@ async function water(name: 'flow' | 'streams', field: Field, out: string, settin
   const { x, y } = spacingOf(ground);
   const { across, down } = ground;
   if (name === 'streams') {
-    const streams = streamsOf(land, drainage, least === undefined ? usualChannel(ground) : parseNumber(least));
+    const streams = streamsOf(land, drainage, least === undefined ? defaultChannelArea(ground) : parseNumber(least));
     await save(out, new TextEncoder().encode(streamsAsGeoJson(land, streams)));
     const { lakes } = lakesOf(land, drainage);
     const highest = streams.reduce((most, s) => Math.max(most, s.order), 0);
@@ -151,12 +151,12 @@ function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field,
     case 'plan-curvature':
       return curvature(field, 'plan');
     case 'shade': {
-      const sky = numbersOf('Ambient shade', { directions: USUAL_AMBIENT.directions, exaggeration: USUAL_AMBIENT.exaggeration }, settings);
+      const sky = numbersOf('Ambient shade', { directions: DEFAULT_AMBIENT.directions, exaggeration: DEFAULT_AMBIENT.exaggeration }, settings);
       if (!(sky.directions >= 2 && sky.directions <= 256)) throw new UplandError('setting', 'Ambient shade looks in 2 to 256 directions.');
       return ambientShade(field, sky);
     }
     case 'hillshade':
-      return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...USUAL_LIGHT }, settings)));
+      return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings)));
   }
 }
 

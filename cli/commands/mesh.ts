@@ -11,12 +11,12 @@ import {
   compareMeshToField,
   meshFormatByName,
   modelOf,
-  pressMesh,
+  rasterizeMesh,
   readMeshFiles,
   simplifiedSurface,
   spacingOf,
   statistics,
-  surfaceBy,
+  buildSurface,
   switchDistance,
   toField,
   triangleCount,
@@ -133,7 +133,7 @@ function surfaceFor(field: Field, options: MeshOptions, kernels: Kernels): Promi
   if (adaptive && segments) throw new UplandError('segments', 'A mesh has its faces by --segments, by --max-error or by --triangles: give one of them.');
   if (halved && !adaptive) throw new UplandError('segments', 'Halved triangles are asked for by --max-error or by --triangles.');
   const kind = halved ? 'halved' : adaptive ? 'adaptive' : 'grid';
-  return surfaceBy(kernels, field, { kind, segments, faces, maxError, triangles, split: parts && { across: parts.x, down: parts.y } });
+  return buildSurface(kernels, field, { kind, segments, faces, maxError, triangles, split: parts && { across: parts.x, down: parts.y } });
 }
 
 async function writeMesh(field: Field, format: MeshFormat, out: string, options: MeshOptions, kernels: Kernels): Promise<void> {
@@ -262,7 +262,7 @@ export function pressCommand(): Command {
       const mesh = await readMeshFiles(await Promise.all(inputs.map(async (name) => ({ name: basename(name), bytes: await load(name) }))));
       const extent = options.extent?.split(',').map(parseNumber);
       if (extent && extent.length !== 4) throw new UplandError('extent', 'The extent is four numbers: X0,Y0,X1,Y1.');
-      const pressed = pressMesh(mesh, {
+      const pressed = rasterizeMesh(mesh, {
         size: options.size,
         registration: options.registration,
         up: options.up,

@@ -12,7 +12,7 @@ export interface AmbientOptions {
   signal?: AbortSignal;
 }
 
-export const USUAL_AMBIENT: AmbientOptions = { directions: 16, exaggeration: 1 };
+export const DEFAULT_AMBIENT: AmbientOptions = { directions: 16, exaggeration: 1 };
 
 /**
  * Ambient shade: the share of an evenly bright sky that level ground at every sample would be lit
@@ -24,7 +24,7 @@ export const USUAL_AMBIENT: AmbientOptions = { directions: 16, exaggeration: 1 }
  * (Timonen & Westerholm 2010, "Scalable height field self-shadowing"). Lines follow the nearest
  * samples, at most half a sample beside the true direction.
  */
-export function ambientShade({ ground, height }: Field, options: AmbientOptions = USUAL_AMBIENT): Float32Array<ArrayBuffer> {
+export function ambientShade({ ground, height }: Field, options: AmbientOptions = DEFAULT_AMBIENT): Float32Array<ArrayBuffer> {
   const { across, down } = ground;
   const spacing = spacingOf(ground);
   const { sin, cos } = exactMath();

@@ -389,7 +389,7 @@ function fitted(points: { x: number; y: number; w: number }[]): { slope: number;
 }
 
 /** The catchment at which a channel is taken to begin: a hundred samples, or half a percent of the land of a small ground. */
-export function usualChannel(ground: Ground): number {
+export function defaultChannelArea(ground: Ground): number {
   const { x, y } = spacingOf(ground);
   return Math.min(100 * x * y, 0.005 * ground.width * ground.depth);
 }

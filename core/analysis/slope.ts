@@ -69,10 +69,10 @@ export interface Light {
   exaggeration: number;
 }
 
-export const USUAL_LIGHT: Light = { azimuth: 315, altitude: 45, exaggeration: 1 };
+export const DEFAULT_LIGHT: Light = { azimuth: 315, altitude: 45, exaggeration: 1 };
 
 /** Hillshade, 1 to 255 (0 is kept for no data). Formula: the GDAL manual, `gdaldem hillshade`, Horn's gradient. */
-export function hillshade(field: Field, light: Light = USUAL_LIGHT): Uint8Array<ArrayBuffer> {
+export function hillshade(field: Field, light: Light = DEFAULT_LIGHT): Uint8Array<ArrayBuffer> {
   const { sin, cos } = exactMath();
   const up = sin(light.altitude * DEGREE);
   const flat = cos(light.altitude * DEGREE);

@@ -1,7 +1,7 @@
 import { strToU8, zipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference } from '../../tests/helpers/grounds';
-import { encode } from '../delivery/encode';
+import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { inlineKernels } from '../kernels/pool';

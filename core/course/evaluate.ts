@@ -4,11 +4,11 @@ import { sameSamples, spacingOf, type Ground } from '../field/ground';
 import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { sha256OfText } from '../field/hash';
 import { statistics } from '../field/statistics';
-import { cropped, groundUnder, grown, isWhole, pasted, union, wholeOf, type Window } from '../field/window';
+import { cropSamples, groundOfWindow, growWindow, isWhole, pasteSamples, union, wholeOf, type Window } from '../field/window';
 import { heightsOf } from '../formats/asset';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
-import type { Standing } from '../kernels/program';
+import type { InterimState } from '../kernels/program';
 import { stepById } from '../steps';
 import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
@@ -16,7 +16,7 @@ import type { StageCache } from './cache';
 import { validOf } from './field-of';
 import { joinHoles } from './holes';
 import { joinStage } from './join';
-import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type Line, type StepUse } from './schema';
+import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type CourseLine, type StepUse } from './schema';
 import { canonical, toDatum } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
@@ -116,7 +116,7 @@ export async function maskAt(course: Course, evaluation: Evaluation, id: string,
 }
 
 /** The weights of masks over the end of an evaluation, as a step after it would have them; null where one acts everywhere. */
-export async function weigh(
+export async function maskWeights(
   course: Course,
   evaluation: Evaluation,
   masks: readonly { name: string; where: Where }[],
@@ -137,7 +137,7 @@ class Run {
   private readonly stages: Stage[] = [];
   private readonly ends = new Map<string, LineEnd>();
   /** The lines that are being worked out, each read by the one before it. */
-  private readonly open: Line[] = [];
+  private readonly open: CourseLine[] = [];
   private readonly before: Map<string, Stage>;
   private readonly count: number;
 
@@ -161,7 +161,7 @@ class Run {
     return { ground: this.ground, stages: this.stages, height: end.height, layers: end.layers };
   }
 
-  private async line(line: Line): Promise<LineEnd> {
+  private async line(line: CourseLine): Promise<LineEnd> {
     const { width, depth, across, down, registration, datum } = this.ground;
     // The key of the level ground that every line begins with.
     let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum]));
@@ -257,7 +257,7 @@ class Run {
     if (area && area !== 'everywhere' && old) {
       const { x, y } = spacingOf(this.ground);
       const reach = this.reachOf(use, step, settings);
-      window = grown(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
+      window = growWindow(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
     }
     const { height, layers } = await this.run(stage, step, settings, inputs, window);
     throwIfStopped(this.options.signal);
@@ -265,7 +265,7 @@ class Run {
     let left = layers;
     if (!isWhole(window, this.ground)) {
       const { across } = this.ground;
-      all = pasted(old!.height, across, height, window, area as Window);
+      all = pasteSamples(old!.height, across, height, window, area as Window);
       left =
         layers && Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, this.pastedLayer(old!.layers[name], layer, window, area as Window)]));
       stage.touched = area as Window;
@@ -280,7 +280,7 @@ class Run {
 
   private pastedLayer(old: Float32Array | undefined, layer: Float32Array, window: Window, area: Window): Float32Array<ArrayBuffer> {
     const { across, down } = this.ground;
-    return pasted(old ?? new Float32Array(across * down), across, layer, window, area);
+    return pasteSamples(old ?? new Float32Array(across * down), across, layer, window, area);
   }
 
   /**
@@ -304,7 +304,7 @@ class Run {
     const layered = step.movesLayers && Object.keys(stage.layersBefore).length > 0;
     if (reach === Infinity || use.hold !== 'none' || layered) return 'everywhere';
     const { x, y } = spacingOf(this.ground);
-    const spreadOut = dirtyIn && grown(dirtyIn, Math.ceil(reach / x) + 1, Math.ceil(reach / y) + 1, this.ground);
+    const spreadOut = dirtyIn && growWindow(dirtyIn, Math.ceil(reach / x) + 1, Math.ceil(reach / y) + 1, this.ground);
     const area = union(spreadOut, own)!;
     // A rectangle that is most of the ground is not worth the copying.
     return area.across * area.down > 0.6 * this.ground.across * this.ground.down ? 'everywhere' : area;
@@ -376,20 +376,20 @@ class Run {
       heights: (sha) => heightsOf(sha, this.course.assets[sha]?.reading, bytesOf, options.signal, options.cache !== undefined),
       tributary: async (id) => {
         if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
-        return cropped((await this.tributary(id)).height, across, window);
+        return cropSamples((await this.tributary(id)).height, across, window);
       },
       tributaryHoles: async (id) => {
         if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
         const valid = validOf((await this.tributary(id)).layers);
-        return valid && cropped(valid, across, window).map((v) => 1 - v);
+        return valid && cropSamples(valid, across, window).map((v) => 1 - v);
       },
       say: (sentence) => {
         if (!stage.words.includes(sentence)) stage.words.push(sentence);
       },
     };
-    const before = cropped(stage.before, across, window);
-    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropped(layer, across, window)]));
-    const input = { ground: groundUnder(ground, window), height: before, layers: layersBefore };
+    const before = cropSamples(stage.before, across, window);
+    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropSamples(layer, across, window)]));
+    const input = { ground: groundOfWindow(ground, window), height: before, layers: layersBefore };
     return { context, input, before, layersBefore };
   }
 }
@@ -398,7 +398,7 @@ class Run {
 const SHOWN = 513;
 
 /** The ground with the change so far, on the change's own grid or every second, fourth… sample of it. */
-function standingField(ground: Ground, before: Float32Array, { across, down, change }: Standing): Field {
+function standingField(ground: Ground, before: Float32Array, { across, down, change }: InterimState): Field {
   const extra = ground.registration === 'point' ? 1 : 0;
   let skip = 1;
   while ((Math.max(across, down) - extra) / skip + extra > SHOWN) skip *= 2;

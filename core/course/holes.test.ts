@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf } from '../../tests/helpers/grounds';
-import { patched } from '../field/patched';
+import { fillForDisplay } from '../field/fill-for-display';
 import { makeField } from '../field/field';
-import { encode } from '../delivery/encode';
+import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import { inlineKernels } from '../kernels/pool';
 import { evaluate } from './evaluate';
@@ -80,15 +80,15 @@ describe('holes stay holes, until something gives them a height', () => {
 
 describe('heights to be looked at', () => {
   it('close over holes from around them, and keep every other sample', () => {
-    const seen = patched(holed.height, 9, 9, holed.valid);
+    const seen = fillForDisplay(holed.height, 9, 9, holed.valid);
     for (let i = 0; i < 81; i++) {
       if (holed.valid![i]) expect(seen[i]).toBe(holed.height[i]);
       else expect(Math.abs(seen[i] - (100 + (i % 9)))).toBeLessThan(1.5);
     }
-    expect(patched(holed.height, 9, 9, undefined)).toBe(holed.height);
+    expect(fillForDisplay(holed.height, 9, 9, undefined)).toBe(holed.height);
     // Nothing known but one sample.
     const one = new Uint8Array(81);
     one[7] = 1;
-    expect(patched(holed.height, 9, 9, one).every((h) => h === 107)).toBe(true);
+    expect(fillForDisplay(holed.height, 9, 9, one).every((h) => h === 107)).toBe(true);
   });
 });

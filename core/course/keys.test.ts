@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills } from '../../tests/helpers/grounds';
-import { encode } from '../delivery/encode';
+import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import type { Ground } from '../field/ground';
 import { inlineKernels } from '../kernels/pool';

@@ -3,7 +3,7 @@ import { strFromU8, strToU8, zipSync } from 'fflate';
 import { UplandError } from '../errors';
 import { sha256 } from '../field/hash';
 import { mostUnpacked } from '../formats/limits';
-import { assetsOf, assetsPerhapsOf, parseCourse, type Course } from './schema';
+import { assetsOf, optionalAssetsOf, parseCourse, type Course } from './schema';
 import { unzipped } from './unzip';
 
 /** A kept state of the terrain. */
@@ -30,7 +30,7 @@ export function writeProject(project: Project): Uint8Array<ArrayBuffer> {
   const files: Record<string, Uint8Array> = { 'course.json': strToU8(JSON.stringify(project.course, null, 2)) };
   if (project.marks?.length) files['marks.json'] = strToU8(JSON.stringify(project.marks));
   const needed = assetsOfProject(project);
-  for (const sha of new Set([...needed, ...perhaps(project)])) {
+  for (const sha of new Set([...needed, ...optionalAssetsOfProject(project)])) {
     const bytes = project.assets.get(sha);
     if (!bytes && !needed.has(sha)) continue;
     if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not here, so the project file would be incomplete.`);
@@ -56,7 +56,7 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
   const marks = files.has('marks.json') ? readMarks(files.get('marks.json')!) : [];
   const assets = new Map<string, Uint8Array<ArrayBuffer>>();
   const needed = assetsOfProject({ course, marks });
-  const wanted = new Set([...needed, ...perhaps({ course, marks })]);
+  const wanted = new Set([...needed, ...optionalAssetsOfProject({ course, marks })]);
   const most = mostUnpacked(bytes.length);
   const there = wanted.size
     ? unzipped(bytes, (name) => (name.startsWith('assets/') && wanted.has(name.slice(7)) ? most : null), notZip)
@@ -76,8 +76,8 @@ export async function readProject(bytes: Uint8Array<ArrayBuffer>): Promise<Proje
 const notZip = () => new UplandError('not-a-project', 'This is not a project file, or it is damaged: it does not open as a ZIP archive.');
 
 /** What steps that are not known here may read: it goes along where it is there. */
-export const perhaps = ({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): string[] =>
-  [course, ...marks.map((m) => m.course)].flatMap(assetsPerhapsOf);
+export const optionalAssetsOfProject = ({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): string[] =>
+  [course, ...marks.map((m) => m.course)].flatMap(optionalAssetsOf);
 
 /** What the course and its marks read. */
 export function assetsOfProject({ course, marks = [] }: Pick<Project, 'course' | 'marks'>): Set<string> {

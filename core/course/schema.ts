@@ -1,13 +1,13 @@
 import { z } from 'zod';
 import { quoted, UplandError } from '../errors';
-import { issueInWords } from '../issue';
+import { describeIssue } from '../issue';
 import { groundSchema } from '../field/ground';
 import { maskKinds } from '../masks';
 import { assetReadingSchema } from '../formats/asset';
 import { knownStep, stepById, steps } from '../steps';
 import type { JoinMode, StepInputs } from '../steps/step';
 import { coverSchema, orderSchema } from './recipe';
-import { open, word } from './open';
+import { looseObject, looseEnum } from './loose';
 import { checkedSettings } from './settings';
 import { inputsOfWhere, whereSchema } from './where';
 
@@ -18,7 +18,7 @@ export type Hold = keyof typeof HOLDS;
 
 const idSchema = z.string().min(1).max(64);
 
-export const stepUseSchema = open(
+export const stepUseSchema = looseObject(
   z.object({
     /** Its own name within the course. */
     id: idSchema,
@@ -29,7 +29,7 @@ export const stepUseSchema = open(
     params: z.record(z.string(), z.unknown()).default({}),
     on: z.boolean().default(true),
     strength: z.number().min(0).max(1).default(1),
-    join: word<JoinMode>().default('replace'),
+    join: looseEnum<JoinMode>().default('replace'),
     /** Metres over which the blended ways of joining round the corner. */
     joinWidth: z.number().min(0).max(9_000).default(60),
     /** Multiplied: the heights that stand for 0 and for 1, metres. */
@@ -37,7 +37,7 @@ export const stepUseSchema = open(
     joinOne: z.number().min(-20_000).max(20_000).default(100),
     where: whereSchema.default({ masks: [], combine: 'multiply' }),
     /** What of the ground it leaves as it was: one shift afterwards brings it back. */
-    hold: word<Hold>().default('none'),
+    hold: looseEnum<Hold>().default('none'),
     note: z.string().max(2000).default(''),
   }),
 );
@@ -45,7 +45,7 @@ export const stepUseSchema = open(
 export type StepUse = z.infer<typeof stepUseSchema>;
 
 /** A side line of steps; it joins the stem or another tributary at a Join step, or says where a step acts. */
-export const tributarySchema = open(
+export const tributarySchema = looseObject(
   z.object({
     id: idSchema,
     name: z.string().min(1).max(80),
@@ -59,13 +59,13 @@ export type Tributary = z.infer<typeof tributarySchema>;
 const place = z.object({ east: z.number(), south: z.number() });
 
 /** What a terrain is made of: its ground, the steps of its stem, first to last, and its side lines. */
-export const courseSchema = open(
+export const courseSchema = looseObject(
   z.object({
     format: z.literal('upland-cast course'),
     /** A later one opens where what this one knows of it holds; it stays what it is. */
     version: z.int().min(COURSE_VERSION).max(1_000_000),
     name: z.string().min(1).max(120),
-    ground: open(groundSchema),
+    ground: looseObject(groundSchema),
     stem: z.array(stepUseSchema).max(500),
     tributaries: z.array(tributarySchema).max(100).default([]),
     /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
@@ -123,10 +123,10 @@ export function parseCourse(input: unknown): Course {
     if (typeof course.version === 'number' && course.version > COURSE_VERSION) {
       throw new UplandError(
         'newer-course',
-        `This terrain was made by a newer Upland Cast (course version ${course.version}; this one reads up to ${COURSE_VERSION}), and cannot be read here: ${issueInWords(issue, 'the course')}. Update, or save it there for this version.`,
+        `This terrain was made by a newer Upland Cast (course version ${course.version}; this one reads up to ${COURSE_VERSION}), and cannot be read here: ${describeIssue(issue, 'the course')}. Update, or save it there for this version.`,
       );
     }
-    throw new UplandError('course', `This terrain cannot be read: ${issueInWords(issue, 'the course')}.`);
+    throw new UplandError('course', `This terrain cannot be read: ${describeIssue(issue, 'the course')}.`);
   }
   const seen = new Set<string>();
   for (const { id } of [...allUses(parsed.data), ...parsed.data.tributaries]) {
@@ -137,20 +137,20 @@ export function parseCourse(input: unknown): Course {
 }
 
 /** A line of steps: the stem has an empty id. */
-export interface Line {
+export interface CourseLine {
   id: string;
   name: string;
   steps: StepUse[];
 }
 
 /** The stem and the tributaries, the stem first. */
-export const linesOf = (course: Pick<Course, 'stem' | 'tributaries'>): Line[] => [{ id: '', name: 'Stem', steps: course.stem }, ...course.tributaries];
+export const linesOf = (course: Pick<Course, 'stem' | 'tributaries'>): CourseLine[] => [{ id: '', name: 'Stem', steps: course.stem }, ...course.tributaries];
 
 /** The step uses of all lines. */
 export const allUses = (course: Pick<Course, 'stem' | 'tributaries'>): StepUse[] => linesOf(course).flatMap((line) => line.steps);
 
 /** The line that a step use stands on, and where. */
-export function findUse(course: Pick<Course, 'stem' | 'tributaries'>, id: string | null): { line: Line; index: number; use: StepUse } | undefined {
+export function findUse(course: Pick<Course, 'stem' | 'tributaries'>, id: string | null): { line: CourseLine; index: number; use: StepUse } | undefined {
   for (const line of linesOf(course)) {
     const index = line.steps.findIndex((use) => use.id === id);
     if (index >= 0) return { line, index, use: line.steps[index] };
@@ -236,7 +236,7 @@ export function assetsOf(course: Course): string[] {
  * What steps that are not known here, or set wrong, may read: every name of an asset in their
  * settings. They go along where they are there, so that the file stays what it was.
  */
-export function assetsPerhapsOf(course: Course): string[] {
+export function optionalAssetsOf(course: Course): string[] {
   const strange = allUses(course).filter((use) => !steps.some((s) => s.id === use.step) || inputsFail(use));
   return [...new Set(JSON.stringify(strange.map(({ params, where }) => [params, where])).match(/\b[0-9a-f]{64}\b/g) ?? [])];
 }

@@ -7,12 +7,12 @@ import { knownMask, maskById } from '../masks';
 import { equalised, gained } from '../masks/mask';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
 import { octavesOf } from '../field/octaves';
-import { open, word } from './open';
+import { looseObject, looseEnum } from './loose';
 import { checkedSettings, toDatum } from './settings';
 
 export const COMBINES = { multiply: 'All of them', add: 'Their sum', larger: 'The larger' } as const;
 
-export const maskUseSchema = open(
+export const maskUseSchema = looseObject(
   z.object({
     id: z.string().min(1).max(64),
     kind: z.string(),
@@ -31,10 +31,10 @@ export const maskUseSchema = open(
 export type MaskUse = z.infer<typeof maskUseSchema>;
 
 /** Where a step acts: several masks multiplied, added or the larger of them. No masks: everywhere. */
-export const whereSchema = open(
+export const whereSchema = looseObject(
   z.object({
     masks: z.array(maskUseSchema).max(16).default([]),
-    combine: word<keyof typeof COMBINES>().default('multiply'),
+    combine: looseEnum<keyof typeof COMBINES>().default('multiply'),
   }),
 );
 export type Where = z.infer<typeof whereSchema>;

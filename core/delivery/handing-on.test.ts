@@ -14,20 +14,20 @@ import { encodeImage } from '../formats/png';
 import { readHeightmap } from '../formats';
 import { inlineKernels } from '../kernels/pool';
 import { boundsOf } from '../mesh/mesh';
-import { solidOf } from '../mesh/solid';
+import { solidOf } from '../mesh/model/solid';
 import { stl } from '../mesh/formats/stl';
 import { bundle } from './bundle';
-import { calibrationOn, CORNERS } from './calibration';
-import { coverWeights, groundColour, packWeights, ranks, usualCover } from './cover';
+import { calibrationOn, CORNERS } from './report/calibration';
+import { coverWeights, groundColour, packWeights, ranks, defaultCover } from './maps/cover';
 import { coverSchema, mapSchema } from '../course/recipe';
-import { deliver } from './deliver';
-import { encode } from './encode';
-import { drawMap, MAPS, proveImage, writeMap } from './maps';
-import { borderAgainst, borderWords, prepare, scaleToFit, type HeightChoice } from './prepare';
+import { deliver } from './heights/deliver';
+import { encode } from './heights/encode';
+import { drawMap, MAPS, proveImage, writeMap } from './maps/draw';
+import { compareBorder, describeBorder, prepare, scaleToFit, type HeightChoice } from './heights/prepare';
 import { receiverSchema } from '../course/receiver';
-import { badName, fileNameFor, groundFor, readReceiver, receivers, safeName, sizesFor, whyNot } from './receiver';
-import { extended, tileName, tileSides, tilesOf } from './tiles';
-import { symptomsOf, symptomsOfNormals, trialReading, type TrialSettings } from './trial';
+import { badName, fileNameFor, groundForReceiver, readReceiver, receivers, safeName, sizesOfReceiver, whyReceiverRefuses } from './heights/receivers';
+import { extendEdges, tileName, tileSides, tilesOf } from './heights/tiles';
+import { symptomsOf, symptomsOfNormals, misread, type MisreadSettings } from './report/misread';
 
 const kernels = inlineKernels();
 const field = hills(groundOf(65, 65, 8), 3);
@@ -42,16 +42,16 @@ describe('receivers', () => {
 
   it('of patches take 2 017 = 16 × 2 × 63 + 1 (common practice) and no other count beside it', () => {
     const patches = receiver('patch-grid');
-    expect(whyNot(patches, 2017)).toBeNull();
-    expect(whyNot(patches, 2048)).toMatch(/flat strip of \d+ samples/);
-    const offers = sizesFor(patches, groundOf(2017));
+    expect(whyReceiverRefuses(patches, 2017)).toBeNull();
+    expect(whyReceiverRefuses(patches, 2048)).toMatch(/flat strip of \d+ samples/);
+    const offers = sizesOfReceiver(patches, groundOf(2017));
     const own = offers.find((o) => o.own)!;
     expect(own.patching!.patches * own.patching!.split * own.patching!.faces + 1).toBe(2017);
     expect(offers.map((o) => o.samples)).toEqual([...offers.map((o) => o.samples)].sort((a, b) => a - b));
   });
 
   it('say what the nearest sizes cost: metres from sample to sample, metres left out or added', () => {
-    const offers = sizesFor(receiver('power-of-two-plus-one'), groundOf(1000, 1000, 2));
+    const offers = sizesOfReceiver(receiver('power-of-two-plus-one'), groundOf(1000, 1000, 2));
     expect(offers.map((o) => o.samples)).toEqual([129, 257, 513, 1025, 2049]);
     const smaller = offers.find((o) => o.samples === 513)!;
     expect(smaller.spacing).toBeCloseTo(1998 / 512, 9);
@@ -60,7 +60,7 @@ describe('receivers', () => {
   });
 
   it('keep the land’s shape where they take any: 2 : 1 stays 2 : 1', () => {
-    expect(groundFor(receiver('elevation-grid'), groundOf(201, 101, 10), 401)).toMatchObject({ across: 401, down: 201, width: 2000, depth: 1000 });
+    expect(groundForReceiver(receiver('elevation-grid'), groundOf(201, 101, 10), 401)).toMatchObject({ across: 401, down: 201, width: 2000, depth: 1000 });
   });
 
   it.each([
@@ -158,13 +158,13 @@ describe('heights for a receiver', () => {
 
   it('know the cliff, the wall and the wall of water at the border', () => {
     const slope = makeField({ ...groundOf(11, 11, 10), sea: 30 }, fieldFrom(groundOf(11, 11, 10), (east) => east).height);
-    const border = borderAgainst(slope, 40);
+    const border = compareBorder(slope, 40);
     expect(border).toMatchObject({ cliff: 60, wall: 40 });
     expect(border.water).toBeCloseTo(30, 6);
-    expect(borderWords(border, 40).join(' ')).toMatch(/cliff of up to 60 m.*wall of water up to 30 m/);
+    expect(describeBorder(border, 40).join(' ')).toMatch(/cliff of up to 60 m.*wall of water up to 30 m/);
     expect(
-      borderWords(
-        borderAgainst(
+      describeBorder(
+        compareBorder(
           fieldFrom(groundOf(9), () => 40),
           40,
         ),
@@ -241,7 +241,7 @@ describe('derived maps', () => {
 
   it.each(specs.map((s) => [s.kind, s] as const))('%s is drawn, written, read back and found right', async (_, spec) => {
     const whole = await evaluate(course, options);
-    const files = await writeMap(spec, await drawMap(spec, course, whole, usualCover(), options), 'x');
+    const files = await writeMap(spec, await drawMap(spec, course, whole, defaultCover(), options), 'x');
     for (const file of files) {
       expect(file.proof.ok).toBe(true);
       expect(file.name).toMatch(/^x-[a-z-]+(-\d)?\.(png|tif)$/);
@@ -252,7 +252,7 @@ describe('derived maps', () => {
 
   it.each(['8', '16', '32f'] as const)('of slope in %s bits is the slope within half a code', async (depth) => {
     const whole = await evaluate(course, options);
-    const [file] = await writeMap({ kind: 'slope', depth }, await drawMap({ kind: 'slope', depth }, course, whole, usualCover(), options), 'x');
+    const [file] = await writeMap({ kind: 'slope', depth }, await drawMap({ kind: 'slope', depth }, course, whole, defaultCover(), options), 'x');
     const reading = await readHeightmap(file.bytes);
     const step = depth === '32f' ? 1 : 90 / (depth === '16' ? 65_535 : 255);
     const { slope } = await import('../analysis/slope');
@@ -275,8 +275,8 @@ describe('derived maps', () => {
 
   it('of nothing say so', async () => {
     const whole = await evaluate(course, options);
-    await expect(drawMap({ kind: 'mask', use: 'n', depth: '8' }, course, whole, usualCover(), options)).rejects.toThrow(/acts everywhere/);
-    await expect(drawMap({ kind: 'layer', layer: 'water', depth: '8' }, course, whole, usualCover(), options)).rejects.toThrow(/No step of this course/);
+    await expect(drawMap({ kind: 'mask', use: 'n', depth: '8' }, course, whole, defaultCover(), options)).rejects.toThrow(/acts everywhere/);
+    await expect(drawMap({ kind: 'layer', layer: 'water', depth: '8' }, course, whole, defaultCover(), options)).rejects.toThrow(/No step of this course/);
   });
 });
 
@@ -363,7 +363,7 @@ describe('the ground’s cover', () => {
   const whole = () => evaluate(course, { kernels });
 
   it('adds up to 1 everywhere, and its packed weights to exactly full scale', async () => {
-    const parts = await coverWeights(course, await whole(), usualCover(), { kernels });
+    const parts = await coverWeights(course, await whole(), defaultCover(), { kernels });
     for (let i = 0; i < parts[0].length; i += 97) expect(parts.reduce((sum, p) => sum + p[i], 0)).toBeCloseTo(1, 5);
     for (const bits of [8, 16] as const) {
       const [picture] = packWeights(parts, bits);
@@ -433,9 +433,9 @@ describe('a trial reading', () => {
   const stats = statistics(ground);
   const range = { low: Math.floor(stats.lowest), high: Math.ceil(stats.highest) };
   const raw = { format: 'raw', type: 'u16' as const, range };
-  const seen = async (told: TrialSettings, written: Parameters<typeof trialReading>[2] = raw) => {
+  const seen = async (told: MisreadSettings, written: Parameters<typeof misread>[2] = raw) => {
     const { bytes } = await encode(ground, written);
-    return (await trialReading(bytes, ground, written, told)).symptoms.map((s) => s.id);
+    return (await misread(bytes, ground, written, told)).symptoms.map((s) => s.id);
   };
 
   it('told the truth shows the ground and no symptom', async () => {
@@ -454,7 +454,7 @@ describe('a trial reading', () => {
     ['a tone curve', { toneCurve: true }, 'bent'],
     ['eight bits', { bits: 8 }, 'terraces'],
     ['a larger grid', { grid: 150 }, 'strip'],
-  ] as [string, TrialSettings, string][])('with %s shows the wrong ground and names it', async (_, told, symptom) => {
+  ] as [string, MisreadSettings, string][])('with %s shows the wrong ground and names it', async (_, told, symptom) => {
     expect(await seen(told)).toContain(symptom);
   });
 
@@ -478,7 +478,7 @@ describe('a trial reading', () => {
   });
 
   it('has the strip of a ground that was carried on', () => {
-    expect(symptomsOf(ground, extended(ground, 140, 140))[0].detail).toMatch(/^1[01] samples/);
+    expect(symptomsOf(ground, extendEdges(ground, 140, 140))[0].detail).toMatch(/^1[01] samples/);
   });
 });
 

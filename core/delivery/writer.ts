@@ -1,28 +1,28 @@
 import type { Field } from '../field/field';
-import { deliver, type Delivery } from './deliver';
-import type { Encoding } from './encode';
-import { writeMap, type Drawn, type MapFile, type NamedMap } from './maps';
+import { deliver, type Delivery } from './heights/deliver';
+import type { Encoding } from './heights/encode';
+import { writeMap, type DrawnMap, type MapFile, type NamedMap } from './maps/draw';
 
 /** Writes files and proofs them; elsewhere it may be on another thread, while the next map is drawn. */
 export interface Writer {
   heights(field: Field, name: string, encoding: Encoding): Promise<Delivery>;
   /** What was drawn is given away. */
-  map(spec: NamedMap, drawn: Drawn, stem: string): Promise<MapFile[]>;
+  map(spec: NamedMap, drawn: DrawnMap, stem: string): Promise<MapFile[]>;
 }
 
-export const writerHere: Writer = { heights: (field, name, encoding) => deliver(field, name, encoding), map: writeMap };
+export const localWriter: Writer = { heights: (field, name, encoding) => deliver(field, name, encoding), map: writeMap };
 
 /** One piece of writing, as it goes to another thread. */
 export type WriteTask = { kind: 'heights'; of: Parameters<Writer['heights']> } | { kind: 'map'; of: Parameters<Writer['map']> };
 
 export type Written = Delivery | MapFile[];
 
-const write = (task: WriteTask): Promise<Written> => (task.kind === 'map' ? writerHere.map(...task.of) : writerHere.heights(...task.of));
+const write = (task: WriteTask): Promise<Written> => (task.kind === 'map' ? localWriter.map(...task.of) : localWriter.heights(...task.of));
 
 let last: Promise<unknown> = Promise.resolve();
 
 /** Does a piece of writing, on the other thread; one at a time, so that no two are in memory. */
-export function doWriting(task: WriteTask): Promise<Written> {
+export function performWriteTask(task: WriteTask): Promise<Written> {
   const own = last.then(() => write(task));
   last = own.catch(() => undefined);
   return own;
@@ -39,7 +39,7 @@ export function buffersOf(task: WriteTask): ArrayBuffer[] {
 export const buffersOfWritten = (written: Written): ArrayBuffer[] => (Array.isArray(written) ? written : [written]).map(({ bytes }) => bytes.buffer);
 
 /** A writer on another thread: `send` does one piece of writing there. */
-export const writerThere = (send: (task: WriteTask, transfer: ArrayBuffer[]) => Promise<Written>): Writer => {
+export const remoteWriter = (send: (task: WriteTask, transfer: ArrayBuffer[]) => Promise<Written>): Writer => {
   const ask = (task: WriteTask) => send(task, buffersOf(task));
   return {
     heights: (...of) => ask({ kind: 'heights', of }) as Promise<Delivery>,

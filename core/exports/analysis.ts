@@ -2,7 +2,7 @@
 
 import '../zod-jitless';
 
-export { ambientShade, USUAL_AMBIENT } from '../analysis/ambient';
+export { ambientShade, DEFAULT_AMBIENT } from '../analysis/ambient';
 export { compareFields } from '../analysis/compare';
 export { countDistinct } from '../analysis/distinct';
 export {
@@ -15,8 +15,8 @@ export {
   type Spreading,
   streamsAsGeoJson,
   streamsOf,
-  usualChannel,
+  defaultChannelArea,
 } from '../analysis/drainage';
 export { shorelineLength } from '../analysis/shoreline';
-export { aspect, hillshade, slope, steepestDrop, USUAL_LIGHT } from '../analysis/slope';
+export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT } from '../analysis/slope';
 export { curvature, normalMap, roughness } from '../analysis/surface';

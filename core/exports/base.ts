@@ -3,5 +3,6 @@
 import '../zod-jitless';
 
 export { LINEAR_OF_CODE, linearFromSrgb, srgbFromLinear } from '../colour';
+export { ERROR_CODES, type ErrorCode } from '../error-codes';
 export { sentenceOf, StoppedError, throwIfStopped, UplandError } from '../errors';
-export { issueInWords } from '../issue';
+export { describeIssue } from '../issue';

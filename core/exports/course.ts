@@ -5,7 +5,7 @@ import '../zod-jitless';
 export { StageCache } from '../course/cache';
 export { evaluate, type Evaluation, maskAt, type Stage } from '../course/evaluate';
 export { fieldOf } from '../course/field-of';
-export { assetsOfProject, perhaps, type Project, readProject, writeProject } from '../course/project';
+export { assetsOfProject, optionalAssetsOfProject, type Project, readProject, writeProject } from '../course/project';
 export { type Receiver } from '../course/receiver';
 export { type Cover, type CoverLayer, coverSchema, mapSchema, type MapSpec, type Order, orderSchema, RAMPS, type Source } from '../course/recipe';
 export { describeChange, type StageReport } from '../course/report';
@@ -19,7 +19,7 @@ export {
   type Hold,
   HOLDS,
   inputsOf,
-  type Line,
+  type CourseLine,
   linesOf,
   loopBetween,
   loopSentence,

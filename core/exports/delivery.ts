@@ -3,16 +3,27 @@
 import '../zod-jitless';
 
 export { bundle } from '../delivery/bundle';
-export { type CoverOptions, coverWeights, groundColour, packWeights, type Picture, ranks, usualCover } from '../delivery/cover';
-export { deliver, nameBeside } from '../delivery/deliver';
-export { type Docket, type DocketFile, proofLines } from '../delivery/docket';
-export { encode, type Encoding, quantise } from '../delivery/encode';
-export { writeLayer } from '../delivery/layer';
-export { drawMap, MAPS } from '../delivery/maps';
-export { courseOf, type HandedFile, handOn, MOST_IN_A_TAB, orderFor, type Plan, planOf, sourceName } from '../delivery/order';
-export { borderAgainst, borderWords, prepare, type Prepared, type Said } from '../delivery/prepare';
-export { type Proof, prove } from '../delivery/proof';
-export { badName, fileNameFor, groundFor, nextSize, readReceiver, receivers, safeName, type SizeOffer, sizesFor, whyNot } from '../delivery/receiver';
-export { extended, tileSides } from '../delivery/tiles';
-export { type Symptom, SYMPTOMS, symptomsOfNormals, trialReading, type TrialSettings } from '../delivery/trial';
-export { buffersOfWritten, doWriting, type Writer, writerHere, writerThere, type WriteTask, type Written } from '../delivery/writer';
+export { type CoverOptions, coverWeights, groundColour, packWeights, type Picture, ranks, defaultCover } from '../delivery/maps/cover';
+export { deliver, nameBeside } from '../delivery/heights/deliver';
+export { type DeliveryReport, type ReportedFile, proofLines } from '../delivery/report/delivery-report';
+export { encode, type Encoding, quantise } from '../delivery/heights/encode';
+export { writeLayer } from '../delivery/maps/layer';
+export { drawMap, MAPS } from '../delivery/maps/draw';
+export { courseOfSource, type ExportedFile, exportOrder, MOST_IN_A_TAB, orderForReceiver, type Plan, planOf, sourceName } from '../delivery/order/export-order';
+export { compareBorder, describeBorder, prepare, type Prepared, type Statement } from '../delivery/heights/prepare';
+export { type Proof, prove } from '../delivery/heights/proof';
+export {
+  badName,
+  fileNameFor,
+  groundForReceiver,
+  nextSize,
+  readReceiver,
+  receivers,
+  safeName,
+  type SizeOffer,
+  sizesOfReceiver,
+  whyReceiverRefuses,
+} from '../delivery/heights/receivers';
+export { extendEdges, tileSides } from '../delivery/heights/tiles';
+export { type Symptom, SYMPTOMS, symptomsOfNormals, misread, type MisreadSettings } from '../delivery/report/misread';
+export { buffersOfWritten, performWriteTask, type Writer, localWriter, remoteWriter, type WriteTask, type Written } from '../delivery/writer';

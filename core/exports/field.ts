@@ -7,7 +7,7 @@ export { gaussian } from '../field/gaussian';
 export { type Ground, groundAtSamples, makeGround, MAX_SIDE, previewGround, type Registration, sameSamples, spacingOf, withSamples } from '../field/ground';
 export { sha256 } from '../field/hash';
 export { type Place, splineThrough } from '../field/line';
-export { patched } from '../field/patched';
+export { fillForDisplay } from '../field/fill-for-display';
 export { type Filter, FILTERS, resample } from '../field/resample';
 export { changeBetween, histogram, type Histogram, shareUnderWater, statistics, type Statistics } from '../field/statistics';
 export { TILE, tileFromBytes, tileKey, type Tiles, tileToBytes, unrollTiles } from '../field/tiles';

@@ -2,11 +2,11 @@
 
 import '../zod-jitless';
 
-export { around, type Brush, BRUSHES, type BrushKind, FALLOFFS, makeBrush, mirrored, type Rectangle, STAMPS, type StrokePlace } from '../steps/hand/brush';
-export { placesBetween, playStrokes, type StrokeRecord, STROKES_A_FILE, strokesFromBytes, strokesToBytes } from '../steps/hand/record';
-export { StrokeOnSurface, type StrokeTools } from '../steps/hand/stroke';
-export { Surface } from '../steps/hand/surface';
-export { weatherPiece } from '../steps/hand/weathered';
+export { around, type Brush, BRUSHES, type BrushKind, FALLOFFS, makeBrush, mirrored, type Rectangle, STAMPS, type StrokePlace } from '../steps/sculpt/brush';
+export { placesBetween, playStrokes, type StrokeRecord, STROKES_A_FILE, strokesFromBytes, strokesToBytes } from '../steps/sculpt/record';
+export { StrokeOnSurface, type StrokeTools } from '../steps/sculpt/stroke';
+export { Surface } from '../steps/sculpt/surface';
+export { weatherPiece } from '../steps/sculpt/weathered';
 export { knownStep, stepById, steps } from '../steps';
 export { type ParamMeta, paramsOf } from '../steps/params';
 export { clipWords, rangeWords } from '../steps/range/words';

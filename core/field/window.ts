@@ -34,7 +34,7 @@ export function gridOf(ground: Ground, window: Window): Grid {
 }
 
 /** The ground under a window: the same spacing, its own counts. */
-export function groundUnder(ground: Ground, window: Window): Ground {
+export function groundOfWindow(ground: Ground, window: Window): Ground {
   if (isWhole(window, ground)) return ground;
   const { x, y } = spacingOf(ground);
   const extra = ground.registration === 'point' ? 1 : 0;
@@ -48,7 +48,7 @@ export function groundUnder(ground: Ground, window: Window): Ground {
 }
 
 /** The samples of `values` (a whole ground, `across` a row) that lie in the window. */
-export function cropped<T extends Float32Array | Uint8Array>(values: T, across: number, window: Window): T {
+export function cropSamples<T extends Float32Array | Uint8Array>(values: T, across: number, window: Window): T {
   if (window.left === 0 && window.across === across && window.top === 0 && window.across * window.down === values.length) return values;
   const Array = values.constructor as new (length: number) => T;
   const out = new Array(window.across * window.down);
@@ -60,7 +60,7 @@ export function cropped<T extends Float32Array | Uint8Array>(values: T, across: 
 }
 
 /** `whole` with the samples of `inner` taken from `piece`, which was worked out over `window`. */
-export function pasted(whole: Float32Array, across: number, piece: Float32Array, window: Window, inner: Window): Float32Array<ArrayBuffer> {
+export function pasteSamples(whole: Float32Array, across: number, piece: Float32Array, window: Window, inner: Window): Float32Array<ArrayBuffer> {
   const out = Float32Array.from(whole);
   for (let row = 0; row < inner.down; row++) {
     const from = (inner.top - window.top + row) * window.across + inner.left - window.left;
@@ -70,7 +70,7 @@ export function pasted(whole: Float32Array, across: number, piece: Float32Array,
 }
 
 /** The window grown by so many samples, not beyond the ground; its corner stays on a multiple of `align`. */
-export function grown(window: Window, byX: number, byY: number, ground: Ground, align = 1): Window {
+export function growWindow(window: Window, byX: number, byY: number, ground: Ground, align = 1): Window {
   const down = (n: number) => Math.floor(n / align) * align;
   const left = Math.max(0, down(window.left - byX));
   const top = Math.max(0, down(window.top - byY));

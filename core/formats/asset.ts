@@ -3,7 +3,7 @@ import { UplandError } from '../errors';
 import type { Field } from '../field/field';
 import { georeferenceSchema, makeGround } from '../field/ground';
 import { flipColumns, flipRows, turn } from '../field/turn';
-import { cropped } from '../field/window';
+import { cropSamples } from '../field/window';
 import { readHeightmap } from './index';
 import type { Reading, ReadOptions } from './format';
 import { toField, type Meaning } from './heights';
@@ -95,8 +95,8 @@ export function cutOut(field: Field, crop: NonNullable<AssetReading['crop']>): F
   });
   return {
     ground: cut,
-    height: cropped(height, ground.across, crop).slice() as Field['height'],
-    ...(valid ? { valid: cropped(valid, ground.across, crop).slice() as Uint8Array<ArrayBuffer> } : {}),
+    height: cropSamples(height, ground.across, crop).slice() as Field['height'],
+    ...(valid ? { valid: cropSamples(valid, ground.across, crop).slice() as Uint8Array<ArrayBuffer> } : {}),
   };
 }
 

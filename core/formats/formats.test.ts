@@ -3,7 +3,7 @@ import { encode as encodeJpeg } from 'jpeg-js';
 import { deflateSync } from 'node:zlib';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, noiseField } from '../../tests/helpers/grounds';
-import { encode, type Encoding } from '../delivery/encode';
+import { encode, type Encoding } from '../delivery/heights/encode';
 import { UplandError } from '../errors';
 import { makeField } from '../field/field';
 import { statistics } from '../field/statistics';

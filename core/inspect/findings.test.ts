@@ -4,7 +4,7 @@ import { eroded, fractal } from '../../tests/helpers/fractal';
 import { groundOf, random } from '../../tests/helpers/grounds';
 import { evaluate } from '../course/evaluate';
 import { makeCourse, stepUse } from '../course/schema';
-import { encode } from '../delivery/encode';
+import { encode } from '../delivery/heights/encode';
 import { fieldFrom, makeField, type Field } from '../field/field';
 import { flipRows, turn } from '../field/turn';
 import { sha256 } from '../field/hash';

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { groundOf, hills, noiseField } from '../../tests/helpers/grounds';
 import { compareFields } from '../analysis/compare';
 import { curvature, normalMap } from '../analysis/surface';
-import { encode, type Encoding } from '../delivery/encode';
+import { encode, type Encoding } from '../delivery/heights/encode';
 import { fieldFrom } from '../field/field';
 import { flipColumns, flipRows, turn } from '../field/turn';
 import { readHeightmap } from '../formats';

@@ -9,7 +9,7 @@ export const HALT = 4;
 export const PROGRESS_FULL = 1_000_000;
 
 /** Waits until all `bands` are here. False when the work was told to stop. */
-export function meet(control: Int32Array, bands: number): boolean {
+export function barrier(control: Int32Array, bands: number): boolean {
   const generation = Atomics.load(control, GENERATION);
   if (Atomics.add(control, ARRIVED, 1) === bands - 1) {
     Atomics.store(control, ARRIVED, 0);

@@ -1,7 +1,7 @@
 import { StoppedError, throwIfStopped, UplandError } from '../errors';
 import { abort, CONTROL_BYTES, HALT, PROGRESS, PROGRESS_FULL, resetControl } from './control';
 import { instantiate, type KernelExports } from './loader';
-import type { Program, Standing } from './program';
+import type { Program, InterimState } from './program';
 import type { FromWorker, ToWorker } from './worker';
 
 /** A worker as the core sees it; the browser and Node each bring their own. */
@@ -18,7 +18,7 @@ export interface RunOptions {
   /** Ends the work at its next round and keeps what there is; for programs that can. */
   halt?: AbortSignal;
   /** Shown how the work stands, twice a second. */
-  watch?: (standing: Standing) => void;
+  watch?: (standing: InterimState) => void;
 }
 
 /** Runs programs over row bands: on workers with shared memory, or on this thread. The bytes are the same either way. */

@@ -14,11 +14,11 @@ export interface Program<Args, Inputs, Result> {
   /** Copies the result out; after every band has ended. */
   take(arena: Arena, args: Args): Result;
   /** How the work stands, read while bands run; undefined where there is nothing to see yet. */
-  peek?(arena: Arena, args: Args): Standing | undefined;
+  peek?(arena: Arena, args: Args): InterimState | undefined;
 }
 
 /** Work under way, as it would look now: a change in metres on a grid that may be coarser than the ground's. */
-export interface Standing {
+export interface InterimState {
   across: number;
   down: number;
   change: Float32Array<ArrayBuffer>;

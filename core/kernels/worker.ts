@@ -1,4 +1,4 @@
-import { CONTROL_BYTES, HALT, meet, PROGRESS, PROGRESS_FULL } from './control';
+import { CONTROL_BYTES, HALT, barrier, PROGRESS, PROGRESS_FULL } from './control';
 import { instantiate, type KernelExports } from './loader';
 import { programs } from './programs';
 
@@ -27,7 +27,7 @@ export function bandWorker(send: (message: FromWorker) => void): (message: ToWor
         if (band === 0) Atomics.store(control, PROGRESS, Math.round(share * PROGRESS_FULL));
       };
       const steps = programs[program].run(kernels!, arena, args, { index: band, count: bands, progress, halting: () => Atomics.load(control, HALT) !== 0 });
-      while (!steps.next().done) if (!meet(control, bands)) break;
+      while (!steps.next().done) if (!barrier(control, bands)) break;
       send({ job, ok: true });
     } catch (error) {
       send({ job, ok: false, message: String(error) });

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
 import { resample } from '../field/resample';
-import { cropped } from '../field/window';
+import { cropSamples } from '../field/window';
 import { asset, choice, distance, elevation, hidden, ratio, tributary } from '../steps/params';
 import { samplesSchema, tilesSchema } from '../field/tiles-schema';
 import { unrollWeights } from '../field/tiles';
@@ -34,7 +34,7 @@ export const imageMask = defineMask({
     }
     const scale = most > least ? 1 / (most - least) : 0;
     return boundedBy(
-      cropped(values, ground.across, window).map((v) => Math.min(1, Math.max(0, (v - least) * scale))),
+      cropSamples(values, ground.across, window).map((v) => Math.min(1, Math.max(0, (v - least) * scale))),
       { low, high, softness },
     );
   },
@@ -71,7 +71,7 @@ export const paintedMask = defineMask({
     if (loaded.size === 0) return new Float32Array(window.across * window.down);
     const painted = { ground: { ...ground, ...samples }, height: unrollWeights(loaded, samples.across, samples.down) };
     const here = resample(painted, ground, ground.across > samples.across ? 'linear' : undefined).height;
-    return cropped(here, ground.across, window).slice();
+    return cropSamples(here, ground.across, window).slice();
   },
 });
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import fc from 'fast-check';
 import { groundOf, hills } from '../../tests/helpers/grounds';
 import { aspect, slope } from '../analysis/slope';
-import { encode } from '../delivery/encode';
+import { encode } from '../delivery/heights/encode';
 import { evaluate } from '../course/evaluate';
 import { makeCourse, makeTributary, stepUse } from '../course/schema';
 import { maskUse, weightsOf, type Where } from '../course/where';

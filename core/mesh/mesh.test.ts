@@ -4,11 +4,11 @@ import { groundOf, hills, largestDifference, range } from '../../tests/helpers/g
 import { UplandError } from '../errors';
 import { fieldFrom, flatField, makeField } from '../field/field';
 import { meshFormatByName, meshFormats, readMesh } from './formats';
-import { displacementRatio, gridMesh } from './grid';
-import { compareMeshToField } from './measure';
-import type { MeshFrame } from './model';
+import { displacementRatio, gridMesh } from './surface/grid';
+import { compareMeshToField } from './raster/measure';
+import type { MeshFrame } from './model/model';
 import { boundsOf, faceCount, triangleCount, triangleIndices, vertexCount, type Mesh } from './mesh';
-import { pressMesh } from './press';
+import { rasterizeMesh } from './raster/rasterize';
 
 const field = hills(groundOf(65, 49, 7), 2);
 const [low, high] = range(field.height);
@@ -77,7 +77,7 @@ describe('the grid', () => {
 describe('pressing', () => {
   it('gives back every sample of the same grid, whichever way is up', () => {
     for (const up of ['y', 'z'] as const) {
-      const { field: back, holes, overhangs } = pressMesh(gridMesh(field, { up }), { size: { across: 65, down: 49 } });
+      const { field: back, holes, overhangs } = rasterizeMesh(gridMesh(field, { up }), { size: { across: 65, down: 49 } });
       expect([holes, overhangs]).toEqual([0, 0]);
       expect(
         largestDifference(
@@ -95,7 +95,7 @@ describe('pressing', () => {
       corners: 3,
       up: 'y',
     };
-    const { field: plane, holes } = pressMesh(mesh, { size: { across: 41, down: 37 } });
+    const { field: plane, holes } = rasterizeMesh(mesh, { size: { across: 41, down: 37 } });
     expect(holes).toBe(0);
     for (let row = 0; row < 37; row++) for (let c = 0; c < 41; c++) expect(plane.height[row * 41 + c]).toBeCloseTo((c / 40) * 50 + (row / 36) * 20, 4);
   });
@@ -106,7 +106,7 @@ describe('pressing', () => {
     const roof = [0, 9, 0, 4.6, 9, 0, 4.6, 9, 10, 0, 9, 10];
     const quads = [0, 3, 2, 1, 4, 7, 6, 5];
     const mesh: Mesh = { positions: Float32Array.from([...floor, ...roof]), indices: Uint32Array.from(quads), corners: 4, up: 'y' };
-    const { field: pressed, holes, overhangs } = pressMesh(mesh, { size: { across: 11, down: 21 }, extent: { west: 0, east: 10, north: 0, south: 20 } });
+    const { field: pressed, holes, overhangs } = rasterizeMesh(mesh, { size: { across: 11, down: 21 }, extent: { west: 0, east: 10, north: 0, south: 20 } });
     expect(pressed.height[0]).toBe(9);
     expect(pressed.height[9]).toBe(1);
     expect(overhangs).toBe(5 * 11);
@@ -117,7 +117,7 @@ describe('pressing', () => {
   it('of a paraboloid is within the tessellation’s own error', () => {
     const bowl = fieldFrom(groundOf(65, 65, 1), (e, s) => ((e - 32) ** 2 + (s - 32) ** 2) / 50);
     const mesh = gridMesh(bowl);
-    const { field: fine } = pressMesh(mesh, { size: { across: 257, down: 257 }, extent: centred(64, 64) });
+    const { field: fine } = rasterizeMesh(mesh, { size: { across: 257, down: 257 }, extent: centred(64, 64) });
     let worst = 0;
     for (let row = 0; row < 257; row++)
       for (let c = 0; c < 257; c++) worst = Math.max(worst, Math.abs(fine.height[row * 257 + c] - ((c / 4 - 32) ** 2 + (row / 4 - 32) ** 2) / 50));
@@ -135,11 +135,20 @@ describe('pressing', () => {
         mesh.indices[turned.length - 2 - i],
         mesh.indices[turned.length - 1 - i],
       ];
-    expect(pressMesh({ ...mesh, indices: turned }, { size: { across: 64, down: 51 } })).toEqual(pressMesh(mesh, { size: { across: 64, down: 51 } }));
+    expect(rasterizeMesh({ ...mesh, indices: turned }, { size: { across: 64, down: 51 } })).toEqual(rasterizeMesh(mesh, { size: { across: 64, down: 51 } }));
   });
 
   it('measures a lighter mesh against the ground: fewer faces, more error', () => {
-    const frame = (strength = 1, zero = 0, base = 0): MeshFrame => ({ ...field.ground, strength, zero, base, scale: 1, up: 'y', handed: 'right', move: [0, 0, 0] });
+    const frame = (strength = 1, zero = 0, base = 0): MeshFrame => ({
+      ...field.ground,
+      strength,
+      zero,
+      base,
+      scale: 1,
+      up: 'y',
+      handed: 'right',
+      move: [0, 0, 0],
+    });
     const errors = [64, 32, 16, 8].map((n) => compareMeshToField(gridMesh(field, { segments: { x: n, y: (n * 3) / 4 } }), field, frame()).rmse);
     expect(errors[0]).toBeLessThan(1e-4);
     for (let i = 1; i < errors.length; i++) expect(errors[i]).toBeGreaterThan(errors[i - 1]);
@@ -154,11 +163,11 @@ describe('pressing', () => {
       corners: 3,
       up: 'y',
     });
-    expect(() => pressMesh(one([], []))).toThrow(/no faces/);
-    expect(() => pressMesh(one([0, 0, 0, 1, NaN, 0, 1, 0, 1]))).toThrow(/not a number/);
-    expect(() => pressMesh(one([0, 0, 0, 0, 5, 0, 0, 5, 1]))).toThrow(/other axis up/);
-    expect(() => pressMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1], [0, 1, 7]))).toThrow(/names vertex 7/);
-    expect(() => pressMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1]), { extent: { west: 50, east: 60, north: 50, south: 60 } })).toThrow(/does not meet/);
+    expect(() => rasterizeMesh(one([], []))).toThrow(/no faces/);
+    expect(() => rasterizeMesh(one([0, 0, 0, 1, NaN, 0, 1, 0, 1]))).toThrow(/not a number/);
+    expect(() => rasterizeMesh(one([0, 0, 0, 0, 5, 0, 0, 5, 1]))).toThrow(/other axis up/);
+    expect(() => rasterizeMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1], [0, 1, 7]))).toThrow(/names vertex 7/);
+    expect(() => rasterizeMesh(one([0, 0, 0, 1, 0, 0, 1, 0, 1]), { extent: { west: 50, east: 60, north: 50, south: 60 } })).toThrow(/does not meet/);
   });
 });
 
@@ -171,7 +180,7 @@ describe('every mesh format', () => {
           const mesh = readMesh(bytes);
           expect(vertexCount(mesh)).toBe(65 * 49);
           expect(triangleCount(mesh)).toBe(64 * 48 * 2);
-          const { field: back } = pressMesh(mesh, { size: { across: 65, down: 49 }, up: format.axes?.up ?? up });
+          const { field: back } = rasterizeMesh(mesh, { size: { across: 65, down: 49 }, up: format.axes?.up ?? up });
           const bound = format.id === 'obj' ? 1e-5 : 1e-6;
           expect(
             largestDifference(
@@ -234,7 +243,7 @@ describe('every mesh format', () => {
         const damaged = bytes.slice(0, cut % 2 ? cut % bytes.length : bytes.length);
         for (const [at, value] of changes) if (damaged.length) damaged[at % damaged.length] = value;
         try {
-          pressMesh(readMesh(damaged), { size: { across: 9, down: 9 } });
+          rasterizeMesh(readMesh(damaged), { size: { across: 9, down: 9 } });
         } catch (error) {
           if (!isSentence(error)) throw error;
         }

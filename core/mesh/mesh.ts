@@ -50,12 +50,12 @@ export interface Bounds {
 }
 
 export function boundsOf(positions: Float32Array): Bounds {
-  const { min, max } = surveyOf(positions);
+  const { min, max } = boundsAndFiniteness(positions);
   return { min, max };
 }
 
 /** The bounds, and whether all of the numbers are finite. */
-export function surveyOf(positions: Float32Array): Bounds & { finite: boolean } {
+export function boundsAndFiniteness(positions: Float32Array): Bounds & { finite: boolean } {
   let strange = 0;
   let [west, low, near] = [Infinity, Infinity, Infinity];
   let [east, high, far] = [-Infinity, -Infinity, -Infinity];
@@ -90,7 +90,7 @@ export function faceNormals({ positions: p, indices, corners }: Pick<Mesh, 'posi
 }
 
 /** Several meshes as one, their vertices one after the other; what not all of them have is left out. */
-export function joined(meshes: readonly Mesh[]): Mesh {
+export function mergeMeshes(meshes: readonly Mesh[]): Mesh {
   if (meshes.length === 1) return meshes[0];
   const quads = meshes.every((m) => m.corners === 4);
   const lists = meshes.map((m) => (quads ? m.indices : triangleIndices(m)));

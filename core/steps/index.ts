@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { quoted, UplandError } from '../errors';
-import { path } from './hand/along';
-import { sculpt } from './hand/sculpt';
+import { path } from './sculpt/along';
+import { sculpt } from './sculpt/sculpt';
 import { deblock } from './mend/deblock';
 import { despike } from './mend/despike';
 import { domeOver } from './mend/dome-over';

@@ -3,7 +3,7 @@ import type { Field } from '../field/field';
 import type { Ground } from '../field/ground';
 import type { Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
-import type { Standing } from '../kernels/program';
+import type { InterimState } from '../kernels/program';
 
 export type Family = 'source' | 'mend' | 'shape' | 'weather' | 'hand' | 'range';
 
@@ -50,7 +50,7 @@ export interface StepContext {
   /** Ends the work at its next round and keeps what there is. */
   halt?: AbortSignal;
   /** Shown how long work stands: the change so far, on a grid that may be coarser. */
-  watch?: (standing: Standing) => void;
+  watch?: (standing: InterimState) => void;
   /** Told, after a halt, the settings that end the work at the same place again. */
   reached?: (settings: Record<string, unknown>) => void;
   /** A sentence for the person beside the result: what was clipped, what was left out. */

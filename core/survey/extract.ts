@@ -5,7 +5,7 @@ import { weightsOf } from '../course/where';
 import { throwIfStopped, UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { makeGround, spacingOf, type Ground } from '../field/ground';
-import { cropped, groundUnder, grown, type Window } from '../field/window';
+import { cropSamples, groundOfWindow, growWindow, type Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
 import { stepById } from '../steps';
 import type { StepContext } from '../steps/step';
@@ -36,7 +36,7 @@ export async function countryWindow(spacing: number, window: Window, kernels: Ke
   const ground = countryGround(spacing);
   const { x } = spacingOf(ground);
   const reach = countrySteps.reduce((sum, use) => sum + Math.min(1e5, stepById(use.step).reach(settingsOf(use) as never, ground)), 0);
-  const wide = grown(window, Math.ceil(reach / x), Math.ceil(reach / x), ground, 64);
+  const wide = growWindow(window, Math.ceil(reach / x), Math.ceil(reach / x), ground, 64);
   let height = new Float32Array(wide.across * wide.down);
   for (const use of countrySteps) {
     throwIfStopped(signal);
@@ -54,19 +54,19 @@ export async function countryWindow(spacing: number, window: Window, kernels: Ke
       tributaryHoles: none,
       say: () => undefined,
     };
-    const input = { ground: groundUnder(ground, wide), height, layers: {} };
+    const input = { ground: groundOfWindow(ground, wide), height, layers: {} };
     const mask = await weightsOf(use.where, input, context);
     const made = await step.run(input, toDatum(step.params, settingsOf(use), ground) as never, context);
     height = joinStage(height, made.height, { mode: use.join, width: 0, zero: 0, one: 1, gives: step.gives, datum: 0 }, use.strength, mask);
   }
   const inner = { ...window, left: window.left - wide.left, top: window.top - wide.top };
-  return makeField(placed(ground, window), cropped(height, wide.across, inner).slice() as Float32Array<ArrayBuffer>);
+  return makeField(placed(ground, window), cropSamples(height, wide.across, inner).slice() as Float32Array<ArrayBuffer>);
 }
 
 /** The window's ground, with its own place on the map. */
 function placed(ground: Ground, window: Window): Ground {
   const { x, y } = spacingOf(ground);
-  const under = groundUnder(ground, window);
+  const under = groundOfWindow(ground, window);
   return makeGround({ ...under, georeference: { west: COUNTRY.west + window.left * x, north: COUNTRY.north - window.top * y, crs: COUNTRY.crs } });
 }
 

@@ -7,7 +7,7 @@ import {
   makeTributary,
   maskUse,
   meshFormats,
-  orderFor,
+  orderForReceiver,
   receivers,
   stepUse,
   writeProject,
@@ -133,7 +133,7 @@ export async function fuzzCases(): Promise<Case[]> {
     target: 'project',
     bytes: zipSync({ 'course.json': [text(JSON.stringify(course)), { level: 0 }] }) as Uint8Array<ArrayBuffer>,
   });
-  cases.push({ name: 'order', target: 'order', bytes: text(JSON.stringify(orderFor(receivers[0], course, 9))) });
+  cases.push({ name: 'order', target: 'order', bytes: text(JSON.stringify(orderForReceiver(receivers[0], course, 9))) });
   cases.push({ name: 'frame', target: 'question', bytes: text('east=1000&south=2000&width=5000&depth=4000&spacing=30&format=png') });
   return cases;
 }

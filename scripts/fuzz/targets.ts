@@ -3,7 +3,7 @@ import {
   evaluate,
   orderSchema,
   planOf,
-  pressMesh,
+  rasterizeMesh,
   readHeightmap,
   readMesh,
   readMeshFiles,
@@ -39,7 +39,7 @@ export async function tryFile({ target, as, beside }: Case, bytes: Uint8Array<Ar
     case 'mesh': {
       const mesh = readMesh(bytes);
       await readMeshFiles([{ name: 'a.obj', bytes }]);
-      pressMesh(mesh, { size: { across: 17, down: 13 } });
+      rasterizeMesh(mesh, { size: { across: 17, down: 13 } });
       return;
     }
     case 'project': {

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { evaluate, groundFor, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
+import { evaluate, groundForReceiver, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../app/run/frames';
 import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
@@ -23,7 +23,7 @@ const download = downloadsInto(path);
 const known = new Map<string, { ground: Ground; height: Float32Array }>();
 async function truth(id: string, samples: number) {
   const { course, assets } = await readProject(readBytes('app/public/demo/dunmorrow.uplandcast'));
-  const ground = groundFor(
+  const ground = groundForReceiver(
     receivers.find((r) => r.id === id)!,
     course.ground,
     samples,

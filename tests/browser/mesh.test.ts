@@ -1,7 +1,7 @@
 import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { pressMesh, readHeights, readMesh, readMeshFiles, triangleCount } from '@upland-cast/core';
+import { rasterizeMesh, readHeights, readMesh, readMeshFiles, triangleCount } from '@upland-cast/core';
 import { Application, downloadsInto, nextFullGround, openDemo, pictures } from '../helpers/application';
 import { readBytes, run, scratch, uplandCast } from '../helpers/outside';
 
@@ -58,7 +58,7 @@ describe('heights to mesh', () => {
     const worst: number[] = [];
     for (const bytes of Object.values(files)) {
       const mesh = readMesh(bytes as Uint8Array<ArrayBuffer>);
-      const { field } = pressMesh(mesh, { size: { across: 1025, down: 1025 } });
+      const { field } = rasterizeMesh(mesh, { size: { across: 1025, down: 1025 } });
       let most = 0;
       for (let i = 0; i < field.height.length; i++)
         most = Math.max(most, Math.abs(field.height[i] + field.ground.datum - truth.height[i] - truth.ground.datum));
@@ -233,7 +233,7 @@ describe('mesh to heights', () => {
     const obj = await readMeshFiles([{ name: 'sallow-pit.obj', bytes: readBytes('app/public/demo/sallow-pit.obj') }]);
     expect(triangleCount(glb)).toBe(triangleCount(obj));
     const size = { across: 129, down: 129 };
-    const [a, b] = [pressMesh(glb, { size }), pressMesh(obj, { size })];
+    const [a, b] = [rasterizeMesh(glb, { size }), rasterizeMesh(obj, { size })];
     expect([a.overhangs > 5, a.holes > 100]).toEqual([true, true]);
     expect(a.field.height.findIndex((h, i) => Math.abs(h - b.field.height[i]) > 1e-3)).toBe(-1);
   });

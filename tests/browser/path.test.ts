@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { compareFields, pressMesh, readHeights, readMesh } from '@upland-cast/core';
+import { compareFields, rasterizeMesh, readHeights, readMesh } from '@upland-cast/core';
 import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
 import { gdalSamples, readBytes, scratch, uplandCast } from '../helpers/outside';
 
@@ -148,7 +148,7 @@ describe('from the first load to a file on disk', () => {
     await page.getByRole('button', { name: '1024', exact: true }).click();
     await page.getByText('1 050 625').first().waitFor({ timeout: 90_000 });
     const glb = await download(page, () => page.getByRole('button', { name: 'Write the mesh' }).click(), 'demo.glb');
-    const { field } = pressMesh(readMesh(readBytes(glb)), { size: { across: 1025, down: 1025 } });
+    const { field } = rasterizeMesh(readMesh(readBytes(glb)), { size: { across: 1025, down: 1025 } });
     expect(uplandCast('run', 'app/public/demo/dunmorrow.uplandcast', path('truth.tif')).status).toBe(0);
     const truth = await readHeights(readBytes(path('truth.tif')));
     expect(compareFields(truth, field).maxAbs).toBeLessThanOrEqual(1e-6 * 530);

@@ -12,7 +12,7 @@ import {
   resample,
   startingCourse,
   stepUse,
-  usualChannel,
+  defaultChannelArea,
   type Course,
   type DrainageReport,
   type Field,
@@ -170,7 +170,7 @@ describe('ground worn by rivers drains like ground', () => {
     const stage = stages.find((s) => s.use.id === use.id)!;
     expect(stage.fault).toBeUndefined();
     const field = { ground, height: stage.height };
-    return describeDrainage(field, await drainageOf(kernels, field, { toSea: true }), usualChannel(ground));
+    return describeDrainage(field, await drainageOf(kernels, field, { toSea: true }), defaultChannelArea(ground));
   };
   const holds = (report: DrainageReport) => {
     expect(report.concavity).toBeGreaterThan(0.35);

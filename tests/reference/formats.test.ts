@@ -6,7 +6,7 @@ import {
   formats,
   gridMesh,
   meshFormats,
-  pressMesh,
+  rasterizeMesh,
   readHeights,
   readHeightmap,
   readMesh,
@@ -324,7 +324,7 @@ describe('Maunga Whau', () => {
   it('goes to a mesh and back within a millionth of its range in GLB and PLY, and 1e-5 in OBJ', () => {
     for (const format of meshFormats) {
       const mesh = readMesh(format.encode(gridMesh(volcano), 'maunga-whau'));
-      const { field, holes } = pressMesh(mesh, { size: { across: 87, down: 61 } });
+      const { field, holes } = rasterizeMesh(mesh, { size: { across: 87, down: 61 } });
       expect(holes).toBe(0);
       const { maxAbs } = compareFields(volcano, field);
       expect(maxAbs).toBeLessThanOrEqual((format.id === 'obj' ? 1e-5 : 1e-6) * 101);

@@ -9,10 +9,10 @@ import {
   gridMesh,
   gridSurface,
   inlineKernels,
-  joined,
+  mergeMeshes,
   meshFormats,
   modelOf,
-  pressMesh,
+  rasterizeMesh,
   readMesh,
   readMeshFiles,
   triangleCount,
@@ -70,7 +70,7 @@ describe('Assimp', () => {
       expect(figure('Faces')).toBe(meant.reduce((n, m) => n + triangleCount(m), 0));
       expect(figure('Meshes')).toBe(one ? 1 : 7);
       if (!one) expect(figure('Materials')).toBeGreaterThanOrEqual(2);
-      const { min, max } = boundsOf(joined(meant).positions);
+      const { min, max } = boundsOf(mergeMeshes(meant).positions);
       const point = (name: string) => new RegExp(`${name}\\s+\\(([-\\d. e+]+)\\)`).exec(info)![1].trim().split(/\s+/).map(Number);
       for (let k = 0; k < 3; k++) {
         expect(point('Minimum point')[k]).toBeCloseTo(min[k], 2);
@@ -91,7 +91,7 @@ describe('Assimp', () => {
       run('assimp', ['export', path('source.obj'), out, `-f${kind}`]);
       const back = readMesh(readBytes(out));
       expect(triangleCount(back), kind).toBe(triangleCount(mesh));
-      const { field: pressed } = pressMesh(back, { size: { across: 65, down: 41 }, up: 'y' });
+      const { field: pressed } = rasterizeMesh(back, { size: { across: 65, down: 41 }, up: 'y' });
       expect(
         largestDifference(
           pressed.height.map((h) => h + pressed.ground.datum),

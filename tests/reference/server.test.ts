@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { makeCourse, makeGround, orderFor, receivers, stepUse, writeProject } from '@upland-cast/core';
+import { makeCourse, makeGround, orderForReceiver, receivers, stepUse, writeProject } from '@upland-cast/core';
 import { requestToBytes } from '../../app/run/frames';
 import { judge } from '../../app/run/work';
 import { ask, memoryOf, startServer, type Answered } from '../helpers/server';
@@ -16,7 +16,7 @@ const course = makeCourse('Fell', makeGround({ width: 2048, depth: 2048, across:
   stepUse('talus', { sweeps: 30 }),
 ]);
 const receiver = receivers.find((r) => r.id === 'power-of-two-plus-one')!;
-const order = requestToBytes(JSON.stringify(orderFor(receiver, course, 257)), writeProject({ course, assets: new Map() }));
+const order = requestToBytes(JSON.stringify(orderForReceiver(receiver, course, 257)), writeProject({ course, assets: new Map() }));
 
 /** A request of every kind there is, good and bad ones. */
 function anyRequest(k: number): Promise<Answered> {
@@ -133,7 +133,7 @@ describe('the server under load', () => {
 
   it('an order’s size is judged before anything is worked out', () => {
     const huge = makeCourse('Huge', makeGround({ width: 16_384, depth: 16_384, across: 16_385, down: 16_385, registration: 'point' }));
-    expect(() => judge(huge, orderFor(receiver, huge, 16_385), 8 * 2 ** 30)).toThrow(/more memory than this server has: \d+ a side is the most here/);
-    expect(() => judge(course, orderFor(receiver, course, 257), 8 * 2 ** 30)).not.toThrow();
+    expect(() => judge(huge, orderForReceiver(receiver, huge, 16_385), 8 * 2 ** 30)).toThrow(/more memory than this server has: \d+ a side is the most here/);
+    expect(() => judge(course, orderForReceiver(receiver, course, 257), 8 * 2 ** 30)).not.toThrow();
   });
 });

@@ -1,7 +1,7 @@
 import { Chart, Legend, LinearScale, LineController, LineElement, LogarithmicScale, PointElement, ScatterController, Tooltip } from 'chart.js';
 import { useEffect, useRef } from 'react';
 import { figure, smallMetres } from '../../components/format';
-import type { MeshCurve } from '../../engine/protocol';
+import type { MeshCurve } from '../../engine/api';
 import css from './MeshRoom.module.css';
 
 Chart.register(LinearScale, LogarithmicScale, LineController, LineElement, PointElement, ScatterController, Tooltip, Legend);

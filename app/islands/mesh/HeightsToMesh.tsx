@@ -6,7 +6,7 @@ import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
 import { engine, telling } from '../../engine/client';
-import type { MeshCurve, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/protocol';
+import type { MeshCurve, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/api';
 import { say, useTerrain } from '../../store/terrain';
 import { ErrorChart } from './ErrorChart';
 import type { Made, Shown } from './shown';

@@ -3,7 +3,7 @@ import { meshFormats } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { figure, metres } from '../../components/format';
-import type { MeshFacts, MeshSpec } from '../../engine/protocol';
+import type { MeshFacts, MeshSpec } from '../../engine/api';
 import css from './MeshRoom.module.css';
 
 const UNITS: Record<string, [string, number]> = {

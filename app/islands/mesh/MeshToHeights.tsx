@@ -6,12 +6,12 @@ import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { figure, metres, smallMetres } from '../../components/format';
 import { engine, telling } from '../../engine/client';
-import type { Extent, PressRequest, PressResult } from '../../engine/protocol';
+import type { Extent, PressRequest, PressResult } from '../../engine/api';
 import { addTerrain } from '../../storage/terrains';
 import { select } from '../../store/course';
 import { keepMark } from '../../store/keeping';
 import { change, say, useTerrain } from '../../store/terrain';
-import { BRING_IN, type Brought } from '../bringin/files';
+import { BRING_IN, type Brought } from '../import/files';
 import type { Made, Shown } from './shown';
 import css from './MeshRoom.module.css';
 

@@ -10,9 +10,9 @@ import { storageSentence } from '../../storage/room';
 import { addTerrain } from '../../storage/terrains';
 import type { SurveyFacts } from '../../survey/work';
 import { Boundary } from '../../components/Boundary';
-import { BringIn } from '../bringin/BringIn';
-import type { Brought } from '../bringin/files';
-import { courseOf } from '../bringin/taken';
+import { BringIn } from '../import/ImportDialog';
+import type { Brought } from '../import/files';
+import { courseOf } from '../import/taken';
 import css from './Survey.module.css';
 
 const FORMATS = { tiff: 'GeoTIFF', png: 'PNG, 16 bits', asc: 'ASCII grid', jpeg: 'JPEG' } as const;

@@ -23,9 +23,9 @@ import {
   sweepOrphans,
   type BadRow,
 } from '../../storage/terrains';
-import { BringIn } from '../bringin/BringIn';
-import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../bringin/files';
-import { courseOf, keepHandles, type Taken } from '../bringin/taken';
+import { BringIn } from '../import/ImportDialog';
+import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../import/files';
+import { courseOf, keepHandles, type Taken } from '../import/taken';
 import css from './Terrains.module.css';
 
 /** The list of terrains: cards like map sheets, new ones, project files in and out. */

@@ -1,9 +1,9 @@
 import { Boundary } from '../../components/Boundary';
-import { CourseStrip } from './CourseStrip';
-import { GroundCanvas } from './GroundCanvas';
-import { SaveProject } from './SaveProject';
-import { Settings } from './Settings';
-import { Staff } from './Staff';
+import { CourseStrip } from './course/CourseStrip';
+import { GroundCanvas } from './view/GroundCanvas';
+import { SaveProject } from '../shell/SaveProject';
+import { Settings } from './settings/Settings';
+import { Staff } from './elevation/Staff';
 import css from './WorkRoom.module.css';
 
 /** Staff, view, settings, and the course along the foot; a fault in one leaves the others. */

@@ -1,5 +1,5 @@
 import type { KernelExports } from '../loader';
-import { floats, rowsOf, type Arena, type Band, type Program, type Standing } from '../program';
+import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, weighRows } from './flow';
@@ -153,7 +153,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     return { change, flow, reached: reachedBy(statusWords(arena, status)) };
   },
 
-  peek(arena, args): Standing | undefined {
+  peek(arena, args): InterimState | undefined {
     const { levels, routing, status } = plan(args);
     const level = seenLevel(statusWords(arena, status), levels);
     if (!level) return undefined;

@@ -1,5 +1,5 @@
 import type { KernelExports } from '../loader';
-import { floats, rowsOf, type Arena, type Band, type Program, type Standing } from '../program';
+import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { bytesOf, claims, coarsen, halvings, halvingsFrom, lay, lift, refine, spareHard, type Halving } from './levels';
 import { writeWeights } from './talus';
@@ -160,7 +160,7 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     return { change, water, sediment, flow, reached: reachedBy(statusWords(arena, at.status)) };
   },
 
-  peek(arena, args): Standing | undefined {
+  peek(arena, args): InterimState | undefined {
     const { levels, at } = plan(args);
     const level = seenLevel(statusWords(arena, at.status), levels);
     if (!level) return undefined;

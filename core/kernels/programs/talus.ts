@@ -1,4 +1,4 @@
-import { floats, rowsOf, type Arena, type Program, type Standing } from '../program';
+import { floats, rowsOf, type Arena, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { bytesOf, claims, coarsen, halvings, lay, lift, refine, soften, spareHard, type Halving } from './levels';
 
@@ -175,7 +175,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     return { change: lift(arena, levels[0].change, levels[0]), reached: reachedBy(statusWords(arena, status)) };
   },
 
-  peek(arena, args): Standing | undefined {
+  peek(arena, args): InterimState | undefined {
     const { levels, status } = plan(args);
     const level = seenLevel(statusWords(arena, status), levels);
     if (!level) return undefined;

@@ -2,9 +2,9 @@ import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
 import { formats as heightmapFormats } from '../../formats';
 import { whatItIs } from '../../formats/unreadable';
-import { joined, type Mesh } from '../mesh';
-import type { MeshFormat } from './format';
-import { glb, gltf } from './glb';
+import { mergeMeshes, type Mesh } from '../mesh';
+import type { MeshFormat } from './types';
+import { glb, gltf } from './gltf/write';
 import { guessUp, obj } from './obj';
 import { ply } from './ply';
 import { stl } from './stl';
@@ -46,7 +46,7 @@ export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> 
     }
   });
   const ups = new Set(meshes.map((m) => m.up));
-  const all = joined(meshes);
+  const all = mergeMeshes(meshes);
   // Parts that differ in what is up: asked of all of them together.
   return ups.size === 1 ? all : { ...all, up: guessUp(all.positions) };
 }

@@ -2,8 +2,8 @@ import { quoted, UplandError } from '../../errors';
 import { concat } from '../../formats/concat';
 import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
-import type { Model } from '../model';
-import type { MeshFile, MeshFormat, Textures } from './format';
+import type { Model } from '../model/model';
+import type { MeshFile, MeshFormat, Textures } from './types';
 import { Numbers, placesOf } from './places';
 
 /**

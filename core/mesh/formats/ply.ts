@@ -4,7 +4,7 @@ import { getter } from '../../formats/raw';
 import type { SampleType } from '../../formats/format';
 import { textOf } from '../../formats/text';
 import { faceCount, vertexCount, type Mesh } from '../mesh';
-import type { MeshFormat } from './format';
+import type { MeshFormat } from './types';
 import { writeJoined } from './write';
 import { guessUp } from './obj';
 import { placesOf } from './places';

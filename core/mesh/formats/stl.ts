@@ -1,7 +1,7 @@
 import { quoted, UplandError } from '../../errors';
 import { plainText, textOf } from '../../formats/text';
 import { triangleCount, triangleIndices, vertexCount, type Mesh } from '../mesh';
-import type { MeshFormat } from './format';
+import type { MeshFormat } from './types';
 import { writeJoined } from './write';
 import { Numbers, placesOf } from './places';
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { pressMesh } from '../press';
+import { rasterizeMesh } from '../raster/rasterize';
 import { meshFormats, readMesh, readMeshFiles } from '.';
 
 /** Meshes as other programs and people write them: made here, by the descriptions of the formats. */
@@ -33,7 +33,7 @@ describe('OBJ', () => {
     expect(mesh.positions[2]).toBe(0.75);
     // An extent in the file's own numbers finds it.
     const extent = { west: east, east: east + 100, north, south: north + 100 };
-    const { field, holes } = pressMesh(mesh, { size: { across: 2, down: 2 }, extent });
+    const { field, holes } = rasterizeMesh(mesh, { size: { across: 2, down: 2 }, extent });
     expect(holes).toBe(0);
     expect([...field.height].map((h) => h + field.ground.datum)).toEqual([250, 251, 252, 253]);
   });

@@ -1,7 +1,7 @@
 import { UplandError } from '../../errors';
-import { joined } from '../mesh';
-import type { MeshFrame, Model } from '../model';
-import type { MeshFile, MeshFormat, MeshOptions, Textures } from './format';
+import { mergeMeshes } from '../mesh';
+import type { MeshFrame, Model } from '../model/model';
+import type { MeshFile, MeshFormat, MeshOptions, Textures } from './types';
 
 /** What a model is written as: one file, and those that belong beside it. Throws `mesh-frame` where the format has other axes. */
 export async function writeModel(format: MeshFormat, model: Model, name: string, textures: Textures = {}, options: MeshOptions = {}): Promise<MeshFile[]> {
@@ -20,6 +20,6 @@ export const writeJoined =
   (format: () => MeshFormat): MeshFormat['write'] =>
   async ({ parts }, name) => {
     const { endings, mediaType, encode } = format();
-    const own = joined(parts.filter((p) => p.kind === 'ground').map((p) => p.mesh));
+    const own = mergeMeshes(parts.filter((p) => p.kind === 'ground').map((p) => p.mesh));
     return [{ name: `${name}${endings[0]}`, bytes: encode(own, name), mediaType }];
   };

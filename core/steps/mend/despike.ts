@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { spacingOf } from '../../field/ground';
-import { cropped } from '../../field/window';
+import { cropSamples } from '../../field/window';
 import { fillVoids } from '../../field/voids';
 import { medianProgram } from '../../kernels/programs/median';
 import type { Kernels } from '../../kernels/pool';
@@ -91,7 +91,7 @@ export async function findSpikes(
   const middle = async (of: Float32Array, sign: 1 | -1) => {
     const wide = { across: across + 2 * PAD, down: down + 2 * PAD, radiusX: 2, radiusY: 2 };
     const median = await kernels.run(medianProgram, wide, mirrored(of, across, down, sign), { signal });
-    return cropped(median, wide.across, { left: PAD, top: PAD, across, down });
+    return cropSamples(median, wide.across, { left: PAD, top: PAD, across, down });
   };
   const calm = Float32Array.from(height);
   let count = 0;

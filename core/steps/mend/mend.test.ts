@@ -5,7 +5,7 @@ import { groundOf, random } from '../../../tests/helpers/grounds';
 import { evaluate, type Evaluation } from '../../course/evaluate';
 import { makeCourse, stepUse } from '../../course/schema';
 import { fieldFrom, type Field } from '../../field/field';
-import { cropped } from '../../field/window';
+import { cropSamples } from '../../field/window';
 import { readHeightmap } from '../../formats';
 import { inlineKernels } from '../../kernels/pool';
 import { findBlocks } from './deblock';
@@ -36,7 +36,7 @@ const worst = (a: ArrayLike<number>, b: ArrayLike<number>) => {
 /** Without its outermost samples: the outlets of worn ground stand still while it rises. */
 const inner = ({ ground: { across, down }, height }: Field, by: number): Field => ({
   ground: groundOf(across - 2 * by, down - 2 * by, 10),
-  height: cropped(height, across, { left: by, top: by, across: across - 2 * by, down: down - 2 * by }).slice() as Field['height'],
+  height: cropSamples(height, across, { left: by, top: by, across: across - 2 * by, down: down - 2 * by }).slice() as Field['height'],
 });
 const ground = groundOf(201, 161, 10);
 const clean: [string, Field][] = [

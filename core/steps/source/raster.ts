@@ -6,7 +6,7 @@ import { resample } from '../../field/resample';
 import { EDGES, indexAt, type Edge } from '../../field/sample';
 import { statistics } from '../../field/statistics';
 import { fillVoids } from '../../field/voids';
-import { cropped, gridOf } from '../../field/window';
+import { cropSamples, gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { placeProgram } from '../../kernels/programs/displace';
 import { distanceProgram } from '../../kernels/programs/distance';
@@ -78,8 +78,14 @@ export const raster = defineStep({
       const laid = { ...read, ground: { ...read.ground, width, depth } };
       const filter = reducing && params.filter === 'cubic' ? 'average' : params.filter;
       const whole = resample(laid, { ...ground, datum: read.ground.datum }, filter);
-      const height = cropped(whole.height, ground.across, window).map((h) => elevationOf(h) - ground.datum);
-      return withHoles(height, whole.valid && cropped(whole.valid, ground.across, window), elevationOf(lowest - read.ground.datum) - ground.datum, layers, say);
+      const height = cropSamples(whole.height, ground.across, window).map((h) => elevationOf(h) - ground.datum);
+      return withHoles(
+        height,
+        whole.valid && cropSamples(whole.valid, ground.across, window),
+        elevationOf(lowest - read.ground.datum) - ground.datum,
+        layers,
+        say,
+      );
     }
 
     // Finer than the ground: averaged to about the ground's own spacing, or its peaks would be missed.

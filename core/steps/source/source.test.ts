@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference, range } from '../../../tests/helpers/grounds';
-import { encode } from '../../delivery/encode';
+import { encode } from '../../delivery/heights/encode';
 import { evaluate } from '../../course/evaluate';
 import { makeCourse, stepUse } from '../../course/schema';
 import { fieldFrom } from '../../field/field';

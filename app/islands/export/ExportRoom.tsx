@@ -1,0 +1,259 @@
+import { Bookmark, Trash2, TriangleAlert } from 'lucide-react';
+import { useEffect, useMemo, useState } from 'react';
+import {
+  badName,
+  groundForReceiver,
+  MAPS,
+  MOST_IN_A_TAB,
+  orderForReceiver,
+  receivers,
+  safeName,
+  sizesOfReceiver,
+  whyReceiverRefuses,
+  type MapSpec,
+  type Order,
+  type Receiver,
+} from '@upland-cast/core';
+import { Button, Row, Segments, Switch, TextField } from '../../components/controls';
+import { Facts, Part } from '../../components/Facts';
+import { figure, smallMetres } from '../../components/format';
+import { Working, type Work } from '../../components/Working';
+import { engine, listening } from '../../engine/client';
+import type { HandedOn, OrderCost } from '../../engine/api';
+import { keepOrder, removeOrder } from '../../store/cover';
+import { placeFor, type Place } from '../../store/places';
+import { useTerrain } from '../../store/terrain';
+import { PixelPicture } from '../import/PixelPicture';
+import { CoverPart } from './CoverPart';
+import { GroundPart, HeightPart } from './FilePart';
+import { LayersPart } from './LayersPart';
+import { MapsPart } from './MapsPart';
+import { MapView } from './MapView';
+import { ProofPart } from './ProofPart';
+import { ReceiverList } from './ReceiverList';
+import { TrialPart } from './TrialPart';
+import css from './ExportRoom.module.css';
+
+const begun = (receiver: Receiver, course: Parameters<typeof orderForReceiver>[1]): Order => {
+  const offers = sizesOfReceiver(receiver, course.ground);
+  const own = Math.max(course.ground.across, course.ground.down);
+  const nearest = offers.reduce((best, o) => (Math.abs(o.samples - own) < Math.abs(best.samples - own) ? o : best), offers[0]);
+  return orderForReceiver(receiver, course, nearest.samples);
+};
+
+/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
+export function HandOffRoom() {
+  const course = useTerrain((s) => s.course)!;
+  const [order, setOrder] = useState(() => begun(receivers[0], course));
+  const [cost, setCost] = useState<OrderCost | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const [handed, setHanded] = useState<HandedOn | null>(null);
+  const [work, setWork] = useState<Work | null>(null);
+  const [shown, setShown] = useState(-1);
+  const [side, setSide] = useState<'proof' | 'trial'>('proof');
+  const [place, setPlace] = useState<Place | null>(null);
+  const [onServer, setOnServer] = useState(false);
+  const set = (part: Partial<Order>) => setOrder((old) => ({ ...old, ...part }));
+  const choose = (receiver: Receiver) => {
+    const next = begun(receiver, course);
+    setOrder((old) => ({ ...next, maps: old.maps, grounds: old.grounds, frame: old.frame, docket: old.docket }));
+  };
+  const key = JSON.stringify(order);
+  useEffect(() => {
+    let stale = false;
+    setHanded(null);
+    setSide('proof');
+    setFault(null);
+    const wait = setTimeout(
+      () =>
+        void engine()
+          .orderCost(course, order)
+          .then((answer) => {
+            if (stale) return;
+            if (answer.ok) setCost(answer.value);
+            else if (!answer.stopped) setFault(answer.sentence);
+          }),
+      120,
+    );
+    return () => {
+      stale = true;
+      clearTimeout(wait);
+    };
+    // The key stands for the order, which is made anew with every change.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [key, course]);
+
+  const ground = useMemo(() => groundForReceiver(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
+  const large = cost !== null && cost.workedAt[0] * cost.workedAt[1] > MOST_IN_A_TAB;
+  const there = onServer || large;
+  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
+  const hand = async (to?: Place | null) => {
+    setWork({ words: 'Working out the ground', share: 0 });
+    setFault(null);
+    setHanded(null);
+    const answer = await engine().handOn(
+      course,
+      order,
+      { handle: to?.handle, onServer: there, spotsBefore: useTerrain.getState().spotsBefore },
+      listening({ progress: (words, share) => setWork({ words, share }), standing: () => undefined, stage: () => undefined }),
+    );
+    setWork(null);
+    if (answer.ok) setHanded(answer.value);
+    else setFault(answer.stopped ? 'Stopped; nothing was left behind.' : answer.sentence);
+  };
+  const toDisk = async (again: boolean) => {
+    const single = !order.docket && order.maps.length === 0 && !order.tiles && order.grounds.length === 1;
+    try {
+      const chosen = await placeFor(again ? place : null, single ? undefined : bundleName);
+      if (!chosen) return;
+      setPlace(chosen);
+      await hand(chosen);
+    } catch (error) {
+      setFault(String(error instanceof Error ? error.message : error));
+    }
+  };
+  const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
+  const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
+  const whole = cost && cost.metresPerCode > 0;
+  const { range, name } = order.height;
+  const blocked = Boolean(whyReceiverRefuses(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
+  return (
+    <main className={css.room}>
+      <ReceiverList chosen={order.receiver} onChoose={choose} />
+      <section className={css.file} aria-label="What will be written">
+        <MapView source={order.grounds[0]} spec={spec} title={title} frame={order.frame} square={order.receiver.square} onFrame={(frame) => set({ frame })} />
+        <div className={css.under}>
+          <div>
+            <GroundPart course={course} order={order} set={set} cost={cost} />
+            <HeightPart course={course} order={order} set={set} cost={cost} />
+          </div>
+          <div>
+            <Part title="What it costs">
+              {cost ? (
+                <Facts
+                  items={[
+                    ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
+                    ...(whole
+                      ? ([
+                          ['metres a code', smallMetres(cost.metresPerCode)],
+                          ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
+                          ['codes over the ground', figure(cost.codes, 0)],
+                          ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
+                        ] as [string, string, 'fault'?][])
+                      : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
+                    ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
+                  ]}
+                />
+              ) : (
+                <p className={css.note}>Measuring …</p>
+              )}
+              {cost && cost.clipped > 0 && (
+                <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of what the receiver can hold, and would stand at its ends.</p>
+              )}
+              {cost &&
+                [...cost.words, ...cost.border].map((w) => (
+                  <p key={w} className={css.note}>
+                    {w}
+                  </p>
+                ))}
+              {cost?.picture && <PixelPicture picture={cost.picture} label="The ground as the receiver will have it" />}
+            </Part>
+            <MapsPart course={course} order={order} layers={cost?.layers ?? []} set={set} shown={shown} onShow={setShown} />
+            {order.maps.some((m) => m.kind === 'colour' || m.kind === 'weights') && <CoverPart course={course} />}
+            <LayersPart course={course} ground={ground} />
+          </div>
+        </div>
+      </section>
+      <aside className={css.proof} aria-label="Proof and docket">
+        <Recipes order={order} set={set} choose={setOrder} />
+        <Row
+          label="Worked out"
+          help={
+            large ? `${cost!.workedAt[0]} × ${cost!.workedAt[1]} samples are too many for a tab.` : 'On the server for what is too large or too long for a tab.'
+          }
+        >
+          <Segments
+            label="Worked out"
+            value={there ? 'there' : 'here'}
+            choices={{ here: 'Here', there: 'On the server' }}
+            onChange={(where) => setOnServer(where === 'there')}
+          />
+        </Row>
+        <div className={css.go}>
+          {work ? (
+            <Working work={work} onStop={() => void engine().stopHanding()} />
+          ) : (
+            <>
+              <Button look="main" disabled={blocked} onClick={() => void hand()}>
+                Write and prove
+              </Button>
+              {'showSaveFilePicker' in window && (
+                <>
+                  <Button disabled={blocked} onClick={() => void toDisk(false)} title="Write straight to a file on disk">
+                    To a file …
+                  </Button>
+                  {place && (
+                    <Button onClick={() => void toDisk(true)} title="The file that is there is kept beside it as a dated copy, where the browser allows">
+                      Again to {place.handle.name}
+                    </Button>
+                  )}
+                </>
+              )}
+            </>
+          )}
+        </div>
+        {fault && (
+          <p className={css.stopped} role="alert">
+            <TriangleAlert size={15} /> {fault}
+          </p>
+        )}
+        {handed ? (
+          <>
+            <Segments label="Shown" value={side} choices={{ proof: 'Proof and docket', trial: 'Trial reading' }} onChange={setSide} />
+            {side === 'proof' || there ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
+          </>
+        ) : (
+          <p className={css.note}>
+            Every file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then is it
+            handed on. A receiver that you do not know yet: send it the calibration ground first.
+          </p>
+        )}
+      </aside>
+    </main>
+  );
+}
+
+/** Kept recipes of this terrain: what to hand on, done again in one press. */
+function Recipes({ order, set, choose }: { order: Order; set: (part: Partial<Order>) => void; choose: (order: Order) => void }) {
+  const orders = useTerrain((s) => s.course!.orders);
+  const readOnly = useTerrain((s) => s.readOnly);
+  return (
+    <Part title="Hand on">
+      {orders.length > 0 && (
+        <ul className={css.recipes}>
+          {orders.map((kept) => (
+            <li key={kept.id}>
+              <Button look="quiet" aria-pressed={kept.name === order.name} onClick={() => choose(structuredClone(kept))}>
+                {kept.name}
+              </Button>
+              <Button look="quiet" square aria-label={`Take the recipe ${kept.name} away`} disabled={readOnly} onClick={() => removeOrder(kept.id)}>
+                <Trash2 size={12} />
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Row label="Called">
+        <div className={css.inRow}>
+          <TextField label="Name of the recipe" value={order.name} onChange={(name) => set({ name: name.slice(0, 80) || order.receiver.title })} />
+          <Button disabled={readOnly} title="Keep it with the terrain, to be done again" onClick={() => keepOrder(order)}>
+            <Bookmark size={13} /> Keep
+          </Button>
+        </div>
+      </Row>
+      <Row label="With a docket" help="A sheet with every number that the other side types in.">
+        <Switch label="With a docket" on={order.docket} onChange={(docket) => set({ docket })} />
+      </Row>
+    </Part>
+  );
+}

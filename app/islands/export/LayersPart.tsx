@@ -1,0 +1,63 @@
+import { Download } from 'lucide-react';
+import { useEffect, useState } from 'react';
+import type { Course, Ground } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { download, fileNameOf } from '../../components/download';
+import { Part } from '../../components/Facts';
+import { engine } from '../../engine/client';
+import css from './ExportRoom.module.css';
+
+const MEANINGS: Record<string, string> = {
+  flow: 'land that drains through, m²',
+  cut: 'depth of what was taken, m',
+  fill: 'depth of what was laid down, m',
+  water: 'depth of water, m',
+  sediment: 'depth of what settled, m',
+  drainage: 'land that drains through the ground as it is, m²',
+  streams: 'lines with their order and catchment, GeoJSON',
+};
+
+/** What weathering left behind, and where the water runs, as files of their own. */
+export function LayersPart({ course, ground }: { course: Course; ground: Ground }) {
+  const [names, setNames] = useState<string[]>([]);
+  const [busy, setBusy] = useState<string | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  useEffect(() => {
+    let stale = false;
+    void engine()
+      .layerNames(course)
+      .then((answer) => !stale && answer.ok && setNames(answer.value));
+    return () => {
+      stale = true;
+    };
+  }, [course]);
+  const write = async (layer: string) => {
+    const file = fileNameOf(`${course.name}-${layer}`, layer === 'streams' ? '.geojson' : '.tif');
+    setBusy(layer);
+    setFault(null);
+    const answer = await engine().layerFile(course, { layer, name: file, ground });
+    setBusy(null);
+    if (answer.ok) download(file, answer.value, layer === 'streams' ? 'application/geo+json' : 'image/tiff');
+    else setFault(answer.sentence);
+  };
+  return (
+    <Part title="Layers and drainage">
+      <p className={css.note}>At the file’s samples, as 32-bit float TIFF: real metres and square metres, no codes.</p>
+      <ul className={css.layers}>
+        {[...names, 'drainage', 'streams'].map((layer) => (
+          <li key={layer}>
+            <Button disabled={busy !== null} onClick={() => void write(layer)}>
+              <Download size={13} /> {busy === layer ? 'Writing …' : layer[0].toUpperCase() + layer.slice(1)}
+            </Button>
+            <span>{MEANINGS[layer]}</span>
+          </li>
+        ))}
+      </ul>
+      {fault && (
+        <p className={css.stopped} role="alert">
+          {fault}
+        </p>
+      )}
+    </Part>
+  );
+}

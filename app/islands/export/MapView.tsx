@@ -1,0 +1,136 @@
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/core';
+import { figure } from '../../components/format';
+import { Button, Segments } from '../../components/controls';
+import { engine } from '../../engine/client';
+import type { MapDrape } from '../../engine/api';
+import { useTerrain } from '../../store/terrain';
+import { GroundView } from '../../view/ground-view';
+import type { Frame } from './frame';
+import { FrameOverlay } from './FrameOverlay';
+import css from './ExportRoom.module.css';
+
+interface Props {
+  source: Order['grounds'][number];
+  spec: MapSpec | { kind: 'ground' };
+  title: string;
+  frame: Order['frame'];
+  /** The receiver takes squares only. */
+  square: boolean;
+  onFrame: (frame: Frame) => void;
+}
+
+/** The ground that is handed on, with a map of it laid over, and the part that was chosen of it. */
+export function MapView({ source, spec, title, frame, square, onFrame }: Props) {
+  const course = useTerrain((s) => s.course)!;
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const view = useRef<GroundView | null>(null);
+  const [drape, setDrape] = useState<MapDrape | null>(null);
+  const [said, setFault] = useState<string | null>(null);
+  const [blind, setBlind] = useState(false);
+  const fault = said ?? (blind ? 'This browser gave no WebGL 2: maps are handed on all the same, but not shown here.' : null);
+  const [camera, setCamera] = useState<'relief' | 'plan'>('relief');
+  const [shows, setShows] = useState<GroundView | null>(null);
+  const [drawing, setDrawing] = useState(false);
+  const stop = useCallback(() => setDrawing(false), []);
+  useEffect(() => {
+    try {
+      view.current = new GroundView(canvas.current!);
+      setShows(view.current);
+    } catch {
+      setBlind(true);
+    }
+    return () => {
+      view.current?.dispose();
+      view.current = null;
+      setShows(null);
+    };
+  }, []);
+  const key = JSON.stringify([source, spec]);
+  useEffect(() => {
+    let stale = false;
+    setFault(null);
+    if (source.kind === 'calibration') return;
+    void engine()
+      .mapDrape(course, source, spec)
+      .then((answer) => {
+        if (stale) return;
+        if (answer.ok) setDrape(answer.value);
+        else if (!answer.stopped) setFault(answer.sentence);
+      });
+    return () => {
+      stale = true;
+    };
+    // The key stands for source and spec, which are made anew on every render.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [key, course]);
+  useEffect(() => {
+    if (!drape) return;
+    const { lowest, highest } = drape.statistics;
+    view.current?.setGround({ ground: drape.ground, height: drape.height }, { low: lowest, high: highest });
+    view.current?.setColours(drape.rgb, spec.kind === 'colour' || spec.kind === 'weights');
+    view.current?.setOptions({
+      camera,
+      drape: 'tint',
+      contours: false,
+      meshLines: false,
+      water: spec.kind === 'ground' || spec.kind === 'colour',
+      exaggeration: 1,
+      sun: 315,
+      everySample: false,
+      sculpting: false,
+    });
+    if (canvas.current) canvas.current.dataset.map = spec.kind;
+  }, [drape, camera, spec.kind]);
+  return (
+    <div className={css.mapView}>
+      <canvas ref={canvas} aria-label={`${title} over the ground`} />
+      {shows && drape && source.kind !== 'calibration' && (
+        <FrameOverlay
+          view={shows}
+          land={{ width: course.ground.width, depth: course.ground.depth, spacing: spacingOf(course.ground) }}
+          frame={frame}
+          square={square}
+          drawing={drawing}
+          onEnd={stop}
+          onDrawn={(part) => {
+            setDrawing(false);
+            onFrame(part);
+          }}
+        />
+      )}
+      <div className={css.mapBar}>
+        <Segments label="Seen" value={camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={setCamera} />
+        {drape && source.kind !== 'calibration' && (
+          <Button
+            look={drawing ? 'main' : 'plain'}
+            aria-pressed={drawing}
+            title="Drag over the ground, from corner to corner. Escape leaves it."
+            onClick={() => setDrawing(!drawing)}
+          >
+            Draw a part
+          </Button>
+        )}
+        <b>{title}</b>
+        <span>{source.kind === 'end' ? '' : sourceName(course, source)}</span>
+      </div>
+      {!drape && !fault && (
+        <p className={css.waiting}>
+          {source.kind === 'calibration' ? 'The calibration ground: corners of four heights, a ramp, a stair, a letter.' : 'Working out the ground …'}
+        </p>
+      )}
+      {(drape?.legend || drape?.words.length || fault) && (
+        <div className={css.mapLegend}>
+          {fault && <span className={css.fault}>{fault}</span>}
+          {!fault && drape?.legend && (
+            <span className={`${css.grey} number`}>
+              {figure(drape.legend.low, drape.legend.high - drape.legend.low < 10 ? 2 : 0)} <i />{' '}
+              {figure(drape.legend.high, drape.legend.high - drape.legend.low < 10 ? 2 : 0)} {drape.legend.unit === 'log2' ? '' : drape.legend.unit}
+            </span>
+          )}
+          {!fault && drape?.words.map((w) => <span key={w}>{w}</span>)}
+        </div>
+      )}
+    </div>
+  );
+}

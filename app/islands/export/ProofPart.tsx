@@ -1,0 +1,112 @@
+import { Check, Download, FileText } from 'lucide-react';
+import { proofLines } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { download } from '../../components/download';
+import { Part } from '../../components/Facts';
+import { bytes as inBytes, figure } from '../../components/format';
+import type { HandedOn } from '../../engine/api';
+import css from './ExportRoom.module.css';
+
+/** What was handed on: its proof, file by file, and its docket. */
+export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName: string }) {
+  const { docket, files } = handed;
+  const name = handed.name || bundleName;
+  const lines = (items: readonly { label: string; value: string }[]) => (
+    <dl className={css.docket}>
+      {items.map((line, i) => (
+        <div key={i}>
+          <dt>{line.label}</dt>
+          <dd className="number">{line.value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+  return (
+    <>
+      <p className={css.good} role="status">
+        <Check size={15} /> Read back and found right
+      </p>
+      <div className={css.downloads}>
+        {handed.written ? (
+          <p className={css.note}>Written to {handed.written}.</p>
+        ) : (
+          <Button
+            look="main"
+            aria-label={handed.name ? `Take ${name}` : 'Everything as a ZIP'}
+            onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}
+          >
+            <Download size={14} /> {handed.name || 'Everything as a ZIP'} ({inBytes(handed.blob?.size ?? 0)})
+          </Button>
+        )}
+        {handed.docketHtml && (
+          <Button onClick={() => download(`${stem(name)}-docket.html`, handed.docketHtml, 'text/html')}>
+            <FileText size={14} /> Docket
+          </Button>
+        )}
+        {handed.docketJson && (
+          <Button onClick={() => download(`${stem(name)}-docket.json`, handed.docketJson, 'application/json')}>
+            <FileText size={14} /> Docket as JSON
+          </Button>
+        )}
+      </div>
+      {docket.words.length > 0 && (
+        <ul className={css.words}>
+          {docket.words.map((w) => (
+            <li key={w}>{w}</li>
+          ))}
+        </ul>
+      )}
+      {files.map((file, i) => (
+        <details key={file.name} className={css.handed} open={i === 0}>
+          <summary>
+            <b>{file.name}</b>
+            <span>
+              {file.meaning === 'words' ? '' : `${file.meaning}, `}
+              {inBytes(file.size)}
+            </span>
+          </summary>
+          {file.blob && handed.files.length > 0 && (
+            <Button onClick={() => download(file.name, file.blob!, file.blob!.type)}>
+              <Download size={13} /> {file.name}
+            </Button>
+          )}
+          {file.words.map((w) => (
+            <p key={w} className={css.note}>
+              {w}
+            </p>
+          ))}
+          {file.toTypeIn.length > 0 && <Part title="To type in">{lines(file.toTypeIn)}</Part>}
+          {file.proof && <Part title="Proof">{lines(proofLines(file.proof, file.title.startsWith('Heights') || file.name.endsWith('.stl') ? 'm' : ''))}</Part>}
+        </details>
+      ))}
+      {docket.spots.length > 0 && (
+        <Part title="Spots">
+          <table className={css.spots}>
+            <thead>
+              <tr>
+                <th />
+                <th>Before</th>
+                <th>Now</th>
+                <th>As delivered</th>
+              </tr>
+            </thead>
+            <tbody>
+              {docket.spots.map((spot) => (
+                <tr key={spot.name}>
+                  <th scope="row">{spot.name}</th>
+                  <td className="number">{spot.before === null ? '' : figure(spot.before, 2)}</td>
+                  <td className="number">{figure(spot.now, 2)}</td>
+                  <td className="number">{figure(spot.delivered, 2)} m</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Part>
+      )}
+      <Part title="The ground">{lines(docket.ground)}</Part>
+      <Part title="How it was made">{lines(docket.madeBy)}</Part>
+    </>
+  );
+}
+
+const stem = (name: string) => name.replace(/\.[a-z0-9]{1,5}$/i, '');

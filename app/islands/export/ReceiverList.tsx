@@ -1,0 +1,96 @@
+import { Copy, Download, Pencil, Trash2, Upload } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import { receivers as shipped, safeName, sentenceOf, type Receiver } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { download } from '../../components/download';
+import { bringReceiver, copyReceiver, loadReceivers, removeReceiver, useReceivers } from '../../store/receivers';
+import { ReceiverSheet } from './ReceiverSheet';
+import css from './ExportRoom.module.css';
+
+/** Receivers to choose from: those that ship, and those of one's own, which can be changed, copied, given out and brought in. */
+export function ReceiverList({ chosen, onChoose }: { chosen: Receiver; onChoose: (receiver: Receiver) => void }) {
+  const own = useReceivers((s) => s.own);
+  const [edited, setEdited] = useState<Receiver | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const file = useRef<HTMLInputElement>(null);
+  useEffect(() => void loadReceivers(), []);
+  const isOwn = own.some((r) => r.id === chosen.id);
+  const tried = async (work: () => Promise<Receiver | void>) => {
+    setFault(null);
+    try {
+      const receiver = await work();
+      if (receiver) onChoose(receiver);
+    } catch (error) {
+      setFault(sentenceOf(error));
+    }
+  };
+  return (
+    <aside className={css.receivers} aria-label="Receivers">
+      <h2>Receiver</h2>
+      <ul>
+        {[...shipped, ...own].map((r) => (
+          <li key={r.id}>
+            <button type="button" aria-pressed={r.id === chosen.id} onClick={() => onChoose(r)}>
+              <b>{r.title}</b>
+              <span>{r.summary}</span>
+            </button>
+            {r.id === chosen.id && (
+              <div className={css.tools}>
+                <Button look="quiet" onClick={() => setEdited(r)}>
+                  <Pencil size={12} /> {isOwn ? 'Change' : 'Look'}
+                </Button>
+                <Button look="quiet" onClick={() => void tried(() => copyReceiver(r))}>
+                  <Copy size={12} /> Copy
+                </Button>
+                <Button
+                  look="quiet"
+                  square
+                  aria-label="Give this receiver out as JSON"
+                  title="Give it out as JSON"
+                  onClick={() => download(`${safeName(r.title)}.receiver.json`, JSON.stringify(r, null, 2), 'application/json')}
+                >
+                  <Download size={12} />
+                </Button>
+                {isOwn && (
+                  <Button
+                    look="quiet"
+                    square
+                    aria-label="Take this receiver away"
+                    title="Take it away"
+                    onClick={() => {
+                      void removeReceiver(r.id);
+                      onChoose(shipped[0]);
+                    }}
+                  >
+                    <Trash2 size={12} />
+                  </Button>
+                )}
+              </div>
+            )}
+          </li>
+        ))}
+      </ul>
+      <Button onClick={() => file.current?.click()}>
+        <Upload size={13} /> Bring in a receiver
+      </Button>
+      <input
+        ref={file}
+        type="file"
+        hidden
+        accept=".json,application/json"
+        aria-label="Receiver file"
+        onChange={(event) => {
+          const given = event.target.files?.[0];
+          event.target.value = '';
+          if (given) void tried(async () => bringReceiver(await given.text()));
+        }}
+      />
+      {fault && (
+        <p className={css.fault} role="alert">
+          {fault}
+        </p>
+      )}
+      {edited && <ReceiverSheet receiver={edited} own={isOwn} onClose={() => setEdited(null)} onKept={onChoose} />}
+    </aside>
+  );
+}

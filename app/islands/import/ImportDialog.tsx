@@ -1,0 +1,313 @@
+import { useEffect, useRef, useState } from 'react';
+import { makeGround, sentenceOf, stepUse, withSamples, type AssetReading, type Ground } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments } from '../../components/controls';
+import { bytes as bytesText, figure } from '../../components/format';
+import { proxy } from 'comlink';
+import { engine } from '../../engine/client';
+import type { HeightsLook, Look, LookFinding, OpenedFile } from '../../engine/api';
+import { Facts, Laid, Meaning, Samples } from './Assumed';
+import { CropFrame } from './CropFrame';
+import type { Brought } from './files';
+import { Found } from './Found';
+import { MosaicSheet } from './MosaicSheet';
+import { Refused } from './Refused';
+import { PixelPicture } from './PixelPicture';
+import { RawChoice } from './RawChoice';
+import type { Taken } from './taken';
+import css from './ImportDialog.module.css';
+
+interface Props {
+  files: Brought[];
+  /** What is known of the file's numbers beforehand, such as the range that a docket gives. */
+  settled?: AssetReading;
+  /** The ground it is to go into; left out: a new terrain. */
+  into?: Ground;
+  onClose: () => void;
+  onTaken: (taken: Taken) => void;
+}
+
+/** The sheet that files go through on their way in: what they are, what is assumed, what is wrong with them, and the effect at once. */
+export function BringIn({ files, settled, into, onClose, onTaken }: Props) {
+  const ref = useRef<HTMLDialogElement>(null);
+  const [opened, setOpened] = useState<OpenedFile[] | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  useEffect(() => {
+    if (!ref.current!.open) ref.current!.showModal();
+    let gone = false;
+    void (async () => {
+      try {
+        const read = await Promise.all(files.map(async ({ name, file }) => ({ name, bytes: new Uint8Array(await file.arrayBuffer()) })));
+        const answer = await engine().openFiles(read);
+        if (gone) return;
+        if (answer.ok) setOpened(answer.value);
+        else setFault(answer.sentence);
+      } catch (error) {
+        if (!gone) setFault(sentenceOf(error));
+      }
+    })();
+    return () => {
+      gone = true;
+      void engine().stopLooking();
+    };
+  }, [files]);
+  const title = files.length === 1 ? files[0].name : `${files.length} files`;
+  const handleOf = (name: string) => files.find((f) => f.name === name)?.handle;
+  return (
+    <dialog ref={ref} className={css.sheet} aria-label={`Bring in ${title}`} onClose={onClose}>
+      <header className={css.head}>
+        <h2>Bring in</h2>
+        <span className={css.name}>{title}</span>
+        <span className="number">{bytesText(files.reduce((sum, f) => sum + f.file.size, 0))}</span>
+      </header>
+      {fault ? (
+        <Refused sentence={fault} onClose={onClose} />
+      ) : !opened ? (
+        <p className={css.waiting}>Reading …</p>
+      ) : opened.length > 1 ? (
+        <MosaicSheet opened={opened} handleOf={handleOf} onClose={onClose} onTaken={onTaken} />
+      ) : (
+        <OneFile file={opened[0]} handle={handleOf(opened[0].name)} settled={settled} into={into} onClose={onClose} onTaken={onTaken} />
+      )}
+    </dialog>
+  );
+}
+
+interface OneProps {
+  file: OpenedFile;
+  handle?: FileSystemFileHandle;
+  settled?: AssetReading;
+  into?: Ground;
+  onClose: () => void;
+  onTaken: (taken: Taken) => void;
+}
+
+function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneProps) {
+  const [settled, setSettled] = useState<AssetReading>(before ?? {});
+  const [look, setLook] = useState<Look | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const [share, setShare] = useState<number | null>(0);
+  const [found, setFound] = useState<LookFinding[] | null>(null);
+  const [mended, setMended] = useState<Set<string>>(new Set());
+  const [shown, setShown] = useState<string | null>(null);
+  const [fit, setFit] = useState<'whole' | 'own'>('whole');
+  const [samples, setSamples] = useState<{ across: number; down: number } | null>(null);
+  const [stretch, setStretch] = useState<{ low: number; high: number } | null>(null);
+  const [taking, setTaking] = useState(false);
+
+  useEffect(() => {
+    let gone = false;
+    setShare(0);
+    setFault(null);
+    const timer = setTimeout(() => {
+      void (async () => {
+        const answer = await engine().look(
+          file.id,
+          settled,
+          proxy((s: number) => !gone && setShare(s)),
+        );
+        if (gone || (!answer.ok && answer.stopped)) return;
+        setShare(null);
+        if (!answer.ok) {
+          setFault(answer.sentence);
+          return;
+        }
+        setLook(answer.value);
+        setFound(null);
+        if (answer.value.kind === 'raw') return;
+        const wrong = await engine().findings(file.id, settled);
+        if (gone || !wrong.ok) return;
+        setFound(wrong.value);
+      })();
+    }, 120);
+    return () => {
+      gone = true;
+      clearTimeout(timer);
+    };
+  }, [file.id, settled]);
+
+  const set = (part: Partial<AssetReading>) => setSettled((s) => clean({ ...s, ...part }));
+  const heights = look?.kind === 'heights' ? look : null;
+
+  const take = async () => {
+    if (!heights) return;
+    setTaking(true);
+    const kept = await engine().keepFile(file.id);
+    if (!kept.ok) {
+      setFault(kept.sentence);
+      setTaking(false);
+      return;
+    }
+    // A setting was changed a moment ago: what was pressed stays pressed, with the numbers that it has now.
+    const now = found ?? (await findingsNow(file.id, settled));
+    const { sha, name, bytes } = kept.value;
+    const own = heights.ground;
+    const ground = into ?? makeGround(samples ? withSamples(own, samples.across, samples.down) : own);
+    const raster = stepUse('raster', {
+      asset: sha,
+      ...(into && fit === 'own' ? { width: own.width, depth: own.depth } : {}),
+      ...(stretch ? { scaled: true, fullScale: stretch.high - stretch.low, level: stretch.low } : {}),
+    });
+    const mends = now.flatMap((f) => (f.mend && 'step' in f.mend && mended.has(f.id) ? [stepUse(f.mend.step, f.mend.params)] : []));
+    onTaken({
+      name: name.replace(/\.[^.]*$/, '') || name,
+      ground,
+      assets: { [sha]: { name: name.slice(0, 200), bytes, reading: heights.settled } },
+      steps: [raster, ...mends],
+      handles: handle ? { [sha]: handle } : {},
+    });
+  };
+
+  if (look?.kind === 'raw') {
+    return <RawChoice look={look} onChoose={(as) => set({ as })} onClose={onClose} fault={fault} settled={settled} />;
+  }
+  const drape = shown && found?.find((f) => f.id === shown)?.drape;
+  return (
+    <>
+      <div className={css.body}>
+        <section className={css.left} aria-label="Picture">
+          <div className={css.picture} aria-busy={share !== null}>
+            {heights && <PixelPicture picture={heights.relief} className={css.relief} label={`Relief of ${file.name}`} />}
+            {drape && <PixelPicture picture={drape} className={css.drape} />}
+            {heights && settled.crop && <WholeFrame look={heights} crop={settled.crop} onChange={(crop) => set({ crop })} />}
+            {share !== null && (
+              <div className={css.progress} role="status">
+                <span style={{ width: `${Math.round(share * 100)}%` }} />
+                <b>{heights ? 'Reading again …' : `Reading, ${Math.round(share * 100)} %`}</b>
+                <Button look="quiet" onClick={onClose}>
+                  Stop
+                </Button>
+              </div>
+            )}
+          </div>
+          {heights && <Effect look={heights} into={into} stretch={stretch} samples={samples} />}
+          <Found
+            found={found}
+            waiting={share === null && heights !== null}
+            mended={mended}
+            shown={shown}
+            onShow={setShown}
+            onMend={(f) => {
+              if (f.mend && 'reading' in f.mend) set(f.mend.reading);
+              else
+                setMended((m) => {
+                  const next = new Set(m);
+                  if (!next.delete(f.id)) next.add(f.id);
+                  return next;
+                });
+            }}
+          />
+        </section>
+        <section className={css.right} aria-label="What it is and what is assumed">
+          {heights && <Facts look={heights} />}
+          {heights && <Meaning look={heights} settled={settled} set={set} />}
+          {heights && <Laid look={heights} settled={settled} set={set} />}
+          {heights && (
+            <fieldset className={css.group}>
+              <legend>{into ? 'Into this terrain' : 'The new ground'}</legend>
+              {into ? (
+                <Row label="Laid over" help="The file keeps its own size, or is fitted to the ground.">
+                  <Segments label="Laid over" value={fit} choices={{ whole: 'The whole ground', own: 'Its own size' }} onChange={setFit} />
+                </Row>
+              ) : (
+                <Samples look={heights} samples={samples} onChange={setSamples} />
+              )}
+              <Row label="Heights" help="The file's own metres, or stretched on purpose between two heights.">
+                <Segments
+                  label="Heights"
+                  value={stretch ? 'stretch' : 'real'}
+                  choices={{ real: 'As they are', stretch: 'Stretched' }}
+                  onChange={(v) => setStretch(v === 'real' ? null : { low: heights.lowest, high: heights.highest })}
+                />
+              </Row>
+              {stretch && (
+                <div className={css.pair}>
+                  <NumberField
+                    label="Lowest becomes"
+                    unit="m"
+                    value={stretch.low}
+                    min={-20_000}
+                    max={stretch.high - 0.001}
+                    step={0.1}
+                    onChange={(low) => setStretch({ ...stretch, low })}
+                  />
+                  <NumberField
+                    label="Highest becomes"
+                    unit="m"
+                    value={stretch.high}
+                    min={stretch.low + 0.001}
+                    max={20_000}
+                    step={0.1}
+                    onChange={(high) => setStretch({ ...stretch, high })}
+                  />
+                </div>
+              )}
+            </fieldset>
+          )}
+          {fault && (
+            <p className={css.fault} role="alert">
+              {fault}
+            </p>
+          )}
+        </section>
+      </div>
+      <footer className={css.foot}>
+        <Button onClick={onClose}>Leave it</Button>
+        <Button look="main" disabled={!heights || share !== null || taking} onClick={() => void take()}>
+          {into ? 'Bring it in' : 'Make a terrain of it'}
+        </Button>
+      </footer>
+    </>
+  );
+}
+
+/** The frame is set on the picture of the whole file; the relief under it is what it cuts out. */
+function WholeFrame({
+  look,
+  crop,
+  onChange,
+}: {
+  look: HeightsLook;
+  crop: NonNullable<AssetReading['crop']>;
+  onChange: (crop: NonNullable<AssetReading['crop']>) => void;
+}) {
+  // Turned by a quarter, rows and columns have changed places.
+  const turned = look.settled.turn === 90 || look.settled.turn === 270;
+  const [across, down] = turned ? [look.facts.height, look.facts.width] : [look.facts.width, look.facts.height];
+  return (
+    <div className={css.frameBox} style={{ aspectRatio: `${across} / ${down}` }} title="The whole file; the frame is what is taken">
+      <CropFrame crop={crop} across={across} down={down} onChange={onChange} />
+    </div>
+  );
+}
+
+function Effect({
+  look,
+  into,
+  stretch,
+  samples,
+}: {
+  look: HeightsLook;
+  into?: Ground;
+  stretch: { low: number; high: number } | null;
+  samples: { across: number; down: number } | null;
+}) {
+  const { ground } = look;
+  const [low, high] = stretch ? [stretch.low, stretch.high] : [look.lowest, look.highest];
+  const counts = samples ?? ground;
+  const step = ground.width / Math.max(1, counts.across - (ground.registration === 'point' ? 1 : 0));
+  return (
+    <p className={`${css.effect} number`}>
+      {figure(low, 1)} to {figure(high, 1)} m{look.facts.inCodes && !stretch ? ' (a code taken as a metre)' : ''} · {figure(ground.width / 1000, 3)} ×{' '}
+      {figure(ground.depth / 1000, 3)} km
+      {into ? '' : ` · ${counts.across} × ${counts.down} samples, ${figure(step, 3)} m apart`} · steepest {figure(look.steepest, 0)}°
+      {look.holes ? ` · ${look.holes} without a height` : ''}
+    </p>
+  );
+}
+
+async function findingsNow(id: number, settled: AssetReading): Promise<LookFinding[]> {
+  const answer = await engine().findings(id, settled);
+  return answer.ok ? answer.value : [];
+}
+
+const clean = (settled: AssetReading): AssetReading => Object.fromEntries(Object.entries(settled).filter(([, v]) => v !== undefined)) as AssetReading;

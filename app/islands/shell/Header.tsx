@@ -1,0 +1,142 @@
+import { Bookmark, CircleHelp, Moon, Mountain, Redo2, Sun, Undo2 } from 'lucide-react';
+import { useRef, useState } from 'react';
+import { spacingOf } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { clock, figure } from '../../components/format';
+import { Logo } from '../../components/Logo';
+import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
+import { BRING_IN, chooseFiles, type Brought } from '../import/files';
+import { GroundDialog } from '../work/dialogs/GroundDialog';
+import { setSheet } from '../../storage/sheet';
+import { MarksDialog } from '../work/dialogs/MarksDialog';
+import { SavesDialog } from '../work/dialogs/SavesDialog';
+import css from './Header.module.css';
+
+const ROOMS: Record<Room, string> = { work: 'Work', mesh: 'Mesh', 'hand-off': 'Hand off' };
+
+export function Header() {
+  const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
+  const [open, setOpen] = useState<'ground' | 'saves' | 'marks' | null>(null);
+  const [name, setName] = useState<string | null>(null);
+  const chooser = useRef<HTMLInputElement>(null);
+  const takeName = () => {
+    if (name?.trim()) change('Rename', (c) => void (c.name = name.trim().slice(0, 120)));
+    setName(null);
+  };
+  return (
+    <header className={css.header}>
+      <a className={css.brand} href="/" title="All terrains">
+        <Logo />
+        <span>Upland Cast</span>
+      </a>
+      <span className={css.slash} aria-hidden="true">
+        /
+      </span>
+      {course && (
+        <>
+          <input
+            className={css.name}
+            aria-label="Name of the terrain"
+            value={name ?? course.name}
+            size={Math.max(6, (name ?? course.name).length)}
+            disabled={readOnly}
+            onChange={(event) => setName(event.target.value)}
+            onBlur={takeName}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter') event.currentTarget.blur();
+              if (event.key === 'Escape') setName(null);
+            }}
+          />
+          <button type="button" className={`${css.chip} number`} title="The ground: size, samples, sea" onClick={() => setOpen('ground')}>
+            {chipText(course.ground)}
+          </button>
+          <nav className={css.rooms} aria-label="Rooms">
+            {(Object.keys(ROOMS) as Room[]).map((key) => (
+              <a key={key} href={`#${key}`} aria-current={room === key ? 'page' : undefined}>
+                {ROOMS[key]}
+              </a>
+            ))}
+          </nav>
+          <div className={css.right}>
+            <Button
+              square
+              aria-label="Bring in heights"
+              title="Bring in heights: a file, or several as one ground"
+              disabled={readOnly}
+              onClick={() =>
+                void chooseFiles().then((files) => {
+                  if (files) window.dispatchEvent(new CustomEvent(BRING_IN, { detail: files }));
+                  else chooser.current?.click();
+                })
+              }
+            >
+              <Mountain size={14} />
+            </Button>
+            <input
+              ref={chooser}
+              type="file"
+              multiple
+              hidden
+              aria-label="Files of heights"
+              onChange={(event) => {
+                const detail: Brought[] = [...(event.target.files ?? [])].map((file) => ({ name: file.name, file }));
+                window.dispatchEvent(new CustomEvent(BRING_IN, { detail }));
+                event.target.value = '';
+              }}
+            />
+            <Button
+              square
+              disabled={!past.length || readOnly}
+              title={past.length ? `Undo: ${past[past.length - 1].label}` : 'Nothing to undo'}
+              aria-label="Undo"
+              onClick={undo}
+            >
+              <Undo2 size={14} />
+            </Button>
+            <Button
+              square
+              disabled={!future.length || readOnly}
+              title={future.length ? `Redo: ${future[future.length - 1].label}` : 'Nothing to redo'}
+              aria-label="Redo"
+              onClick={redo}
+            >
+              <Redo2 size={14} />
+            </Button>
+            <Button square title="Marks: states that you keep" aria-label="Marks" onClick={() => setOpen('marks')}>
+              <Bookmark size={14} />
+            </Button>
+            <Button
+              square
+              title={sheet === 'dark' ? 'The light sheet' : 'The dark sheet'}
+              aria-label="Dark sheet"
+              aria-pressed={sheet === 'dark'}
+              onClick={() => {
+                const next = sheet === 'dark' ? 'light' : 'dark';
+                setSheet(next);
+                useTerrain.setState({ sheet: next });
+              }}
+            >
+              {sheet === 'dark' ? <Sun size={14} /> : <Moon size={14} />}
+            </Button>
+            <a className={css.help} href="/help" title="Every step, method and format" aria-label="Help" target="_blank" rel="noreferrer">
+              <CircleHelp size={16} />
+            </a>
+            <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>
+              {readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
+            </Button>
+          </div>
+        </>
+      )}
+      {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}
+      {open === 'marks' && <MarksDialog onClose={() => setOpen(null)} />}
+      {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
+    </header>
+  );
+}
+
+function chipText(ground: Parameters<typeof spacingOf>[0]): string {
+  const { x, y } = spacingOf(ground);
+  const size = ground.across === ground.down ? `${figure(ground.across, 0)}²` : `${figure(ground.across, 0)} × ${figure(ground.down, 0)}`;
+  const spacing = Math.abs(x - y) < 1e-9 ? `${Number(x.toPrecision(4))} m` : `${Number(x.toPrecision(4))} × ${Number(y.toPrecision(4))} m`;
+  return `${figure(ground.width, 0)} m × ${figure(ground.depth, 0)} m · ${size} · ${spacing}`;
+}

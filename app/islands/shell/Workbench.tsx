@@ -1,0 +1,167 @@
+import { useEffect, useState } from 'react';
+import { UplandError } from '@upland-cast/core';
+import { Boundary } from '../../components/Boundary';
+import { Button } from '../../components/controls';
+import { change, isSaving, openTerrain, redo, saveShortly, say, undo, useTerrain, type Room } from '../../store/terrain';
+import { select } from '../../store/course';
+import { BringIn } from '../import/ImportDialog';
+import { BRING_IN, broughtBy, isProject, partMeshes, toMeshRoom, type Brought } from '../import/files';
+import { joinInto, keepHandles } from '../import/taken';
+import { HandOffRoom } from '../export/ExportRoom';
+import { MeshRoom } from '../mesh/MeshRoom';
+import { Header } from './Header';
+import { Notices } from './Notices';
+import { SaveProject } from './SaveProject';
+import { WorkRoom } from '../work/WorkRoom';
+import css from './Workbench.module.css';
+
+const ROOMS: Room[] = ['work', 'mesh', 'hand-off'];
+
+/** The page where a terrain is worked: one island, whose rooms are states of the address's hash. */
+export function Workbench() {
+  return (
+    <Boundary part="This page" rescue={<SaveProject />}>
+      <Bench />
+    </Boundary>
+  );
+}
+
+function Bench() {
+  const room = useTerrain((s) => s.room);
+  const course = useTerrain((s) => s.course);
+  const missing = useTerrain((s) => s.missing);
+
+  useEffect(() => {
+    const read = () => {
+      const hash = location.hash.slice(1) as Room;
+      useTerrain.setState({ room: ROOMS.includes(hash) ? hash : 'work' });
+    };
+    read();
+    window.addEventListener('hashchange', read);
+    const id = new URLSearchParams(location.search).get('id');
+    if (id) void openTerrain(id);
+    else useTerrain.setState({ missing: 'No terrain was named in the address.' });
+    return () => window.removeEventListener('hashchange', read);
+  }, []);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLInputElement && event.target.type !== 'range';
+      if (!(event.ctrlKey || event.metaKey) || typing) return;
+      const key = event.key.toLowerCase();
+      if (key === 'z' && !event.shiftKey) undo();
+      else if ((key === 'z' && event.shiftKey) || key === 'y') redo();
+      else return;
+      event.preventDefault();
+    };
+    const onLeave = (event: BeforeUnloadEvent) => {
+      const { saveFault, gone } = useTerrain.getState();
+      const saving = isSaving();
+      if (saving) void saveShortly();
+      if (saving || saveFault || gone) event.preventDefault();
+    };
+    const onHide = () => document.visibilityState === 'hidden' && isSaving() && void saveShortly();
+    // Questions that the engine had not answered when it ended: it has said so itself.
+    const onRejection = (event: PromiseRejectionEvent) => {
+      if (event.reason instanceof UplandError && event.reason.code === 'engine-ended') event.preventDefault();
+    };
+    window.addEventListener('unhandledrejection', onRejection);
+    window.addEventListener('keydown', onKey);
+    window.addEventListener('beforeunload', onLeave);
+    document.addEventListener('visibilitychange', onHide);
+    return () => {
+      window.removeEventListener('unhandledrejection', onRejection);
+      window.removeEventListener('keydown', onKey);
+      window.removeEventListener('beforeunload', onLeave);
+      document.removeEventListener('visibilitychange', onHide);
+    };
+  }, []);
+
+  useEffect(() => {
+    if (course) document.title = `${course.name} · Upland Cast`;
+  }, [course]);
+
+  const [brought, setBrought] = useState<Brought[] | null>(null);
+  const take = (files: Brought[]) => {
+    const others = files.filter((f) => !isProject(f.name));
+    if (files.length > others.length) say('A project file is brought in on the page of terrains.');
+    void partMeshes(others).then(({ meshes, heights }) => {
+      if (meshes.length) toMeshRoom(meshes);
+      if (heights.length && !useTerrain.getState().readOnly) setBrought(heights);
+    });
+  };
+  useEffect(() => {
+    const over = (event: DragEvent) => event.dataTransfer?.types.includes('Files') && event.preventDefault();
+    const drop = (event: DragEvent) => {
+      if (!event.dataTransfer?.files.length) return;
+      event.preventDefault();
+      void broughtBy(event.dataTransfer).then(take);
+    };
+    const paste = (event: ClipboardEvent) => {
+      if (!event.clipboardData?.files.length) return;
+      event.preventDefault();
+      void broughtBy(event.clipboardData).then(take);
+    };
+    const asked = (event: Event) => take((event as CustomEvent<Brought[]>).detail);
+    window.addEventListener('dragover', over);
+    window.addEventListener('drop', drop);
+    window.addEventListener('paste', paste);
+    window.addEventListener(BRING_IN, asked);
+    return () => {
+      window.removeEventListener('dragover', over);
+      window.removeEventListener('drop', drop);
+      window.removeEventListener('paste', paste);
+      window.removeEventListener(BRING_IN, asked);
+    };
+  }, []);
+
+  if (missing) {
+    return (
+      <main className={css.missing}>
+        <p>{missing}</p>
+        <a href="/">To the terrains</a>
+      </main>
+    );
+  }
+  return (
+    <div className={css.bench}>
+      <Boundary part="The header" rescue={<SaveProject />}>
+        <Header />
+      </Boundary>
+      <Notices />
+      {brought && course && (
+        <Boundary part="Bringing in" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>
+          <BringIn
+            files={brought}
+            into={course.ground}
+            onClose={() => setBrought(null)}
+            onTaken={(taken) => {
+              setBrought(null);
+              void keepHandles(taken.handles);
+              let joined = '';
+              change(`Bring in ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
+              select(joined);
+            }}
+          />
+        </Boundary>
+      )}
+      {course && (
+        <>
+          <div className={css.room} hidden={room !== 'work'}>
+            <WorkRoom shown={room === 'work'} />
+          </div>
+          {room === 'mesh' && (
+            <Boundary key="mesh" part="The Mesh room" rescue={<SaveProject />}>
+              <MeshRoom />
+            </Boundary>
+          )}
+          {room === 'hand-off' && (
+            <Boundary key="hand-off" part="Hand off" rescue={<SaveProject />}>
+              <HandOffRoom />
+            </Boundary>
+          )}
+        </>
+      )}
+    </div>
+  );
+}

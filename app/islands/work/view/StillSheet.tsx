@@ -1,0 +1,163 @@
+import { Square } from 'lucide-react';
+import { useRef, useState } from 'react';
+import { bundle, safeName } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments, Select, Switch } from '../../../components/controls';
+import { Dialog } from '../../../components/Dialog';
+import { download } from '../../../components/download';
+import { figure } from '../../../components/format';
+import { engine } from '../../../engine/client';
+import { useTerrain } from '../../../store/terrain';
+import type { GroundView } from '../../../view/ground-view';
+import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/still';
+import css from './ViewsPanel.module.css';
+
+/** A picture of the relief at any size, from a kept view or the present one; or a whole turn around it. */
+export function StillSheet({ view, onClose }: { view: GroundView; onClose: () => void }) {
+  const course = useTerrain((s) => s.course)!;
+  const picture = useTerrain((s) => s.picture)!;
+  const settings = useTerrain((s) => s.view);
+  const here = view.cameraPlace();
+  const away = Math.hypot(...here.eye.map((v, i) => v - here.target[i]));
+  const [from, setFrom] = useState('here');
+  const [still, setStill] = useState<StillSettings>({
+    width: 1920,
+    height: 1080,
+    focal: 35,
+    aperture: Infinity,
+    focus: Math.round(away),
+    scale: 1,
+    samples: 8,
+  });
+  const [colour, setColour] = useState<'view' | 'ground'>('ground');
+  const [water, setWater] = useState(settings.water);
+  const [sun, setSun] = useState(settings.sun);
+  const [sunHeight, setSunHeight] = useState(34);
+  const [frames, setFrames] = useState(1);
+  const [work, setWork] = useState<number | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
+  const stop = useRef<AbortController | null>(null);
+  const set = (part: Partial<StillSettings>) => setStill({ ...still, ...part });
+  const take = async () => {
+    const mine = (stop.current = new AbortController());
+    setWork(0);
+    setFault(null);
+    let camera: StillCamera | undefined;
+    try {
+      const kept = course.cameras.find((c) => c.id === from);
+      const place = kept ?? here;
+      let colours: Uint8Array<ArrayBuffer> | null = null;
+      let source = { ground: picture.ground, height: picture.height };
+      if (colour === 'ground') {
+        const drape = await engine().mapDrape(course, { kind: 'end' }, { kind: 'colour' }, true);
+        if (!drape.ok) throw new Error(drape.sentence);
+        colours = drape.value.rgb;
+        source = { ground: drape.value.ground, height: drape.value.height };
+      }
+      const { lowest, highest } = picture.statistics;
+      camera = new StillCamera(
+        { source, range: { low: lowest, high: highest }, options: { ...settings, water, sun }, errors: picture.patchErrors ?? null, sunHeight, colours },
+        still.width,
+        still.height,
+      );
+      const taken = camera;
+      const name = safeName(course.name);
+      if (frames === 1) download(`${name}-still.png`, await taken.take(place, still, setWork, mine.signal), 'image/png');
+      else {
+        const pieces: Uint8Array<ArrayBuffer>[] = [];
+        async function* turn() {
+          for (let k = 0; k < frames; k++) {
+            const blob = await taken.take(turned(place, (360 * k) / frames), still, (share) => setWork((k + share) / frames), mine.signal);
+            yield { name: `${name}-turn-${String(k + 1).padStart(4, '0')}.png`, bytes: new Uint8Array(await blob.arrayBuffer()) };
+          }
+        }
+        await bundle(turn(), (piece) => void pieces.push(piece));
+        download(`${name}-turntable.zip`, new Blob(pieces), 'application/zip');
+      }
+    } catch (error) {
+      if (!mine.signal.aborted) setFault(`The picture could not be taken: ${error instanceof Error ? error.message : String(error)}`);
+    }
+    camera?.dispose();
+    setWork(null);
+  };
+  const sharp = !Number.isFinite(still.aperture);
+  return (
+    <Dialog title="Still" onClose={onClose}>
+      <div className={css.still}>
+        <Row label="From">
+          <Select
+            label="From"
+            value={from}
+            choices={{ here: 'Where the view is', ...Object.fromEntries(course.cameras.map((c) => [c.id, c.name])) }}
+            onChange={setFrom}
+          />
+        </Row>
+        <Row label="Size">
+          <div className={css.pair}>
+            <NumberField label="Width of the still" unit="px" value={still.width} min={64} max={4096} onChange={(width) => set({ width: Math.round(width) })} />
+            <NumberField
+              label="Height of the still"
+              unit="px"
+              value={still.height}
+              min={64}
+              max={4096}
+              onChange={(height) => set({ height: Math.round(height) })}
+            />
+          </div>
+        </Row>
+        <Row label="Focal length" help="On a film 24 mm high.">
+          <NumberField label="Focal length" unit="mm" value={still.focal} min={8} max={600} onChange={(focal) => set({ focal })} />
+        </Row>
+        <Row label="All sharp">
+          <Switch label="All sharp" on={sharp} onChange={(on) => set({ aperture: on ? Infinity : 4, samples: on ? 8 : 32, scale: on ? 1 : 1000 })} />
+        </Row>
+        {!sharp && (
+          <>
+            <Row label="Aperture" help="The f-number.">
+              <NumberField label="Aperture" value={still.aperture} min={0.7} max={64} step={0.1} onChange={(aperture) => set({ aperture })} />
+            </Row>
+            <Row label="Focus at" help="From the eye.">
+              <NumberField label="Focus at" unit="m" value={still.focus} min={1} max={1e6} onChange={(focus) => set({ focus })} />
+            </Row>
+            <Row label="As a model 1 :" help="Land as large as it is shows no blur; a model of it on a table does.">
+              <NumberField label="As a model 1 :" value={still.scale} min={1} max={100_000} onChange={(scale) => set({ scale })} />
+            </Row>
+            <p className="number">
+              blur at half the focus {figure(blurAt(still.focus / 2, still), 1)} px, at twice {figure(blurAt(still.focus * 2, still), 1)} px
+            </p>
+          </>
+        )}
+        <Row label="Colour">
+          <Segments label="Colour" value={colour} choices={{ ground: 'Ground colour', view: 'As in the view' }} onChange={setColour} />
+        </Row>
+        <Row label="Water">
+          <Switch label="Water in the still" on={water} onChange={setWater} />
+        </Row>
+        <Row label="Sun">
+          <div className={css.pair}>
+            <NumberField label="Sun from north" unit="°" value={sun} min={0} max={360} onChange={setSun} />
+            <NumberField label="Sun above the horizon" unit="°" value={sunHeight} min={1} max={90} onChange={setSunHeight} />
+          </div>
+        </Row>
+        <Row label="Layers" help="Pictures laid over each other: smooth edges, and the lens.">
+          <NumberField label="Layers" value={still.samples} min={1} max={256} onChange={(samples) => set({ samples: Math.round(samples) })} />
+        </Row>
+        <Row label="Frames" help="More than one: a whole turn around what is looked at.">
+          <NumberField label="Frames" value={frames} min={1} max={720} onChange={(n) => setFrames(Math.round(n))} />
+        </Row>
+        {fault && <p role="alert">{fault}</p>}
+        {work === null ? (
+          <Button look="main" onClick={() => void take()}>
+            {frames === 1 ? 'Take it' : `Take ${frames} frames`}
+          </Button>
+        ) : (
+          <div role="status" className={css.taking}>
+            <progress max={1} value={work} />
+            <Button onClick={() => stop.current?.abort()}>
+              <Square size={11} fill="currentColor" /> Stop
+            </Button>
+          </div>
+        )}
+      </div>
+    </Dialog>
+  );
+}

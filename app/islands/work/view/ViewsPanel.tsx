@@ -1,0 +1,130 @@
+import { useState } from 'react';
+import { Camera, Eye, Footprints, Plane, Trash2 } from 'lucide-react';
+import { Button, NumberField, Row, Segments, Switch, TextField } from '../../../components/controls';
+import { bytes } from '../../../components/format';
+import { keepView, nameView, removeView } from '../../../store/keeping';
+import { useTerrain } from '../../../store/terrain';
+import { SIDES, type GroundView, type Side } from '../../../view/ground-view';
+import { putDown, type Pace, type Walker } from '../../../view/walk';
+import { StillSheet } from './StillSheet';
+import css from './ViewsPanel.module.css';
+
+/** Where the ground is looked at from: its sides, on foot or in the air, and the views that are kept; and what the view holds. */
+export function ViewsPanel({ view }: { view: GroundView | null }) {
+  const cameras = useTerrain((s) => s.course!.cameras);
+  const [still, setStill] = useState(false);
+  const walker = useTerrain((s) => s.walker);
+  const readOnly = useTerrain((s) => s.readOnly);
+  const engineBytes = useTerrain((s) => s.engineBytes);
+  const settings = useTerrain((s) => s.view);
+  const relief = () => {
+    if (settings.camera !== 'relief') useTerrain.setState({ view: { ...settings, camera: 'relief' } });
+  };
+  /** The relief, out of nobody's eyes. */
+  const stand = () => {
+    useTerrain.setState({ walker: null });
+    view?.walk(null);
+    relief();
+  };
+  const go = (how: Walker['how']) => {
+    const { picture } = useTerrain.getState();
+    if (!view || !picture) return;
+    if (walker?.how === how) return useTerrain.setState({ walker: null });
+    relief();
+    const { eye, target } = view.cameraPlace();
+    const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
+    const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
+    useTerrain.setState({ walker: putDown(picture, how, east, south, heading) });
+  };
+  return (
+    <section className={css.panel} aria-label="Views">
+      <div className={css.sides}>
+        {(Object.keys(SIDES) as Side[]).map((side) => (
+          <Button
+            key={side}
+            onClick={() => {
+              stand();
+              view?.lookFrom(side);
+            }}
+          >
+            {SIDES[side].replace('From the ', '').replace('From ', '')}
+          </Button>
+        ))}
+      </div>
+      <div className={css.sides}>
+        <Button aria-pressed={walker?.how === 'walk'} onClick={() => go('walk')}>
+          <Footprints size={13} /> Walk
+        </Button>
+        <Button aria-pressed={walker?.how === 'fly'} onClick={() => go('fly')}>
+          <Plane size={13} /> Fly
+        </Button>
+      </div>
+      {walker && (
+        <>
+          <p>W A S D or the arrows go; the mouse looks around; Q and E sink and rise in the air; Escape ends it.</p>
+          <Row label="Pace" help="1.4, 4 and 12 metres a second.">
+            <Segments
+              label="Pace"
+              value={walker.pace}
+              choices={{ walk: 'Walk', run: 'Run', ride: 'Ride' }}
+              onChange={(pace) => useTerrain.setState({ walker: { ...walker, pace: pace as Pace } })}
+            />
+          </Row>
+          {walker.how === 'walk' && (
+            <Row label="Steepest" help="No way up that is steeper than this.">
+              <NumberField
+                label="Steepest"
+                unit="°"
+                value={walker.steepest}
+                min={5}
+                max={89}
+                onChange={(steepest) => useTerrain.setState({ walker: { ...walker, steepest } })}
+              />
+            </Row>
+          )}
+          {walker.stopped && <p role="status">Too steep to go on that way.</p>}
+        </>
+      )}
+      {cameras.length > 0 && (
+        <ul>
+          {cameras.map((camera) => (
+            <li key={camera.id}>
+              <TextField label={`Name of ${camera.name}`} value={camera.name} disabled={readOnly} onChange={(name) => nameView(camera.id, name)} />
+              <Button
+                look="quiet"
+                square
+                aria-label={`Look from ${camera.name}`}
+                title="Look from here"
+                onClick={() => {
+                  stand();
+                  view?.goTo(camera);
+                }}
+              >
+                <Eye size={13} />
+              </Button>
+              <Button look="quiet" square aria-label={`Take ${camera.name} away`} disabled={readOnly} onClick={() => removeView(camera.id)}>
+                <Trash2 size={13} />
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameraPlace())}>
+        Keep this view
+      </Button>
+      <Button disabled={!view} onClick={() => setStill(true)}>
+        <Camera size={13} /> Still …
+      </Button>
+      {still && view && <StillSheet view={view} onClose={() => setStill(false)} />}
+      <Row label="Every sample" help="Draws the real grid everywhere, not only where a difference could be seen. Slower.">
+        <Switch label="Every sample" on={settings.everySample} onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })} />
+      </Row>
+      {view && (
+        <p className="number">
+          view {bytes(view.bytes)}
+          {engineBytes && ` · stages ${bytes(engineBytes.held)} of ${bytes(engineBytes.limit)}`}
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,104 @@
+import { UplandError } from '../../errors';
+import type { Field } from '../../field/field';
+import { formats as allFormats } from '../../formats';
+import { CODES, fillInBlocks, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../../formats/format';
+
+/** How heights become the numbers of a file. */
+export interface Encoding {
+  format: string;
+  type: SampleType;
+  /** Integer types: the metres, absolute, that the smallest and largest code stand for. */
+  range?: { low: number; high: number };
+  /** Floats that hold 0 at one height and 1 at another (metres, absolute) instead of metres. */
+  unit?: { low: number; high: number };
+  options?: WriteOptions;
+  noData?: number | null;
+}
+
+export interface Quantised {
+  page: Page;
+  /** Metres from code to code; 0 for floats. */
+  step: number;
+  /** Samples outside of the range, set to its nearer end. */
+  clipped: number;
+}
+
+/** Metres that one code stands for: (high − low) / (2ᵇ − 1). */
+export function metresPerCode(type: SampleType, range: { low: number; high: number }): number {
+  const codes = CODES[type];
+  return codes ? (range.high - range.low) / (codes.max - codes.min) : 0;
+}
+
+/** The field's heights at the type of the file: code = round((h − low) / (high − low) · (2ᵇ − 1)), or metres for floats. */
+export function quantise(field: Field, encoding: Encoding): Quantised {
+  const { ground, height, valid } = field;
+  const { type, range } = encoding;
+  const codes = CODES[type];
+  const noData = encoding.noData ?? (valid && !codes ? -9999 : null);
+  if (valid && codes && noData === null) {
+    throw new UplandError(
+      'no-data',
+      'This ground has samples without a height, and the file has no code for them. Fill the holes first, or write floats or give a no-data code.',
+    );
+  }
+  const samples = makeSamples(type, height.length);
+  const base: Omit<Page, 'scale' | 'offset'> = { width: ground.across, height: ground.down, type, samples, ground, noData, options: encoding.options ?? {} };
+  if (!codes) {
+    const { low, high } = encoding.unit ?? { low: 0, high: 1 };
+    if (!(high > low))
+      throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
+    fillInBlocks(samples, (block, from) => {
+      for (let k = 0, i = from; k < block.length; k++, i++) block[k] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
+    });
+    return { page: { ...base, scale: 1, offset: 0 }, step: 0, clipped: 0 };
+  }
+  if (!range) throw new UplandError('no-range', 'Whole-number samples need a range: the metres that the smallest and the largest code stand for.');
+  if (!(range.high > range.low)) {
+    throw new UplandError('range', `The range runs from ${range.low} m to ${range.high} m. The upper end has to lie above the lower one.`, range);
+  }
+  const span = codes.max - codes.min;
+  const perMetre = span / (range.high - range.low);
+  const low = range.low - ground.datum;
+  let clipped = 0;
+  let taken = 0;
+  const { min } = codes;
+  fillInBlocks(samples, (block, from) => {
+    for (let k = 0, i = from; k < block.length; k++, i++) {
+      if (valid && !valid[i]) {
+        block[k] = noData!;
+        continue;
+      }
+      const code = (height[i] - low) * perMetre + 0.5;
+      // A height that rounds to the last code is not clipped; one that would need another code is.
+      const fits = code >= 0 && code < span + 1;
+      if (!fits) clipped++;
+      const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
+      if (valid && kept === noData) taken++;
+      block[k] = kept;
+    }
+  });
+  if (taken) {
+    throw new UplandError(
+      'no-data',
+      `${taken} samples with a height come to ${noData}, the code for no data. Choose a range that leaves it free, or another code.`,
+      { taken },
+    );
+  }
+  const scale = (range.high - range.low) / span;
+  return { page: { ...base, scale, offset: range.low - codes.min * scale }, step: scale, clipped };
+}
+
+/** The file's bytes. `formats` may be another list, for trying what a faulty writer does. */
+export async function encode(
+  field: Field,
+  encoding: Encoding,
+  formats: readonly Format[] = allFormats,
+): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised; beside: Beside[] }> {
+  const format = formats.find((f) => f.id === encoding.format);
+  if (!format) throw new UplandError('unknown-format', `There is no format "${encoding.format}".`);
+  if (!format.writes.includes(encoding.type)) {
+    throw new UplandError('type', `${format.title} is not written with ${encoding.type} samples. It takes ${format.writes.join(', ')}.`);
+  }
+  const quantised = quantise(field, encoding);
+  return { bytes: await format.write(quantised.page), quantised, beside: format.beside?.(quantised.page) ?? [] };
+}

@@ -1,0 +1,244 @@
+import { sentenceOf, StoppedError, UplandError } from '../../errors';
+import { resample } from '../../field/resample';
+import { spacingOf, type Ground } from '../../field/ground';
+import { reliefOf } from '../../masks/terrain';
+import { maskWeights, type EvaluateOptions, type Evaluation } from '../../course/evaluate';
+import type { Course } from '../../course/schema';
+import { LINEAR_OF_CODE } from '../../colour';
+import { coverSchema, type Colour, type Cover } from '../../course/recipe';
+
+/** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
+export const defaultCover = (): Cover =>
+  coverSchema.parse({
+    ramp: 'relief',
+    stops: [
+      { at: 0, colour: [72, 74, 44] },
+      { at: 0.35, colour: [103, 103, 58] },
+      { at: 0.6, colour: [139, 127, 79] },
+      { at: 1, colour: [168, 158, 123] },
+    ],
+    layers: [
+      {
+        id: 'peat',
+        name: 'Peat and rushes',
+        colour: [70, 61, 42],
+        // Not where water stands about on level ground: its ways across a filled hollow are straight.
+        where: {
+          masks: [
+            { id: 'peat-flow', kind: 'flow', params: { low: 60_000, high: 1e10, softness: 50_000 }, ragged: 0.5, raggedSize: 90 },
+            { id: 'peat-slope', kind: 'slope', params: { low: 5, high: 90, softness: 4 } },
+          ],
+        },
+      },
+      {
+        id: 'scree',
+        name: 'Scree',
+        colour: [133, 127, 118],
+        where: { masks: [{ id: 'scree-slope', kind: 'slope', params: { low: 34, high: 50, softness: 5 }, ragged: 0.6, raggedSize: 160 }] },
+      },
+      {
+        id: 'crag',
+        name: 'Crag',
+        colour: [98, 96, 95],
+        where: { masks: [{ id: 'crag-slope', kind: 'slope', params: { low: 47, high: 90, softness: 6 }, ragged: 0.5, raggedSize: 120 }] },
+      },
+    ],
+  });
+
+/** A picture that repeats: 8-bit colour, three bytes a pixel. */
+export interface Picture {
+  width: number;
+  height: number;
+  rgb: Uint8Array;
+}
+
+export interface CoverOptions extends EvaluateOptions {
+  /** The pictures that layers repeat, by SHA-256. */
+  picture?(sha: string): Promise<Picture>;
+}
+
+/**
+ * How much of each part of the cover lies at every sample, 0 to 1, the ramp first: a layer covers
+ * what is beneath it as far as its weight goes, so the parts add up to 1.
+ */
+export async function coverWeights(course: Course, evaluation: Evaluation, cover: Cover, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer>[]> {
+  const count = evaluation.height.length;
+  const parts = [new Float32Array(count).fill(1)];
+  for (const layer of cover.layers) {
+    const [weights] = await maskWeights(course, evaluation, [layer], options).catch((error: unknown) => {
+      if (error instanceof StoppedError) throw error;
+      throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
+    });
+    const own = weights ?? new Float32Array(count).fill(1);
+    if (layer.strength !== 1) for (let i = 0; i < count; i++) own[i] *= layer.strength;
+    for (const part of parts) covered(part, own);
+    parts.push(own);
+  }
+  return parts;
+}
+
+function covered(part: Float32Array, by: Float32Array): void {
+  for (let i = 0; i < part.length; i++) part[i] *= 1 - by[i];
+}
+
+/** What drives the ramp, 0 to 1 at every sample. */
+export async function rampValues({ ground, height }: Evaluation, cover: Cover, { kernels, signal }: EvaluateOptions): Promise<Float32Array<ArrayBuffer>> {
+  if (cover.ramp === 'relief') return reliefOf(kernels, height, ground, spacingOf(ground), cover.reach, signal);
+  if (cover.ramp === 'rank') return ranks(height);
+  let [low, high] = [Infinity, -Infinity];
+  for (let i = 0; i < height.length; i++) {
+    if (height[i] < low) low = height[i];
+    if (height[i] > high) high = height[i];
+  }
+  const scale = high > low ? 1 / (high - low) : 0;
+  const out = new Float32Array(height.length);
+  for (let i = 0; i < out.length; i++) out[i] = (height[i] - low) * scale;
+  return out;
+}
+
+const BINS = 65_536;
+
+/** The share of the samples that lie lower, counted in 65 536 bins with straight lines between them. */
+export function ranks(height: Float32Array): Float32Array<ArrayBuffer> {
+  let [low, high] = [Infinity, -Infinity];
+  for (let i = 0; i < height.length; i++) {
+    if (height[i] < low) low = height[i];
+    if (height[i] > high) high = height[i];
+  }
+  const out = new Float32Array(height.length);
+  if (!(high > low)) return out;
+  const scale = (BINS - 1) / (high - low);
+  const below = new Float64Array(BINS + 1);
+  for (let i = 0; i < height.length; i++) below[Math.floor((height[i] - low) * scale) + 1]++;
+  for (let b = 1; b <= BINS; b++) below[b] += below[b - 1];
+  for (let i = 0; i < out.length; i++) {
+    const at = (height[i] - low) * scale;
+    const bin = Math.floor(at);
+    out[i] = (below[bin] + (below[bin + 1] - below[bin]) * (at - bin)) / height.length;
+  }
+  return out;
+}
+
+/** The ground's colour, 8-bit sRGB, three bytes a sample; mixed in linear light (IEC 61966-2-1). */
+export async function groundColour(course: Course, evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<Uint8Array<ArrayBuffer>> {
+  const { ground } = evaluation;
+  const parts = await coverWeights(course, evaluation, cover, options);
+  const values = await rampValues(evaluation, cover, options);
+  const stops = [...cover.stops].sort((a, b) => a.at - b.at);
+  const table = new Float64Array(3 * 257);
+  for (let k = 0; k <= 256; k++) {
+    const t = k / 256;
+    const upper = stops.findIndex((s) => s.at >= t);
+    const [a, b] = upper < 0 ? [stops.at(-1)!, stops.at(-1)!] : [stops[Math.max(0, upper - 1)], stops[upper]];
+    const share = b.at > a.at ? Math.min(1, Math.max(0, (t - a.at) / (b.at - a.at))) : 0;
+    for (let c = 0; c < 3; c++) table[3 * k + c] = LINEAR_OF_CODE[a.colour[c]] + (LINEAR_OF_CODE[b.colour[c]] - LINEAR_OF_CODE[a.colour[c]]) * share;
+  }
+  const coats: Coat[] = [];
+  for (const layer of cover.layers) {
+    const picture = layer.picture ? await options.picture?.(layer.picture) : undefined;
+    if (layer.picture && !picture) throw new UplandError('cover', `The picture of “${layer.name}” is not here.`);
+    coats.push(picture ? repeating(picture, layer.pictureSize, ground) : plain(layer.colour));
+  }
+  const spacing = spacingOf(ground);
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const { across } = ground;
+  const out = new Uint8Array(3 * values.length);
+  const light = new Float64Array(3 * across);
+  for (let row = 0; row < ground.down; row++) {
+    const start = row * across;
+    for (let column = 0; column < across; column++) {
+      const at = Math.min(255.999, Math.max(0, values[start + column] * 256));
+      const k = 3 * Math.floor(at);
+      const u = at - Math.floor(at);
+      const beneath = parts[0][start + column];
+      for (let c = 0; c < 3; c++) light[3 * column + c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
+    }
+    const south = (row + pad) * spacing.y;
+    for (const [n, coat] of coats.entries()) paint(light, coat, parts[n + 1].subarray(start, start + across), south, pad, spacing.x);
+    for (let i = 0; i < light.length; i++) out[3 * start + i] = toScreen(light[i]);
+  }
+  return out;
+}
+
+/** A row of a coat laid on as far as its weights go. */
+function paint(light: Float64Array, { channels, across, down, size, tall }: Coat, weights: Float32Array, south: number, pad: number, spacing: number): void {
+  const [red, green, blue] = channels;
+  const row = across === 1 ? 0 : texel(south, tall, down) * across;
+  for (let column = 0; column < weights.length; column++) {
+    const weight = weights[column];
+    if (weight === 0) continue;
+    const from = across === 1 ? 0 : row + texel((column + pad) * spacing, size, across);
+    light[3 * column] += weight * red[from];
+    light[3 * column + 1] += weight * green[from];
+    light[3 * column + 2] += weight * blue[from];
+  }
+}
+
+/** What a layer is painted with: a colour, or a picture that repeats every `size` × `tall` metres; linear light. */
+interface Coat {
+  channels: Float32Array[];
+  across: number;
+  down: number;
+  size: number;
+  tall: number;
+}
+
+const plain = (colour: Colour): Coat => ({ channels: colour.map((c) => Float32Array.of(LINEAR_OF_CODE[c])), across: 1, down: 1, size: 1, tall: 1 });
+
+const texel = (metres: number, size: number, count: number) => Math.min(count - 1, Math.floor(((metres / size) % 1) * count));
+
+/** A repeating picture sized in metres, averaged over what a sample covers, so that it does not flicker. */
+function repeating({ width, height, rgb }: Picture, size: number, ground: Ground): Coat {
+  const spacing = spacingOf(ground);
+  const factor = Math.max(1, Math.round((Math.max(spacing.x, spacing.y) * width) / size));
+  const [across, down] = [Math.max(1, Math.round(width / factor)), Math.max(1, Math.round(height / factor))];
+  const own: Ground = { width, depth: height, across: width, down: height, registration: 'area', datum: 0, sea: 0 };
+  const channels = [0, 1, 2].map((c) => {
+    const plane = new Float32Array(width * height);
+    for (let i = 0; i < plane.length; i++) plane[i] = LINEAR_OF_CODE[rgb[3 * i + c]];
+    return across === width && down === height ? plane : resample({ ground: own, height: plane }, { ...own, across, down }, 'average').height;
+  });
+  return { channels, across, down, size, tall: (size * height) / width };
+}
+
+/** The codes of linear light in 65 535 steps: some twenty to a code where it is darkest. */
+const TO_SCREEN = new Uint8Array(65_536);
+for (let i = 0, code = 0; i < TO_SCREEN.length; i++) {
+  while (code < 255 && i / 65_535 > (LINEAR_OF_CODE[code] + LINEAR_OF_CODE[code + 1]) / 2) code++;
+  TO_SCREEN[i] = code;
+}
+
+const toScreen = (light: number): number => TO_SCREEN[light <= 0 ? 0 : light >= 1 ? 65_535 : Math.round(light * 65_535)];
+
+/**
+ * Weights as whole numbers that add up to exactly full scale at every sample: rounded down, and
+ * the rest given to those that lost the most (largest remainder). Channels side by side in fours,
+ * red to alpha, in one or two pictures; a channel that is not there is 0.
+ */
+export function packWeights(parts: readonly Float32Array[], bits: 8 | 16): (Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer>)[] {
+  if (parts.length < 2 || parts.length > 8) throw new UplandError('weights', `Weights go into two to eight channels; there are ${parts.length}.`);
+  const full = bits === 16 ? 65_535 : 255;
+  const count = parts[0].length;
+  const pictures = Array.from({ length: Math.ceil(parts.length / 4) }, () => (bits === 16 ? new Uint16Array(4 * count) : new Uint8Array(4 * count)));
+  const whole = new Int32Array(parts.length);
+  const lost = new Float64Array(parts.length);
+  for (let i = 0; i < count; i++) {
+    let sum = 0;
+    for (const part of parts) sum += Math.max(0, part[i]);
+    let left = full;
+    for (let k = 0; k < parts.length; k++) {
+      const share = sum > 0 ? (Math.max(0, parts[k][i]) / sum) * full : k === 0 ? full : 0;
+      whole[k] = Math.floor(share);
+      lost[k] = share - whole[k];
+      left -= whole[k];
+    }
+    for (; left > 0; left--) {
+      let most = 0;
+      for (let k = 1; k < parts.length; k++) if (lost[k] > lost[most]) most = k;
+      whole[most]++;
+      lost[most] = -1;
+    }
+    for (let k = 0; k < parts.length; k++) pictures[k >> 2][4 * i + (k & 3)] = whole[k];
+  }
+  return pictures;
+}

@@ -1,0 +1,60 @@
+import type { Field } from '../../field/field';
+
+/**
+ * Normals of the ground itself at any place: central differences of the samples, straight between
+ * them; at the rim from one side. East, south and up; unit length. `size`: the mesh's width and
+ * depth, metres.
+ */
+export function exactNormals(
+  field: Field,
+  east: Float64Array,
+  south: Float64Array,
+  strength: number,
+  { width, depth }: { width: number; depth: number },
+): Float32Array<ArrayBuffer> {
+  const { across, down, registration } = field.ground;
+  const area = registration === 'area';
+  const [dx, dy] = area ? [width / across, depth / down] : [width / (across - 1), depth / (down - 1)];
+  const out = new Float32Array(3 * east.length);
+  const slope = slopesAt(field, strength / dx, strength / dy);
+  const place = (share: number, count: number) => Math.min(count - 1, Math.max(0, area ? share * count - 0.5 : share * (count - 1)));
+  for (let i = 0; i < east.length; i++) {
+    const [column, row] = [place(east[i], across), place(south[i], down)];
+    const near = (v: number) => (Math.abs(v - Math.round(v)) < 1e-9 ? Math.round(v) : v);
+    const [x, y] = slope(near(column), near(row));
+    const length = Math.sqrt(x * x + y * y + 1);
+    out[3 * i] = -x / length;
+    out[3 * i + 1] = -y / length;
+    out[3 * i + 2] = 1 / length;
+  }
+  return out;
+}
+
+/** The slope of the ground along east and south at a place in samples. */
+export function slopesAt({ ground: { across, down }, height }: Field, perColumn: number, perRow: number): (column: number, row: number) => [number, number] {
+  const at = (c: number, r: number, out: [number, number]) => {
+    const [w, e] = [c > 0 ? c - 1 : 0, c < across - 1 ? c + 1 : c];
+    const [n, s] = [r > 0 ? r - 1 : 0, r < down - 1 ? r + 1 : r];
+    out[0] = e > w ? ((height[r * across + e] - height[r * across + w]) / (e - w)) * perColumn : 0;
+    out[1] = s > n ? ((height[s * across + c] - height[n * across + c]) / (s - n)) * perRow : 0;
+  };
+  const [a, b, c, d]: [number, number][] = [
+    [0, 0],
+    [0, 0],
+    [0, 0],
+    [0, 0],
+  ];
+  const found: [number, number] = [0, 0];
+  return (column, row) => {
+    const [c0, r0] = [Math.floor(column), Math.floor(row)];
+    const [fx, fy] = [column - c0, row - r0];
+    at(c0, r0, a);
+    if (fx === 0 && fy === 0) return a;
+    const [c1, r1] = [Math.min(across - 1, c0 + 1), Math.min(down - 1, r0 + 1)];
+    at(c1, r0, b);
+    at(c0, r1, c);
+    at(c1, r1, d);
+    for (let k = 0; k < 2; k++) found[k] = (a[k] * (1 - fx) + b[k] * fx) * (1 - fy) + (c[k] * (1 - fx) + d[k] * fx) * fy;
+    return found;
+  };
+}
