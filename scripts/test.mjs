@@ -47,6 +47,7 @@ check('lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
 check('layers', 'npx', ['depcruise', 'core', 'app', 'cli']);
 check('the core without the types of a platform', 'npx', ['tsc', '-p', 'core/tsconfig.json', '--noEmit']);
 check('nothing unused', 'npx', ['knip', '--no-progress']);
+check('nothing that only tests use', 'npx', ['knip', '--no-progress', '--production', '--exclude', 'dependencies']);
 check('format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
 suite('unit');
 suite('reference');

@@ -19,7 +19,7 @@ import { Facts, Part } from '../../components/Facts';
 import { figure, smallMetres } from '../../components/format';
 import { Working, type Work } from '../../components/Working';
 import { engine, listening } from '../../engine/client';
-import type { HandedOn, OrderCost } from '../../engine/api';
+import type { HandedOn } from '../../engine/api';
 import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
 import { useTerrain } from '../../store/terrain';
@@ -32,6 +32,7 @@ import { MapView } from './MapView';
 import { ProofPart } from './ProofPart';
 import { ReceiverList } from './ReceiverList';
 import { TrialPart } from './TrialPart';
+import { useEngineQuery } from '../../components/use-engine-query';
 import css from './ExportRoom.module.css';
 
 const begun = (receiver: Receiver, course: Parameters<typeof orderForReceiver>[1]): Order => {
@@ -42,10 +43,9 @@ const begun = (receiver: Receiver, course: Parameters<typeof orderForReceiver>[1
 };
 
 /** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
-export function HandOffRoom() {
+export function ExportRoom() {
   const course = useTerrain((s) => s.course)!;
   const [order, setOrder] = useState(() => begun(receivers[0], course));
-  const [cost, setCost] = useState<OrderCost | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [handed, setHanded] = useState<HandedOn | null>(null);
   const [work, setWork] = useState<Work | null>(null);
@@ -59,28 +59,11 @@ export function HandOffRoom() {
     setOrder((old) => ({ ...next, maps: old.maps, grounds: old.grounds, frame: old.frame, docket: old.docket }));
   };
   const key = JSON.stringify(order);
+  const { value: cost, fault: costFault } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
   useEffect(() => {
-    let stale = false;
     setHanded(null);
     setSide('proof');
     setFault(null);
-    const wait = setTimeout(
-      () =>
-        void engine()
-          .orderCost(course, order)
-          .then((answer) => {
-            if (stale) return;
-            if (answer.ok) setCost(answer.value);
-            else if (!answer.stopped) setFault(answer.sentence);
-          }),
-      120,
-    );
-    return () => {
-      stale = true;
-      clearTimeout(wait);
-    };
-    // The key stands for the order, which is made anew with every change.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [key, course]);
 
   const ground = useMemo(() => groundForReceiver(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
@@ -202,9 +185,9 @@ export function HandOffRoom() {
             </>
           )}
         </div>
-        {fault && (
+        {(fault ?? costFault) && (
           <p className={css.stopped} role="alert">
-            <TriangleAlert size={15} /> {fault}
+            <TriangleAlert size={15} /> {fault ?? costFault}
           </p>
         )}
         {handed ? (

@@ -1,10 +1,11 @@
 import { Download } from 'lucide-react';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import type { Course, Ground } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { engine } from '../../engine/client';
+import { useEngineQuery } from '../../components/use-engine-query';
 import css from './ExportRoom.module.css';
 
 const MEANINGS: Record<string, string> = {
@@ -19,18 +20,9 @@ const MEANINGS: Record<string, string> = {
 
 /** What weathering left behind, and where the water runs, as files of their own. */
 export function LayersPart({ course, ground }: { course: Course; ground: Ground }) {
-  const [names, setNames] = useState<string[]>([]);
   const [busy, setBusy] = useState<string | null>(null);
   const [fault, setFault] = useState<string | null>(null);
-  useEffect(() => {
-    let stale = false;
-    void engine()
-      .layerNames(course)
-      .then((answer) => !stale && answer.ok && setNames(answer.value));
-    return () => {
-      stale = true;
-    };
-  }, [course]);
+  const names = useEngineQuery(() => engine().layerNames(course), [course]).value ?? [];
   const write = async (layer: string) => {
     const file = fileNameOf(`${course.name}-${layer}`, layer === 'streams' ? '.geojson' : '.tif');
     setBusy(layer);

@@ -3,11 +3,11 @@ import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/co
 import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
 import { engine } from '../../engine/client';
-import type { MapDrape } from '../../engine/api';
 import { useTerrain } from '../../store/terrain';
 import { GroundView } from '../../view/ground-view';
 import type { Frame } from './frame';
 import { FrameOverlay } from './FrameOverlay';
+import { useEngineQuery } from '../../components/use-engine-query';
 import css from './ExportRoom.module.css';
 
 interface Props {
@@ -25,10 +25,7 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
   const course = useTerrain((s) => s.course)!;
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
-  const [drape, setDrape] = useState<MapDrape | null>(null);
-  const [said, setFault] = useState<string | null>(null);
   const [blind, setBlind] = useState(false);
-  const fault = said ?? (blind ? 'This browser gave no WebGL 2: maps are handed on all the same, but not shown here.' : null);
   const [camera, setCamera] = useState<'relief' | 'plan'>('relief');
   const [shows, setShows] = useState<GroundView | null>(null);
   const [drawing, setDrawing] = useState(false);
@@ -47,23 +44,8 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
     };
   }, []);
   const key = JSON.stringify([source, spec]);
-  useEffect(() => {
-    let stale = false;
-    setFault(null);
-    if (source.kind === 'calibration') return;
-    void engine()
-      .mapDrape(course, source, spec)
-      .then((answer) => {
-        if (stale) return;
-        if (answer.ok) setDrape(answer.value);
-        else if (!answer.stopped) setFault(answer.sentence);
-      });
-    return () => {
-      stale = true;
-    };
-    // The key stands for source and spec, which are made anew on every render.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [key, course]);
+  const { value: drape, fault: refused } = useEngineQuery(() => (source.kind === 'calibration' ? null : engine().mapDrape(course, source, spec)), [key, course]);
+  const fault = refused ?? (blind ? 'This browser gave no WebGL 2: maps are handed on all the same, but not shown here.' : null);
   useEffect(() => {
     if (!drape) return;
     const { lowest, highest } = drape.statistics;

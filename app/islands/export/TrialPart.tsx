@@ -1,11 +1,11 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { SYMPTOMS, type Order, type MisreadSettings } from '@upland-cast/core';
 import { NumberField, Row, Segments, Select, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
 import { engine } from '../../engine/client';
 import type { Pixels } from '../../drawing/pictures';
-import type { TrialResult } from '../../engine/api';
 import { PixelPicture } from '../import/PixelPicture';
+import { useEngineQuery } from '../../components/use-engine-query';
 import css from './ExportRoom.module.css';
 
 type Told = MisreadSettings & { asColour?: boolean; greenTurned?: boolean };
@@ -13,21 +13,7 @@ type Told = MisreadSettings & { asColour?: boolean; greenTurned?: boolean };
 /** The delivery read as a receiver does that was told right, or wrong on purpose: the ground it gets beside the true one, and the symptom by its name. */
 export function TrialPart({ order, ground }: { order: Order; ground: { across: number; down: number } }) {
   const [told, setTold] = useState<Told>({});
-  const [result, setResult] = useState<TrialResult | null>(null);
-  const [fault, setFault] = useState<string | null>(null);
-  useEffect(() => {
-    let stale = false;
-    void engine()
-      .trial(told)
-      .then((answer) => {
-        if (stale) return;
-        setFault(answer.ok ? null : answer.sentence);
-        if (answer.ok) setResult(answer.value);
-      });
-    return () => {
-      stale = true;
-    };
-  }, [told]);
+  const { value: result, fault } = useEngineQuery(() => engine().trial(told), [told]);
   const set = (part: Told) => setTold({ ...told, ...part });
   const raw = order.height.format === 'raw';
   const codes = order.height.type[0] !== 'f';

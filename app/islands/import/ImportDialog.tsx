@@ -27,7 +27,7 @@ interface Props {
 }
 
 /** The sheet that files go through on their way in: what they are, what is assumed, what is wrong with them, and the effect at once. */
-export function BringIn({ files, settled, into, onClose, onTaken }: Props) {
+export function ImportDialog({ files, settled, into, onClose, onTaken }: Props) {
   const ref = useRef<HTMLDialogElement>(null);
   const [opened, setOpened] = useState<OpenedFile[] | null>(null);
   const [fault, setFault] = useState<string | null>(null);

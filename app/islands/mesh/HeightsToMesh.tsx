@@ -10,6 +10,7 @@ import type { MeshCurve, MeshPreview, MeshSpec, WrittenMesh } from '../../engine
 import { say, useTerrain } from '../../store/terrain';
 import { ErrorChart } from './ErrorChart';
 import type { Made, Shown } from './shown';
+import { useEngineQuery } from '../../components/use-engine-query';
 import css from './MeshRoom.module.css';
 import { Faces, Pieces, Place, SwitchRow, Wears } from './MeshSettings';
 
@@ -64,8 +65,6 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const { ground } = course;
   const most = Math.max(1, ground.across - (ground.registration === 'point' ? 1 : 0));
   const [spec, setSpec] = useState<MeshSpec>(() => begun(ground, Math.min(256, most)));
-  const [preview, setPreview] = useState<MeshPreview | null>(null);
-  const [fault, setFault] = useState('');
   const [written, setWritten] = useState<WrittenMesh | null>(null);
   const [curve, setCurve] = useState<MeshCurve | null>(null);
   const [charting, setCharting] = useState<Work | null>(null);
@@ -75,26 +74,14 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const format = meshFormats.find((f) => f.id === spec.format)!;
   const key = JSON.stringify(spec);
 
+  const { value: preview, fault: previewFault } = useEngineQuery(() => engine().meshPreview(course, spec), [key, course], 200);
+  const fault = previewFault ?? preview?.refused ?? '';
   useEffect(() => {
-    let stale = false;
-    const wait = setTimeout(async () => {
-      const result = await engine().meshPreview(course, JSON.parse(key) as MeshSpec);
-      if (stale) return;
-      if (!result.ok) {
-        if (!result.stopped) setFault(result.sentence);
-        return;
-      }
-      setFault(result.value.refused ?? '');
-      setPreview(result.value);
-      const { picture, high, error, normal, facts, words } = result.value;
-      onShown({ picture, high, error, normal });
-      onCaption(words || `${figure(facts.triangles, 0)} triangles, largest error ${smallMetres(facts.maxError)}`);
-    }, 200);
-    return () => {
-      stale = true;
-      clearTimeout(wait);
-    };
-  }, [key, course, onShown, onCaption]);
+    if (!preview) return;
+    const { picture, high, error, normal, facts, words } = preview;
+    onShown({ picture, high, error, normal });
+    onCaption(words || `${figure(facts.triangles, 0)} triangles, largest error ${smallMetres(facts.maxError)}`);
+  }, [preview, onShown, onCaption]);
 
   useEffect(() => {
     setWritten(null);

@@ -4,15 +4,14 @@ import { spacingOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { clock, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
-import { change, redo, undo, useTerrain, type Room } from '../../store/terrain';
+import { change, redo, undo, useTerrain } from '../../store/terrain';
 import { BRING_IN, chooseFiles, type Brought } from '../import/files';
 import { GroundDialog } from '../work/dialogs/GroundDialog';
 import { setSheet } from '../../storage/sheet';
 import { MarksDialog } from '../work/dialogs/MarksDialog';
 import { SavesDialog } from '../work/dialogs/SavesDialog';
+import { rooms } from './rooms';
 import css from './Header.module.css';
-
-const ROOMS: Record<Room, string> = { work: 'Work', mesh: 'Mesh', 'hand-off': 'Hand off' };
 
 export function Header() {
   const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
@@ -51,9 +50,9 @@ export function Header() {
             {chipText(course.ground)}
           </button>
           <nav className={css.rooms} aria-label="Rooms">
-            {(Object.keys(ROOMS) as Room[]).map((key) => (
-              <a key={key} href={`#${key}`} aria-current={room === key ? 'page' : undefined}>
-                {ROOMS[key]}
+            {rooms.map(({ id, title }) => (
+              <a key={id} href={`#${id}`} aria-current={room === id ? 'page' : undefined}>
+                {title}
               </a>
             ))}
           </nav>

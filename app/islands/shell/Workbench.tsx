@@ -2,20 +2,16 @@ import { useEffect, useState } from 'react';
 import { UplandError } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
 import { Button } from '../../components/controls';
-import { change, isSaving, openTerrain, redo, saveShortly, say, undo, useTerrain, type Room } from '../../store/terrain';
+import { change, isSaving, openTerrain, redo, saveShortly, say, undo, useTerrain } from '../../store/terrain';
 import { select } from '../../store/course';
-import { BringIn } from '../import/ImportDialog';
+import { ImportDialog } from '../import/ImportDialog';
 import { BRING_IN, broughtBy, isProject, partMeshes, toMeshRoom, type Brought } from '../import/files';
 import { joinInto, keepHandles } from '../import/taken';
-import { HandOffRoom } from '../export/ExportRoom';
-import { MeshRoom } from '../mesh/MeshRoom';
 import { Header } from './Header';
 import { Notices } from './Notices';
+import { roomOfHash, rooms, type RoomEntry } from './rooms';
 import { SaveProject } from './SaveProject';
-import { WorkRoom } from '../work/WorkRoom';
 import css from './Workbench.module.css';
-
-const ROOMS: Room[] = ['work', 'mesh', 'hand-off'];
 
 /** The page where a terrain is worked: one island, whose rooms are states of the address's hash. */
 export function Workbench() {
@@ -32,10 +28,7 @@ function Bench() {
   const missing = useTerrain((s) => s.missing);
 
   useEffect(() => {
-    const read = () => {
-      const hash = location.hash.slice(1) as Room;
-      useTerrain.setState({ room: ROOMS.includes(hash) ? hash : 'work' });
-    };
+    const read = () => useTerrain.setState({ room: roomOfHash(location.hash) });
     read();
     window.addEventListener('hashchange', read);
     const id = new URLSearchParams(location.search).get('id');
@@ -131,7 +124,7 @@ function Bench() {
       <Notices />
       {brought && course && (
         <Boundary part="Bringing in" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>
-          <BringIn
+          <ImportDialog
             files={brought}
             into={course.ground}
             onClose={() => setBrought(null)}
@@ -145,23 +138,22 @@ function Bench() {
           />
         </Boundary>
       )}
-      {course && (
-        <>
-          <div className={css.room} hidden={room !== 'work'}>
-            <WorkRoom shown={room === 'work'} />
-          </div>
-          {room === 'mesh' && (
-            <Boundary key="mesh" part="The Mesh room" rescue={<SaveProject />}>
-              <MeshRoom />
-            </Boundary>
-          )}
-          {room === 'hand-off' && (
-            <Boundary key="hand-off" part="Hand off" rescue={<SaveProject />}>
-              <HandOffRoom />
-            </Boundary>
-          )}
-        </>
-      )}
+      {course && rooms.map((entry) => (entry.stays || room === entry.id) && <InRoom key={entry.id} entry={entry} shown={room === entry.id} />)}
     </div>
+  );
+}
+
+function InRoom({ entry: { part, component: Room, stays }, shown }: { entry: RoomEntry; shown: boolean }) {
+  const room = (
+    <Boundary part={part} rescue={<SaveProject />}>
+      <Room shown={shown} />
+    </Boundary>
+  );
+  return stays ? (
+    <div className={css.room} hidden={!shown}>
+      {room}
+    </div>
+  ) : (
+    room
   );
 }

@@ -10,7 +10,7 @@ import { storageSentence } from '../../storage/room';
 import { addTerrain } from '../../storage/terrains';
 import type { SurveyFacts } from '../../survey/work';
 import { Boundary } from '../../components/Boundary';
-import { BringIn } from '../import/ImportDialog';
+import { ImportDialog } from '../import/ImportDialog';
 import type { Brought } from '../import/files';
 import { courseOf } from '../import/taken';
 import css from './Survey.module.css';
@@ -353,7 +353,7 @@ function Archive() {
         </aside>
       </main>
       {brought && (
-        <BringIn
+        <ImportDialog
           files={brought.files}
           settled={brought.settled}
           onClose={() => setBrought(null)}

@@ -23,7 +23,7 @@ import {
   sweepOrphans,
   type BadRow,
 } from '../../storage/terrains';
-import { BringIn } from '../import/ImportDialog';
+import { ImportDialog } from '../import/ImportDialog';
 import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../import/files';
 import { courseOf, keepHandles, type Taken } from '../import/taken';
 import css from './Terrains.module.css';
@@ -235,7 +235,7 @@ function List() {
           .
         </p>
       </main>
-      {brought && <BringIn files={brought} onClose={() => setBrought(null)} onTaken={(taken) => void open(taken)} />}
+      {brought && <ImportDialog files={brought} onClose={() => setBrought(null)} onTaken={(taken) => void open(taken)} />}
       {removing && (
         <Dialog title={`Remove ${removing.course.name}?`} onClose={() => setRemoving(null)}>
           <p>The terrain, its hand work and its past saves go from this browser. This cannot be undone; a project file can be saved first.</p>

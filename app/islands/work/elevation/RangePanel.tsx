@@ -1,10 +1,11 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { clipWords, rangeWords, stepUse, type StepUse } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Switch } from '../../../components/controls';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
 import { select } from '../../../store/course';
 import { change, useTerrain } from '../../../store/terrain';
+import { useEngineQuery } from '../../../components/use-engine-query';
 import css from './Staff.module.css';
 
 type Way = 'shift' | 'stretch' | 'fit' | 'clip' | 'sea';
@@ -14,17 +15,8 @@ const round = (v: number) => Math.round(v * 10) / 10;
 /** What is under water at a level, and how long the shore is; asked anew as the level moves. */
 function useWater(level: number): { share: number; shoreline: number } | null {
   const picture = useTerrain((s) => s.picture);
-  const [water, setWater] = useState<{ share: number; shoreline: number } | null>(null);
-  useEffect(() => {
-    let stale = false;
-    void engine()
-      .waterAt(level)
-      .then((answer) => !stale && setWater(answer));
-    return () => {
-      stale = true;
-    };
-  }, [level, picture]);
-  return water;
+  const ask = async () => ({ ok: true as const, value: await engine().waterAt(level) });
+  return useEngineQuery(ask, [level, picture]).value;
 }
 
 /** The water line in a sentence, live. */

@@ -6,6 +6,7 @@ import { roundInterval } from '../../../drawing/ramp';
 import { select } from '../../../store/course';
 import { change, endGesture, useTerrain } from '../../../store/terrain';
 import { RangePanel, WaterLine } from './RangePanel';
+import { useElementSize } from '../../../components/use-element-size';
 import css from './Staff.module.css';
 
 const TOP = 34;
@@ -27,14 +28,9 @@ export function Staff() {
   const locked = useTerrain((s) => s.seaLocked);
   const [ranging, setRanging] = useState(false);
   const box = useRef<SVGSVGElement>(null);
-  const [size, setSize] = useState(500);
+  const [{ height: size }, measure] = useElementSize({ width: 0, height: 500 });
   const [drag, setDrag] = useState<{ flag: Flag; value: number } | null>(null);
   const [asked, setAsked] = useState<{ flag: Flag; value: number } | null>(null);
-  const measure = (element: HTMLElement | null) => {
-    if (!element) return;
-    const watcher = new ResizeObserver(() => setSize(element.clientHeight));
-    watcher.observe(element);
-  };
   if (!picture) return <aside className={css.staff} ref={measure} aria-label="Elevation" />;
   const { lowest, highest, mean } = picture.statistics;
   const span = Math.max(1, highest - lowest);

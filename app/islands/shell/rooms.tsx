@@ -1,0 +1,27 @@
+import type { ComponentType } from 'react';
+import type { Room } from '../../store/terrain';
+import { ExportRoom } from '../export/ExportRoom';
+import { MeshRoom } from '../mesh/MeshRoom';
+import { WorkRoom } from '../work/WorkRoom';
+
+export interface RoomEntry {
+  /** The address's hash. */
+  id: Room;
+  /** On its tab. */
+  title: string;
+  /** How a fault in it is spoken of. */
+  part: string;
+  component: ComponentType<{ shown: boolean }>;
+  /** Its state and its view live on while another room is shown. */
+  stays?: boolean;
+}
+
+/** Every room of the working page, in the order of their tabs; the first is where the page begins. */
+export const rooms: readonly RoomEntry[] = [
+  { id: 'work', title: 'Work', part: 'The Work room', component: WorkRoom, stays: true },
+  { id: 'mesh', title: 'Mesh', part: 'The Mesh room', component: MeshRoom },
+  { id: 'hand-off', title: 'Hand off', part: 'Hand off', component: ExportRoom },
+];
+
+/** The room that an address's hash names; the first where it names none. */
+export const roomOfHash = (hash: string): Room => (rooms.find(({ id }) => `#${id}` === hash) ?? rooms[0]).id;
