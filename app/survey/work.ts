@@ -166,7 +166,7 @@ async function fileOf(
   format: ExtractFormat,
 ): Promise<{ bytes: Uint8Array<ArrayBuffer>; type: string; ending: string; range?: { low: number; high: number } }> {
   if (format === 'tiff')
-    return { bytes: (await encode(field, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } })).bytes, type: 'image/tiff', ending: '.tif' };
+    return { bytes: (await encode(field, { format: 'tiff', type: 'f32', options: { compression: 'none' } })).bytes, type: 'image/tiff', ending: '.tif' };
   if (format === 'asc') return { bytes: (await encode(field, { format: 'asc', type: 'f32' })).bytes, type: 'text/plain', ending: '.asc' };
   // Codes have no place for holes: there they stand at the lowest, which is what surveys do and inspection finds.
   const range = codesOf(field);

@@ -1,3 +1,4 @@
+import { DecimalWriter } from './decimal';
 import { quoted, UplandError } from '../errors';
 import { spacingOf } from '../field/ground';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
@@ -223,14 +224,19 @@ function write({ width, height, samples, type, ground, noData }: Page): Uint8Arr
   const where = point ? 'center' : 'corner';
   const cells = x === y ? `cellsize ${x}\n` : `dx ${x}\ndy ${y}\n`;
   const header = `ncols ${width}\nnrows ${height}\nxll${where} ${west}\nyll${where} ${south}\n${cells}NODATA_value ${noData ?? USUAL_NO_DATA}\n`;
-  // Nine digits bring every float32 back; float64 pages, float32 heights on a datum, are printed in full.
-  const print = type === 'f32' ? (v: number) => String(Number(v.toPrecision(9))) : String;
-  const rows: string[] = [];
-  const encoder = new TextEncoder();
-  for (let row = 0; row < height; row++) {
-    const words: string[] = new Array(width);
-    for (let column = 0; column < width; column++) words[column] = print(samples[row * width + column]);
-    rows.push(words.join(' '));
+  const out = new DecimalWriter(header.length + 11 * width * height);
+  out.text(header);
+  for (let row = 0, i = 0; row < height; row++) {
+    for (let column = 0; column < width; column++, i++) {
+      if (column > 0) out.code(SPACE);
+      // Nine digits bring every float32 back; float64 pages, float32 heights on a datum, are printed in full.
+      if (type === 'f32') out.number(samples[i]);
+      else out.text(String(samples[i]));
+    }
+    out.code(NEWLINE);
   }
-  return encoder.encode(`${header}${rows.join('\n')}\n`) as Uint8Array<ArrayBuffer>;
+  return out.done();
 }
+
+const SPACE = 32;
+const NEWLINE = 10;

@@ -1,3 +1,5 @@
+import { resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference, range } from '../../../tests/helpers/grounds';
 import { fieldFrom, type Field } from '../../field/field';
@@ -306,7 +308,7 @@ describe('meshes as people really have them', () => {
 });
 
 describe('pressing on the kernels’ threads', () => {
-  const pool = nodeKernels(new URL('../../cli/dist/pool-worker.mjs', import.meta.url), 3);
+  const pool = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')), 3);
   let state = 7;
   const random = () => (state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0) / 2 ** 32;
   /** Faces at random: over one another, upright, without area, reaching beyond what is looked at. */

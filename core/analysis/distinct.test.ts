@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { countDistinct } from '../analysis/distinct';
+import { countDistinct } from './distinct';
 
 describe('how many different values there are', () => {
   it.each([

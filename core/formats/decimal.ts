@@ -1,0 +1,74 @@
+/** Powers of ten that a float32 can be multiplied with and stay exact in float64: 24 bits and the 28 of 5¹² make 52. */
+const POWERS = Array.from({ length: 13 }, (_, k) => 10 ** k);
+
+/**
+ * Prints float32 numbers as text with nine significant digits, which bring every one of them
+ * back, and no zeros at the end: the same characters as `String(Number(v.toPrecision(9)))`, some
+ * ten times as fast. Written straight into bytes that grow as they are needed.
+ */
+export class DecimalWriter {
+  private bytes: Uint8Array<ArrayBuffer>;
+  private at = 0;
+  private readonly digits = new Uint8Array(9);
+
+  constructor(room: number) {
+    this.bytes = new Uint8Array(Math.max(64, room));
+  }
+
+  /** Characters of ASCII. */
+  text(words: string): void {
+    this.reserve(words.length);
+    for (let i = 0; i < words.length; i++) this.bytes[this.at++] = words.charCodeAt(i);
+  }
+
+  /** One character by its code. */
+  code(code: number): void {
+    this.reserve(1);
+    this.bytes[this.at++] = code;
+  }
+
+  number(v: number): void {
+    const size = Math.abs(v);
+    if (!(size >= 1e-3 && size < 1e8) || Math.fround(v) !== v) return this.text(String(Number(v.toPrecision(9))));
+    this.reserve(16);
+    // The number of digits before the point; below 1 it counts the zeros after it, downwards.
+    let whole = size >= 1 ? 1 : 0;
+    if (size >= 1) while (size >= POWERS[whole]) whole++;
+    else while (size * POWERS[1 - whole] < 1) whole--;
+    // The product is exact; halves go up, as toPrecision has it.
+    let n = Math.floor(size * POWERS[9 - whole] + 0.5);
+    if (n >= 1e9) {
+      n /= 10;
+      whole++;
+    }
+    let last = 0;
+    for (let k = 8; k >= 0; k--) {
+      const rest = Math.floor(n / 10);
+      this.digits[k] = n - 10 * rest;
+      if (last === 0 && this.digits[k] !== 0) last = k + 1;
+      n = rest;
+    }
+    const { bytes, digits } = this;
+    if (v < 0) bytes[this.at++] = 45;
+    if (whole <= 0) {
+      bytes[this.at++] = 48;
+      bytes[this.at++] = 46;
+      for (let k = whole; k < 0; k++) bytes[this.at++] = 48;
+    }
+    for (let k = 0; k < Math.max(last, whole); k++) {
+      if (k === whole && k > 0) bytes[this.at++] = 46;
+      bytes[this.at++] = 48 + digits[k];
+    }
+  }
+
+  done(): Uint8Array<ArrayBuffer> {
+    return this.bytes.slice(0, this.at);
+  }
+
+  private reserve(more: number): void {
+    if (this.at + more <= this.bytes.length) return;
+    const grown = new Uint8Array(Math.max(this.at + more, 2 * this.bytes.length));
+    grown.set(this.bytes.subarray(0, this.at));
+    this.bytes = grown;
+  }
+}
