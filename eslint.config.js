@@ -53,6 +53,17 @@ export default tseslint.config(
     },
   },
   {
+    // Rules that know the types: no promise is left alone, every case of a union is there.
+    files: ['{app,bench,cli,core,examples,scripts,tests}/**/*.{ts,tsx}'],
+    languageOptions: { parserOptions: { project: './tsconfig.json', tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false, arguments: false } }],
+      '@typescript-eslint/await-thenable': 'error',
+      '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
+    },
+  },
+  {
     files: ['core/**/*.ts'],
     ignores: ['core/**/*.test.ts'],
     languageOptions: { globals: {} },

@@ -1,5 +1,5 @@
-// The reference of all steps and masks, as Markdown, from their schemas.
-import { JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
+// Pages of the documentation that are made from the code: steps and masks from their schemas, errors from their list.
+import { ERROR_CODES, JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
 
 const FAMILIES: Record<Family, string> = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
 
@@ -48,4 +48,19 @@ export function stepsPage(): string {
     .join('\n')
     .replace(/\n{3,}/g, '\n\n')
     .trimEnd()}\n`;
+}
+
+/** The page of error codes. */
+export function errorsPage(): string {
+  const rows = Object.entries(ERROR_CODES).map(([code, meaning]) => `| \`${code}\` | ${meaning} |`);
+  return [
+    '# Errors',
+    '',
+    'Every refusal is an `UplandError`: a code for programs, a sentence for the person, and the facts behind it. Made by `npm run docs` from `core/error-codes.ts`; a new error begins with a line there. The command exits 1 with the sentence on stderr; the server answers with `{ code, sentence }`.',
+    '',
+    '| code | raised when |',
+    '| --- | --- |',
+    ...rows,
+    '',
+  ].join('\n');
 }

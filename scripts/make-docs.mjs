@@ -1,8 +1,9 @@
-// Writes docs/steps.md from the steps' own schemas.
+// Writes the pages of the documentation that are made from the code.
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
+import { format, resolveConfig } from 'prettier';
 import { buildKernels } from './kernels.mjs';
 
 await buildKernels();
@@ -16,6 +17,10 @@ await build({
   target: 'node20',
   logLevel: 'warning',
 });
-const { stepsPage } = await import(pathToFileURL(resolve('.cache/docs.mjs')).href);
-writeFileSync('docs/steps.md', stepsPage());
-console.log('docs/steps.md');
+const { errorsPage, stepsPage } = await import(pathToFileURL(resolve('.cache/docs.mjs')).href);
+const pages = { 'docs/steps.md': stepsPage(), 'docs/errors.md': errorsPage() };
+for (const [file, text] of Object.entries(pages)) {
+  // Formatted as everything else is, so that tables line up.
+  writeFileSync(file, file.endsWith('steps.md') ? text : await format(text, { ...(await resolveConfig(file)), parser: 'markdown' }));
+  console.log(file);
+}

@@ -1,4 +1,5 @@
 import { hillshade, resample, withSamples, type Field } from '@upland-cast/core';
+import { WATER } from './palette';
 
 /** A shaded relief of a field as RGBA pixels, the middle strip of the ground in the shape asked for; with water where that is wanted. */
 export function reliefPixels(field: Field, width: number, height: number, water = false): Uint8ClampedArray<ArrayBuffer> {
@@ -19,7 +20,7 @@ export function reliefPixels(field: Field, width: number, height: number, water 
     pixels[4 * i + 3] = 255;
     if (water && small.height[skip + i] + ground.datum < ground.sea) {
       // Map water over the relief of its floor.
-      for (const [k, tone] of [93, 143, 169].entries()) pixels[4 * i + k] = tone * 0.8 + pixels[4 * i + k] * 0.2;
+      for (const [k, tone] of WATER.flat.entries()) pixels[4 * i + k] = tone * 0.8 + pixels[4 * i + k] * 0.2;
     }
   }
   return pixels;

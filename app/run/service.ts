@@ -1,13 +1,9 @@
 import { Worker } from 'node:worker_threads';
 import { sentenceOf, UplandError } from '@upland-cast/core';
+import { MOST_TIME, MOST_WAITING } from '../server/limits';
 import { frameToBytes } from './frames';
 import { work } from './work';
 
-/** Bytes of a project, and time, that one piece of work may take. */
-export const MOST_BYTES = 512 * 1024 * 1024;
-const MOST_TIME = 30 * 60_000;
-/** One piece of work runs, and so many wait. */
-const MOST_WAITING = 2;
 let waiting = 0;
 let last: Promise<unknown> = Promise.resolve();
 

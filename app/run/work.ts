@@ -16,19 +16,15 @@ import {
   type Picture,
 } from '@upland-cast/core';
 import { reliefPixels } from '../drawing/relief';
+import { MEMORY_SHARE, MOST_SAMPLES, MOST_WRITTEN } from '../server/limits';
 import { LONGEST, type Frame } from './frames';
 import { serverKernels } from './kernels';
 import { serverWriter } from './writing';
 
 export type Send = (frame: Frame) => Promise<void> | void;
 
-/** Samples of one ground, and bytes of all files, that the server takes on. */
-const MOST_SAMPLES = 16_385 * 16_385;
-const MOST_WRITTEN = 32 * 2 ** 30;
 /** Floats of the ground's size that are held at once: its heights before and after a step, layers, a map and its packing. */
 const HELD = 8;
-/** Share of the machine's memory that one order may take. */
-const SHARE = 0.6;
 
 /** Judges an order's size before anything is worked out: samples, files, bytes, memory. */
 export function judge(course: Course, order: Order, memory = totalmem()): void {
@@ -36,8 +32,8 @@ export function judge(course: Course, order: Order, memory = totalmem()): void {
   const samples = ground.across * ground.down;
   const size = `${ground.across} × ${ground.down} samples`;
   if (samples > MOST_SAMPLES) throw new UplandError('samples', `${size} are more than the server takes on.`);
-  if (4 * HELD * samples > SHARE * memory) {
-    const side = Math.floor(Math.sqrt((SHARE * memory) / (4 * HELD)));
+  if (4 * HELD * samples > MEMORY_SHARE * memory) {
+    const side = Math.floor(Math.sqrt((MEMORY_SHARE * memory) / (4 * HELD)));
     throw new UplandError('samples', `${size} would take more memory than this server has: ${side} a side is the most here.`);
   }
   const written = (window ? window.across * window.down : samples) * (4 * order.grounds.length + 8 * order.maps.length);

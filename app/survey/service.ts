@@ -1,13 +1,8 @@
 import { Worker } from 'node:worker_threads';
 import { inlineKernels, sentenceOf, UplandError, type ErrorCode } from '@upland-cast/core';
+import { MOST_QUESTIONS, QUESTION_PATIENCE, QUESTION_TIME } from '../server/limits';
 import { survey, type SurveyAnswer, type SurveyTask } from './work';
 
-/** Questions that may wait. */
-const MOST_WAITING = 24;
-/** Nobody is left without an answer for longer than this: who cannot be served in it is told to ask again. */
-const PATIENCE = 4_000;
-/** A question that takes longer than this is given up, and so is its thread. */
-const MOST_TIME = 30_000;
 /** A thread without a question ends after this, and its memory with it. */
 const IDLE = 15_000;
 
@@ -39,7 +34,7 @@ class Desk {
   private began = 0;
 
   ask(task: SurveyTask): Promise<SurveyAnswer> {
-    if (this.waiting.length >= MOST_WAITING) return Promise.reject(busy());
+    if (this.waiting.length >= MOST_QUESTIONS) return Promise.reject(busy());
     return new Promise((resolve, reject) => {
       const one: Asked = { task, since: Date.now(), resolve, reject };
       this.waiting.push(one);
@@ -48,7 +43,7 @@ class Desk {
         if (at < 0) return;
         this.waiting.splice(at, 1);
         reject(busy());
-      }, PATIENCE).unref();
+      }, QUESTION_PATIENCE).unref();
       this.next();
     });
   }
@@ -64,7 +59,7 @@ class Desk {
     }
     this.began = Date.now();
     this.worker ??= this.begin();
-    this.limit = setTimeout(() => this.fail('time', 'The survey took too long over this and gave it up. Ask for a smaller frame.'), MOST_TIME);
+    this.limit = setTimeout(() => this.fail('time', 'The survey took too long over this and gave it up. Ask for a smaller frame.'), QUESTION_TIME);
     this.worker.postMessage({ id: 0, task: this.current.task });
   }
 
@@ -74,7 +69,7 @@ class Desk {
       const one = this.waiting.shift();
       if (!one) return undefined;
       const waited = Date.now() - one.since;
-      if (waited < 100 || waited + this.pace * estimate(one.task) < PATIENCE) return one;
+      if (waited < 100 || waited + this.pace * estimate(one.task) < QUESTION_PATIENCE) return one;
       one.reject(busy());
     }
   }

@@ -12,6 +12,7 @@ import {
   type Kernels,
 } from '@upland-cast/core';
 import { encode as encodeJpeg } from 'jpeg-js';
+import { WATER } from '../drawing/palette';
 import { rampPixels, TINT } from '../drawing/ramp';
 import type { ExtractFormat } from './questions';
 
@@ -111,7 +112,7 @@ const DEEP = [38, 74, 104];
 
 function tone(h: number, low: number, high: number, seaFloor: boolean, k: number): number {
   if (h < 0) {
-    if (!seaFloor) return [168, 193, 205][k];
+    if (!seaFloor) return WATER.pale[k];
     const t = Math.min(1, Math.max(0, h / Math.min(-1, low)));
     return SHALLOW[k] + t * (DEEP[k] - SHALLOW[k]);
   }

@@ -1,3 +1,5 @@
+import { vec3, WATER } from '../drawing/palette';
+
 /** What the ground's shaders share: where a place on the ground lies in the height texture, and how high it is. */
 const COMMON = /* glsl */ `
 precision highp float;
@@ -122,8 +124,8 @@ void main() {
   }
   if (water > 0.5 && h < sea) {
     float depth = sea - h;
-    vec3 shallow = vec3(0.47, 0.66, 0.72);
-    vec3 deep = vec3(0.10, 0.29, 0.40);
+    vec3 shallow = ${vec3(WATER.shallow)};
+    vec3 deep = ${vec3(WATER.deep)};
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
     shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
   }

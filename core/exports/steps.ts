@@ -2,7 +2,7 @@
 
 import '../zod-jitless';
 
-export { around, type Brush, BRUSHES, type BrushKind, FALLOFFS, makeBrush, mirrored, type Rectangle, STAMPS, type StrokePlace } from '../steps/sculpt/brush';
+export { around, type Brush, BRUSHES, type BrushKind, makeBrush, mirrored, type Rectangle, STAMPS, type StrokePlace } from '../steps/sculpt/brush';
 export { placesBetween, playStrokes, type StrokeRecord, STROKES_A_FILE, strokesFromBytes, strokesToBytes } from '../steps/sculpt/record';
 export { StrokeOnSurface, type StrokeTools } from '../steps/sculpt/stroke';
 export { Surface } from '../steps/sculpt/surface';
@@ -12,3 +12,4 @@ export { type ParamMeta, paramsOf } from '../steps/params';
 export { clipWords, rangeWords } from '../steps/range/words';
 export { type CurvePoint, monotoneCurve } from '../steps/shape/curve';
 export { type Family, JOIN_MODES, type JoinMode, type Layers } from '../steps/step';
+export { FALLOFFS } from '../steps/sculpt/falloff';

@@ -1,5 +1,5 @@
 /** Powers of ten that a float32 can be multiplied with and stay exact in float64: 24 bits and the 28 of 5¹² make 52. */
-const POWERS = Array.from({ length: 13 }, (_, k) => 10 ** k);
+const POWERS = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];
 
 /**
  * Prints float32 numbers as text with nine significant digits, which bring every one of them

@@ -44,7 +44,10 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
     };
   }, []);
   const key = JSON.stringify([source, spec]);
-  const { value: drape, fault: refused } = useEngineQuery(() => (source.kind === 'calibration' ? null : engine().mapDrape(course, source, spec)), [key, course]);
+  const { value: drape, fault: refused } = useEngineQuery(
+    () => (source.kind === 'calibration' ? null : engine().mapDrape(course, source, spec)),
+    [key, course],
+  );
   const fault = refused ?? (blind ? 'This browser gave no WebGL 2: maps are handed on all the same, but not shown here.' : null);
   useEffect(() => {
     if (!drape) return;

@@ -1,7 +1,8 @@
 import type { APIRoute } from 'astro';
 import { sentenceOf, UplandError } from '@upland-cast/core';
 import { requestFromBytes } from '../../run/frames';
-import { carryOut, MOST_BYTES, takePlace } from '../../run/service';
+import { carryOut, takePlace } from '../../run/service';
+import { MOST_BYTES } from '../../server/limits';
 
 export const prerender = false;
 

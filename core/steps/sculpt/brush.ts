@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { Ground } from '../../field/ground';
 import { spacingOf } from '../../field/ground';
+import { FALLOFFS, type Falloff } from './falloff';
 
 export interface BrushFacts {
   title: string;
@@ -35,9 +36,6 @@ export const BRUSHES = {
 } as const satisfies Record<string, BrushFacts>;
 
 export type BrushKind = keyof typeof BRUSHES;
-
-export const FALLOFFS = { shoulder: 'Shoulder', straight: 'Straight', dome: 'Dome', peak: 'Peak' } as const;
-export type Falloff = keyof typeof FALLOFFS;
 
 export const STAMPS = { mound: 'Mound', cone: 'Cone', crater: 'Crater', ridge: 'Ridge', dune: 'Dune', tor: 'Tor' } as const;
 export type StampForm = keyof typeof STAMPS;
@@ -117,24 +115,6 @@ export const around = (a: Rectangle, b: Rectangle): Rectangle => ({
   right: Math.max(a.right, b.right),
   bottom: Math.max(a.bottom, b.bottom),
 });
-
-/** 1 in the middle, 0 at the rim (t = 1), fading over the last `softness` of the radius in the form that is named. */
-export function falloffAt(t: number, softness: number, form: Falloff): number {
-  if (t > 1) return 0;
-  const inner = 1 - softness;
-  if (t <= inner) return 1;
-  const u = (1 - t) / softness;
-  switch (form) {
-    case 'straight':
-      return u;
-    case 'dome':
-      return Math.sqrt(1 - (1 - u) * (1 - u));
-    case 'peak':
-      return u * u;
-    default:
-      return u * u * (3 - 2 * u);
-  }
-}
 
 /** A place of a stroke: metres east and south, and the pressure of a pen (1: that of a mouse). */
 export type StrokePlace = readonly [east: number, south: number, pressure?: number];

@@ -1,7 +1,8 @@
 import { UplandError } from '../../errors';
 import { spacingOf, type Ground } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { around, discRectangle, falloffAt, mirrored, type Brush, type BrushKind, type Rectangle, type StrokePlace } from './brush';
+import { around, discRectangle, mirrored, type Brush, type BrushKind, type Rectangle, type StrokePlace } from './brush';
+import { falloffAt } from './falloff';
 import { addDetail, detailAround, type Detail } from './detail';
 import { localMean, meanReach } from './mean';
 import { brushRoom } from './room';
