@@ -9,7 +9,9 @@ export { type DeliveryReport, type ReportedFile, proofLines } from '../delivery/
 export { encode, type Encoding, quantise } from '../delivery/heights/encode';
 export { writeLayer } from '../delivery/maps/layer';
 export { drawMap, MAPS } from '../delivery/maps/draw';
-export { courseOfSource, type ExportedFile, exportOrder, MOST_IN_A_TAB, orderForReceiver, type Plan, planOf, sourceName } from '../delivery/order/export-order';
+export { exportOrder } from '../delivery/order/export-order';
+export { type ExportedFile } from '../delivery/order/files';
+export { courseOfSource, MOST_IN_A_TAB, orderForReceiver, type Plan, planOf, sourceName } from '../delivery/order/plan';
 export { compareBorder, describeBorder, prepare, type Prepared, type Statement } from '../delivery/heights/prepare';
 export { type Proof, prove } from '../delivery/heights/proof';
 export {
