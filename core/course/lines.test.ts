@@ -1,19 +1,21 @@
 import { describe, expect, it } from 'vitest';
-import { groundOf, hills, largestDifference } from '../../tests/helpers/grounds';
+import { groundOf } from '../../tests/helpers/grounds';
 import { statistics } from '../field/statistics';
 import { inlineKernels } from '../kernels/pool';
-import { maskKinds } from '../masks';
-import { steps } from '../steps';
 import { StageCache } from './cache';
 import { evaluate, type EvaluateOptions } from './evaluate';
 import { allUses, findUse, loopBetween, loopSentence, makeCourse, makeTributary, parseCourse, readersOf, stepUse, type Course, type StepUse } from './schema';
-import { maskUse } from './where';
 
 const kernels = inlineKernels();
+
 const ground = groundOf(65, 65, 16);
+
 const run = (course: Course, options: Partial<EvaluateOptions> = {}) => evaluate(course, { kernels, ...options });
+
 const flat = (level: number, rest: Partial<StepUse> = {}) => stepUse('flat', { level }, rest);
+
 const noise = (over: object = {}, rest: Partial<StepUse> = {}) => stepUse('noise', { feature: 300, height: 80, seed: 3, ...over }, rest);
+
 const joinOf = (line: string, mode: StepUse['join'], rest: Partial<StepUse> = {}) => stepUse('join', { tributary: line }, { join: mode, ...rest });
 
 describe('tributaries', () => {
@@ -97,64 +99,6 @@ describe('tributaries', () => {
   });
 });
 
-describe('where a step acts', () => {
-  const masked = (where: StepUse['where'], rest: Partial<StepUse> = {}) => makeCourse('t', ground, [noise(), stepUse('shift', { by: 50 }, { where, ...rest })]);
-
-  it('is blended by weight, exactly at 0 and 1', async () => {
-    const base = (await run(makeCourse('t', ground, [noise()]))).height;
-    const { height } = await run(masked({ masks: [maskUse('height', { low: 0, high: 9000, softness: 10 })], combine: 'multiply' }));
-    for (let i = 0; i < base.length; i++) {
-      if (base[i] >= 0) expect(height[i]).toBe(Math.fround(base[i] + 50));
-      else if (base[i] <= -10) expect(height[i]).toBe(base[i]);
-      else expect(height[i]).toBeGreaterThan(base[i]);
-    }
-  });
-
-  it('is multiplied, added or the larger of several masks; one that is off does not count', async () => {
-    const left = maskUse('edge', { low: 0, high: 200, softness: 0 });
-    const high = maskUse('height', { low: 0, high: 9000, softness: 0 });
-    const count = async (combine: 'multiply' | 'add' | 'larger', ...masks: ReturnType<typeof maskUse>[]) => {
-      const base = (await run(makeCourse('t', ground, [noise()]))).height;
-      const { height } = await run(masked({ masks, combine }));
-      return height.reduce((n, h, i) => n + (h !== base[i] ? 1 : 0), 0);
-    };
-    const [a, b] = [await count('multiply', left), await count('multiply', high)];
-    const both = await count('multiply', left, high);
-    expect(await count('add', left, high)).toBe(a + b - both);
-    expect(await count('larger', left, high)).toBe(a + b - both);
-    expect(await count('multiply', left, { ...high, on: false })).toBe(a);
-    expect(await count('multiply', { ...left, invert: true })).toBe(65 * 65 - a);
-  });
-
-  it('that is empty everywhere is said at the step, and changes nothing', async () => {
-    const { stages, height } = await run(masked({ masks: [maskUse('height', { low: 8000, high: 9000, softness: 0 })], combine: 'multiply' }));
-    expect(stages[1].words[0]).toMatch(/mask is empty everywhere/);
-    expect(stages[1].fault).toBeUndefined();
-    expect(height).toEqual(stages[0].height);
-  });
-
-  it('enters talus as how easily the rock gives way: its volume is kept and what is masked out stays to the bit', async () => {
-    const field = hills(groundOf(129, 129, 5), 4, 900);
-    const where = { masks: [maskUse('edge', { low: 150, high: 9000, softness: 60 })], combine: 'multiply' as const };
-    const course = makeCourse('t', field.ground, [stepUse('talus', { repose: 25, sweeps: 60 }, { where })]);
-    const { stages, height } = await evaluate(course, { kernels, from: field });
-    expect(stages[0].fault).toBeUndefined();
-    let [sum, moved] = [0, 0];
-    for (let row = 0; row < 129; row++) {
-      for (let c = 0; c < 129; c++) {
-        const i = row * 129 + c;
-        const weight = (row % 128 ? 1 : 0.5) * (c % 128 ? 1 : 0.5);
-        sum += weight * (height[i] - field.height[i]);
-        moved += weight * Math.max(0, height[i] - field.height[i]);
-      }
-    }
-    expect(moved).toBeGreaterThan(1000);
-    expect(Math.abs(sum) / moved).toBeLessThan(1e-5);
-    // Nothing leaves a sample of weight 0, though scree may come to rest on it.
-    for (let c = 0; c < 129; c++) expect(height[c]).toBeGreaterThanOrEqual(field.height[c]);
-  });
-});
-
 describe('hold', () => {
   it.each(['mean', 'lowest', 'highest'] as const)('keeps the %s', async (hold) => {
     const course = makeCourse('t', ground, [noise(), stepUse('terrace', { spacing: 20 }, { hold })]);
@@ -179,113 +123,5 @@ describe('the schema of version 2', () => {
     const course = makeCourse('t', ground, [flat(1, { id: 'x' })], [makeTributary('A', [flat(2, { id: 'x' })], 'a')]);
     expect(() => parseCourse(JSON.parse(JSON.stringify(course)))).toThrow(/two of its parts are called "x"/);
     expect(allUses(course)).toHaveLength(2);
-  });
-});
-
-describe('after a change in a rectangle', () => {
-  // Hand work of one tile of 256 on a larger ground, with steps of finite reach after it.
-  const wide = groundOf(700, 700, 4);
-  const tile = (value: number) => {
-    const bytes = new Uint8Array(256 * 256 * 4);
-    const view = new DataView(bytes.buffer);
-    for (let i = 0; i < 256 * 256; i++) view.setFloat32(i * 4, value * Math.sin(i * 0.01), true);
-    return bytes as Uint8Array<ArrayBuffer>;
-  };
-  const assets = new Map([
-    ['a'.repeat(64), tile(4)],
-    ['b'.repeat(64), tile(9)],
-  ]);
-  const asset = async (sha: string) => assets.get(sha)!;
-  const course = (sha: string, after: StepUse[]) =>
-    makeCourse('t', wide, [
-      noise({ feature: 900, height: 200 }, { id: 'n' }),
-      stepUse('sculpt', { samples: { across: 700, down: 700, registration: 'point' }, tiles: { '1,1': sha }, strokes: 1 }, { id: 'h' }),
-      ...after,
-    ]);
-
-  it('gives the same bytes as working everything out, and works out less', async () => {
-    const after = [
-      stepUse('blur', { size: 24 }, { id: 'b', where: { masks: [maskUse('slope', { low: 5, high: 90, softness: 5 })], combine: 'multiply' } }),
-      stepUse('median', { size: 20 }, { id: 'm' }),
-      stepUse('roughen', {}, { id: 'r' }),
-      stepUse('warp', { amount: 60, feature: 300 }, { id: 'w' }),
-      stepUse('terrace', { spacing: 15 }, { id: 't', strength: 0.5 }),
-    ];
-    const first = await evaluate(course('a'.repeat(64), after), { kernels, asset });
-    const partly = await evaluate(course('b'.repeat(64), after), { kernels, asset, previous: first });
-    const whole = await evaluate(course('b'.repeat(64), after), { kernels, asset });
-    for (const [i, stage] of partly.stages.entries()) {
-      expect(largestDifference(stage.height, whole.stages[i].height), stage.use.step).toBe(0);
-      if (i > 0) expect(stage.touched, stage.use.step).toBeDefined();
-    }
-    expect(largestDifference(partly.height, first.height)).toBeGreaterThan(1);
-    expect(partly.stages[1].touched!.across).toBe(256);
-  });
-
-  it('gives the same bytes for every step whose reach is finite, and for every mask', async () => {
-    const line = {
-      points: [
-        { east: 300, south: 400 },
-        { east: 2000, south: 900 },
-        { east: 1500, south: 2100 },
-      ],
-    };
-    const uses = steps
-      // Weathering knows the whole ground, all but the shore.
-      .filter((step) => !['raster', 'mosaic', 'join', 'sculpt'].includes(step.id) && (step.family !== 'weather' || step.id === 'shore'))
-      .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? { ...line, at: 'elevation' } : {}))
-      .concat(
-        stepUse('blur', { size: 110 }),
-        stepUse('median', { size: 60 }),
-        stepUse('edge-smooth', { size: 10 }),
-        stepUse('invert', { about: 'elevation', pivot: 100 }),
-      )
-      .concat(
-        maskKinds
-          .filter((kind) => !['image', 'tributary', 'painted', 'layer'].includes(kind.id))
-          .map((kind) => stepUse('shift', { by: 40 }, { where: { masks: [maskUse(kind.id)], combine: 'multiply' } })),
-      );
-    const seen = new Set<string>();
-    for (const use of uses) {
-      const first = await evaluate(course('a'.repeat(64), [use]), { kernels, asset });
-      const partly = await evaluate(course('b'.repeat(64), [use]), { kernels, asset, previous: first });
-      const whole = await evaluate(course('b'.repeat(64), [use]), { kernels, asset });
-      const last = partly.stages[2];
-      expect(last.fault, use.step).toBeUndefined();
-      expect(largestDifference(last.height, whole.height), use.step).toBe(0);
-      if (last.touched) seen.add(use.step);
-    }
-    // These were really worked out in a part only.
-    expect([...seen]).toEqual(
-      expect.arrayContaining([
-        'noise',
-        'landform',
-        'flat',
-        'warp',
-        'terrace',
-        'curve',
-        'levels',
-        'exposure',
-        'clamp',
-        'blur',
-        'median',
-        'edge-smooth',
-        'roughen',
-        'falloff',
-        'shift',
-        'invert',
-        'level-area',
-      ]),
-    );
-  });
-
-  it('works everything out where a step knows the whole ground, was added, or was moved', async () => {
-    const after = [stepUse('equalise', {}, { id: 'e' }), stepUse('shift', { by: 3 }, { id: 's' })];
-    const first = await evaluate(course('a'.repeat(64), after), { kernels, asset });
-    for (const next of [after, [after[1], after[0]], [stepUse('shift', { by: 9 }, { id: 'new' }), ...after], [after[1]]]) {
-      const partly = await evaluate(course('b'.repeat(64), next), { kernels, asset, previous: first });
-      const whole = await evaluate(course('b'.repeat(64), next), { kernels, asset });
-      expect(largestDifference(partly.height, whole.height)).toBe(0);
-    }
   });
 });

@@ -1,52 +1,25 @@
-import fc from 'fast-check';
-import { encode as encodeJpeg } from 'jpeg-js';
-import { deflateSync } from 'node:zlib';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, noiseField } from '../../tests/helpers/grounds';
 import { encode, type Encoding } from '../delivery/heights/encode';
-import { UplandError } from '../errors';
 import { makeField } from '../field/field';
 import { statistics } from '../field/statistics';
-import { CODES, SAMPLE_TYPES, type Beside, type SampleType } from './format';
+import { CODES, type Beside } from './format';
 import { readHeights, toField } from './heights';
-import { formatByName, formats, readHeightmap } from './index';
-import { parseRawSpec, readRaw } from './raw';
+import { formats, readHeightmap } from './index';
+import { rawSpecOf, encodingCases } from '../../tests/helpers/encodings';
 
 const field = hills(groundOf(37, 29, 8));
-const { lowest, highest } = statistics(field);
-const specOf = (e: Encoding, across = 37, down = 29) =>
-  e.format === 'raw'
-    ? `raw:${e.type}:${e.options?.order ?? 'le'}:${across}x${down}${e.options?.skip ? `:skip=${e.options.skip}` : ''}${e.options?.rows === 'south' ? ':rows=south' : ''}`
-    : e.format === 'packed'
-      ? 'packed'
-      : undefined;
 
-const cases: Encoding[] = [
-  ...formats
-    .filter((f) => !f.sides)
-    .flatMap((f) => f.writes.map((type): Encoding => ({ format: f.id, type, range: CODES[type] ? { low: lowest, high: highest } : undefined }))),
-  ...SAMPLE_TYPES.map((type): Encoding => ({
-    format: 'raw',
-    type,
-    range: CODES[type] ? { low: lowest, high: highest } : undefined,
-    options: { order: 'be', rows: 'south', skip: 17 },
-  })),
-  ...(['f32', 'u16', 'u8', 's32', 'f64'] as SampleType[]).map((type): Encoding => ({
-    format: 'tiff',
-    type,
-    range: CODES[type] ? { low: lowest, high: highest } : undefined,
-    options: { compression: 'deflate' },
-  })),
-];
+const { lowest, highest } = statistics(field);
 
 const besideOf = (files: Beside[]) => Object.fromEntries(files.map((f) => [f.ending, f.bytes]));
 
 describe('every format', () => {
-  it.each(cases.map((c) => [`${c.format} ${c.type} ${JSON.stringify(c.options ?? {})}`, c] as const))(
+  it.each(encodingCases.map((c) => [`${c.format} ${c.type} ${JSON.stringify(c.options ?? {})}`, c] as const))(
     '%s: there and back within half a code, or to the bit',
     async (_, encoding) => {
       const { bytes, quantised, beside } = await encode(field, encoding);
-      const reading = await readHeightmap(bytes, specOf(encoding), { beside: besideOf(beside) });
+      const reading = await readHeightmap(bytes, rawSpecOf(encoding), { beside: besideOf(beside) });
       expect(reading.width).toBe(37);
       expect(reading.samples.length).toBe(37 * 29);
       const own = encoding.type === 'f32' ? Math.fround : (v: number) => v;
@@ -61,7 +34,7 @@ describe('every format', () => {
   );
 
   it('gives the same bytes twice', async () => {
-    for (const encoding of cases) expect((await encode(field, encoding)).bytes).toEqual((await encode(field, encoding)).bytes);
+    for (const encoding of encodingCases) expect((await encode(field, encoding)).bytes).toEqual((await encode(field, encoding)).bytes);
   });
 
   it('is known by its bytes, not by its ending', async () => {
@@ -122,73 +95,6 @@ describe('every format', () => {
       expect(back.valid![5]).toBe(0);
     }
     await expect(encode(holed, { format: 'png', type: 'u16', range: { low: 0, high: 1000 } })).rejects.toThrow(/without a height/);
-  });
-});
-
-describe('PNG', () => {
-  it('reads packed greys of 1, 2 and 4 bits, alpha beside grey, and interlaced rows', async () => {
-    const build = (depth: number, colour: number, interlace: number, raw: number[], width: number, height: number) => {
-      const chunk = (kind: string, body: Uint8Array) => {
-        const out = new Uint8Array(12 + body.length);
-        const view = new DataView(out.buffer);
-        view.setUint32(0, body.length);
-        for (let i = 0; i < 4; i++) out[4 + i] = kind.charCodeAt(i);
-        out.set(body, 8);
-        let c = 0xffffffff;
-        for (let i = 4; i < 8 + body.length; i++) {
-          c ^= out[i];
-          for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
-        }
-        view.setUint32(8 + body.length, (c ^ 0xffffffff) >>> 0);
-        return out;
-      };
-      const header = new Uint8Array([0, 0, 0, width, 0, 0, 0, height, depth, colour, 0, 0, interlace]);
-      const parts = [
-        new Uint8Array([137, 80, 78, 71, 13, 10, 26, 10]),
-        chunk('IHDR', header),
-        chunk('IDAT', deflateSync(Uint8Array.from(raw))),
-        chunk('IEND', new Uint8Array(0)),
-      ];
-      return Uint8Array.from(parts.flatMap((p) => [...p]));
-    };
-    expect([...(await readHeightmap(build(1, 0, 0, [0, 0b10110000], 4, 1))).samples]).toEqual([1, 0, 1, 1]);
-    expect([...(await readHeightmap(build(4, 0, 0, [0, 0x5a, 0xf0], 3, 1))).samples]).toEqual([5, 10, 15]);
-    const withAlpha = await readHeightmap(build(8, 4, 0, [0, 7, 255, 9, 0], 2, 1));
-    expect([...withAlpha.samples]).toEqual([7, 9]);
-    expect(withAlpha.odd.join()).toMatch(/alpha/);
-    // Adam7 on 2 × 2: pass 1 has (0,0), pass 6 has (1,0), pass 7 the second row.
-    expect([...(await readHeightmap(build(8, 0, 1, [0, 1, 0, 2, 0, 3, 4], 2, 2))).samples]).toEqual([1, 2, 3, 4]);
-    // 0.2126 · 10 + 0.7152 · 20 + 0.0722 · 30 is 18.6: Rec. 709 luma.
-    const colour = build(8, 2, 0, [0, 10, 20, 30], 1, 1);
-    expect(await readHeightmap(colour)).toMatchObject({ samples: Uint8Array.of(19), channels: 3, band: 'luminance', unit: 'code' });
-    expect(await readHeightmap(colour, undefined, { band: 2 })).toMatchObject({ samples: Uint8Array.of(20), band: 2 });
-    expect(await readHeightmap(colour, undefined, { band: 'packed' })).toMatchObject({ samples: Uint32Array.of(10 * 65_536 + 20 * 256 + 30), type: 'u24' });
-    await expect(readHeightmap(colour, undefined, { band: 4 })).rejects.toThrow(/there is no band 4/);
-    await expect(readHeightmap(build(8, 0, 0, [0, 1], 1, 1), undefined, { band: 'luminance' })).rejects.toThrow(/no red, green and blue/);
-  });
-});
-
-describe('raw bytes', () => {
-  it('take a layout in words, and say what is wrong with it', () => {
-    expect(parseRawSpec('raw:u16:be:513x257:skip=64:rows=south:channels=3:channel=2')).toEqual({
-      type: 'u16',
-      order: 'be',
-      width: 513,
-      height: 257,
-      skip: 64,
-      rows: 'south',
-      channels: 3,
-      channel: 1,
-    });
-    for (const bad of ['raw', 'raw:u12:le:4x4', 'raw:u16:xe:4x4', 'raw:u16:le:4', 'raw:u16:le:4x4:deep=2', 'raw:u16:le:4x4:channels=2:channel=3'])
-      expect(() => parseRawSpec(bad)).toThrow(UplandError);
-  });
-
-  it('say what would fit when the count is wrong', () => {
-    const bytes = new Uint8Array(512 * 512);
-    expect(() => readRaw(bytes, parseRawSpec('raw:u16:le:512x512'))).toThrow(
-      'This file has 262144 bytes; 512 × 512 samples of 16 bits need 524288. It fits 512 × 512 of 8 bits, or 512 × 256 of 16.',
-    );
   });
 });
 
@@ -258,109 +164,5 @@ describe('the smaller formats', () => {
     expect(channels.odd[0]).toMatch(/2 channels/);
     await expect(readHeightmap(array("{'descr': '<c8', 'fortran_order': False, 'shape': (1, 2), }", [0]))).rejects.toThrow(/not read here/);
     await expect(readHeightmap(array("{'descr': '|u1', 'fortran_order': False, 'shape': (6,), }", [0]))).rejects.toThrow(/Heights have two dimensions/);
-  });
-});
-
-describe('bad input', () => {
-  const isSentence = (error: unknown) => error instanceof UplandError && error.message.length > 10 && /[.]$/.test(error.message) && error.code.length > 0;
-
-  it('of every kind is refused with a sentence and a code, cut short at any byte', async () => {
-    // A line of text that is cut off is a shorter number: nobody can see that.
-    for (const encoding of cases.filter((c) => c.format !== 'asc' && c.format !== 'xyz' && !c.options?.rows)) {
-      const { bytes, beside } = await encode(field, encoding);
-      const as = specOf(encoding);
-      for (const length of [
-        0,
-        1,
-        7,
-        8,
-        20,
-        33,
-        60,
-        Math.floor(bytes.length / 2),
-        bytes.length - 40,
-        bytes.length - (['png', 'tiff', 'packed'].includes(encoding.format) ? 40 : 1),
-      ]) {
-        // The last bytes of a TIFF or PNG may be padding or the end marker; what is shorter than that has to fail.
-        await expect(
-          readHeightmap(bytes.slice(0, Math.max(0, length)), as, { beside: besideOf(beside) }).then(
-            () => `${encoding.format} ${encoding.type} ${length} was read`,
-            (e) => (isSentence(e) ? 'refused' : e),
-          ),
-          `${encoding.format} ${length}`,
-        ).resolves.toBe('refused');
-      }
-    }
-  });
-
-  const mutated: [string, Encoding][] = [
-    ...['png', 'asc', 'exr', 'npy', 'pgm', 'pfm', 'bmp', 'xyz', 'packed', 'flt', 'bil'].map((id): [string, Encoding] => [
-      id,
-      cases.find((c) => c.format === id)!,
-    ]),
-    ['tiff', cases.find((c) => c.format === 'tiff' && c.type === 'f32')!],
-    ['tiff, packed', cases.find((c) => c.format === 'tiff' && c.options?.compression)!],
-  ];
-  it.each(mutated)('%s that is mutated at random, two thousand times, is read or refused, never anything else, and quickly', async (_, encoding) => {
-    const { bytes, beside } = await encode(hills(groundOf(9, 7)), encoding);
-    await mutations(bytes, besideOf(beside), encoding.format === 'packed' ? 'packed' : undefined);
-  });
-
-  it.each(['grey', 'colour'] as const)('a %s JPEG that is mutated at random is read or refused, and quickly', async (kind) => {
-    const data = new Uint8Array(4 * 24 * 17).map((_, i) => (i % 4 === 3 ? 255 : kind === 'grey' ? (i >> 2) % 251 : (i * 7) % 253));
-    await mutations(new Uint8Array(encodeJpeg({ data, width: 24, height: 17 }, 80).data), {}, undefined);
-  });
-
-  async function mutations(bytes: Uint8Array<ArrayBuffer>, beside: Record<string, Uint8Array>, as: string | undefined): Promise<void> {
-    let slowest = 0;
-    const spoil = (from: Uint8Array, changes: [number, number][]) => {
-      const out = from.slice();
-      for (const [at, value] of changes) if (out.length) out[at % Math.min(out.length, at % 2 ? 400 : out.length)] = value;
-      return out;
-    };
-    await fc.assert(
-      fc.asyncProperty(fc.array(fc.tuple(fc.nat(), fc.nat(255)), { minLength: 1, maxLength: 6 }), fc.nat(), async (changes, cut) => {
-        const damaged = spoil(bytes.slice(0, cut % 3 === 0 ? cut % bytes.length : bytes.length), changes) as Uint8Array<ArrayBuffer>;
-        const besides = Object.fromEntries(Object.entries(beside).map(([ending, file]) => [ending, spoil(file, changes)]));
-        const began = performance.now();
-        try {
-          const reading = await readHeightmap(damaged, as, { beside: besides });
-          expect(reading.samples.length).toBe(reading.width * reading.height);
-          // And what it means is a ground, or refused with a sentence too.
-          toField(reading);
-        } catch (error) {
-          if (!isSentence(error)) throw error;
-        }
-        slowest = Math.max(slowest, performance.now() - began);
-      }),
-      { seed: 42, numRuns: 2000 },
-    );
-    expect(slowest).toBeLessThan(2000);
-  }
-
-  it('in a header: a million columns, a size of nothing, a bomb', async () => {
-    const text = (s: string) => new TextEncoder().encode(s) as Uint8Array<ArrayBuffer>;
-    await expect(readHeightmap(text('ncols 1000000\nnrows 1000000\ncellsize 1\n1 2 3'))).rejects.toThrow(/a side is the most/);
-    await expect(readHeightmap(text('ncols 16000\nnrows 16000\ncellsize 1\n1 2 3'))).rejects.toThrow(/cut short/);
-    await expect(readHeightmap(text('ncols 0\nnrows 4\ncellsize 1\n'))).rejects.toThrow(/nothing in it/);
-    await expect(readHeightmap(text('ncols 2\nnrows 2\ncellsize 1\n1 2 three 4'))).rejects.toThrow(/"three"/);
-    await expect(readHeightmap(text('ncols 2\nnrows 2\ncellsize 0\n1 2 3 4'))).rejects.toThrow(/more than 0/);
-    await expect(readHeightmap(text('just some words'))).rejects.toThrow(/It begins with "just some words"/);
-    const { bytes } = await encode(hills(groundOf(9)), { format: 'png', type: 'u8', range: { low: 0, high: 1000 } });
-    const huge = bytes.slice();
-    new DataView(huge.buffer).setUint32(16, 1_000_000);
-    await expect(readHeightmap(huge)).rejects.toThrow(/checksum/);
-  });
-
-  it('of samples that are no heights', async () => {
-    const nan = (v: number) => makeField(groundOf(4), new Float32Array(16).fill(v));
-    const write = async (v: number) => (await encode(nan(v), { format: 'tiff', type: 'f32' })).bytes;
-    await expect(readHeights(await write(NaN))).rejects.toThrow(/No sample/);
-    await expect(readHeights(await write(Infinity))).rejects.toThrow(/No sample/);
-    await expect(readHeights(await write(3e30))).rejects.toThrow(/wrong type or byte order/);
-  });
-
-  it('of endings that say nothing', () => {
-    expect(() => formatByName('ground.xyz123')).toThrow(/has no ending/);
   });
 });

@@ -160,4 +160,3 @@ async function docketOf(
       .map((use) => ({ title: use.name || stepById(use.step).title, caption: stepById(use.step).caption(settingsOf(use) as never) })),
   });
 }
-

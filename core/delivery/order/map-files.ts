@@ -10,7 +10,7 @@ import { cutMapToWindow } from './window';
 
 /** A map as one file or as tiles, each read back. */
 export async function mapFiles(spec: NamedMap, drawn: DrawnMap, stem: string, order: Order, writer: Writer): Promise<ExportedFile[]> {
-  if (!order.tiles) return (await writer.map(spec, drawn, stem));
+  if (!order.tiles) return await writer.map(spec, drawn, stem);
   const { tiles } = order;
   const out: ExportedFile[] = [];
   const first = 'field' in drawn ? drawn.field.ground : { ...flat(drawn.images[0].image) };

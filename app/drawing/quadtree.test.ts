@@ -1,30 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import { fieldFrom } from '@upland-cast/core';
 import { groundOf, hills } from '../../tests/helpers/grounds';
-import { heightAt, pick, slopeAt } from './pick';
-import { banksOf } from './banks';
-import { choosePatches, deepestLevel, forget, PATCH_QUADS, patchErrors } from '../drawing/quadtree';
-import { rampPixels, roundInterval, TINT } from '../drawing/ramp';
-
-const plane = fieldFrom(groundOf(101), (east, south) => 0.2 * east + 0.1 * south);
-
-describe('reading off the ground', () => {
-  it('is bilinear and carries the outer value on', () => {
-    expect(heightAt(plane, 333, 777)).toBeCloseTo(0.2 * 333 + 77.7, 3);
-    expect(heightAt(plane, -50, -50)).toBe(0);
-    expect(slopeAt(plane, 500, 500)).toBeCloseTo((Math.atan(Math.hypot(0.2, 0.1)) * 180) / Math.PI, 4);
-  });
-
-  it('finds where a ray meets it, from above and from aside, and where it misses', () => {
-    const hit = pick(plane, [0, 800, 900], [0, -0.6, -0.8], 0, 1)!;
-    expect(hit.east).toBeCloseTo(500, 3);
-    const y = 800 - 0.75 * (900 - (hit.south - 500));
-    expect(y).toBeCloseTo(heightAt(plane, hit.east, hit.south), 1);
-    expect(pick(plane, [120, 5000, -40], [0, -1, 0], 0, 1)).toEqual({ east: 620, south: 460 });
-    expect(pick(plane, [0, 800, 900], [0, 0.6, -0.8], 0, 1)).toBeNull();
-    expect(pick(plane, [5000, 800, 0], [0, 0, 1], 0, 1)).toBeNull();
-  });
-});
+import { heightAt } from '../view/pick';
+import { choosePatches, deepestLevel, forget, PATCH_QUADS, patchErrors } from './quadtree';
 
 describe('the level of detail', () => {
   it('covers the ground once, with finer patches where they are asked for', () => {
@@ -75,31 +52,5 @@ describe('the level of detail', () => {
     expect(errors[0]).toBeGreaterThanOrEqual(Math.max(...errors.slice(1, 5)));
     forget(errors, 0.6, 0.1, 0.7, 0.2);
     expect([...errors.slice(0, 5)].map((e) => e === Infinity)).toEqual([true, false, true, false, false]);
-  });
-});
-
-describe('the banks of a path', () => {
-  it('run as far as the ground climbs at their angle', () => {
-    // A cut 10 m wide whose banks climb at 45° to level ground 20 m above its floor.
-    const cut = fieldFrom(groundOf(101, 101, 2), (east) => Math.min(20, Math.max(0, Math.abs(east - 100) - 5)));
-    const line = [40, 100, 160].map((south) => ({ east: 100, south }));
-    const [left, right, leftFoot, rightFoot] = banksOf(cut, line, 10, 45);
-    expect([left[1].east, right[1].east].sort((a, b) => a - b)).toEqual([95, 105]);
-    expect(Math.abs(leftFoot[1].east - 100)).toBeCloseTo(25, -1);
-    expect(Math.abs(rightFoot[1].east - 100)).toBeGreaterThan(20);
-    expect(Math.abs(rightFoot[1].east - 100)).toBeLessThan(29);
-  });
-});
-
-describe('the tint', () => {
-  it('grows lighter evenly from low to high', () => {
-    const pixels = rampPixels(TINT);
-    const light = (i: number) => 0.2126 * pixels[4 * i] + 0.7152 * pixels[4 * i + 1] + 0.0722 * pixels[4 * i + 2];
-    for (let i = 1; i < 256; i++) expect(light(i)).toBeGreaterThanOrEqual(light(i - 1) - 0.01);
-    expect([pixels[0], pixels[1], pixels[2]]).toEqual([0x4c, 0x63, 0x50]);
-  });
-
-  it('cuts ranges at round numbers', () => {
-    expect([roundInterval(529, 30), roundInterval(1000, 10), roundInterval(0.07, 10), roundInterval(0, 5)]).toEqual([20, 100, 0.005, 1].map((v) => v));
   });
 });

@@ -1,23 +1,23 @@
-import { strToU8, zipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference } from '../../tests/helpers/grounds';
 import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { inlineKernels } from '../kernels/pool';
-import { paramsOf, stepById, steps, tileToBytes, TILE } from '../index';
+import { tileToBytes, TILE } from '../index';
 import { StageCache } from './cache';
 import { evaluate, type EvaluateOptions } from './evaluate';
-import type { JoinMode } from '../steps/step';
-import { joinStage } from './join';
-import { readProject, writeProject } from './project';
 import { describeChange } from './report';
-import { assetsOf, makeCourse, parseCourse, settingsOf, stepUse, type Course, type StepUse } from './schema';
+import { assetsOf, makeCourse, stepUse, type Course, type StepUse } from './schema';
 
 const kernels = inlineKernels();
+
 const ground = groundOf(65, 65, 16);
+
 const courseOf = (...stem: StepUse[]) => makeCourse('Test moor', ground, stem);
+
 const run = (course: Course, options: Partial<EvaluateOptions> = {}) => evaluate(course, { kernels, ...options });
+
 const noise = (over: object = {}, rest: Partial<StepUse> = {}) => stepUse('noise', { feature: 300, height: 80, seed: 3, ...over }, rest);
 
 describe('working out a course', () => {
@@ -201,125 +201,5 @@ describe('hand work in a course', () => {
     for (let r = 0; r < 65; r++) for (let c = 0; c < 65; c++) expect(fine.height[2 * r * 129 + 2 * c]).toBe(tile[r * TILE + c]);
     const coarse = await evaluate({ ...courseOf(await sculpt()), ground: { ...ground, across: 33, down: 33 } }, { kernels, asset: assets });
     expect(coarse.height[16 * 33 + 16]).toBeCloseTo(tile[32 * TILE + 32], 2);
-  });
-});
-
-describe('joining', () => {
-  it('moves differences to the datum where they stand for themselves, and elevations off it where they are added', () => {
-    const f = (v: number) => Float32Array.from([v]);
-    const join = (a: number, b: number, mode: JoinMode, gives: 'difference' | 'elevation') =>
-      joinStage(f(a), f(b), { mode, gives, width: 10, zero: 0, one: 100, datum: 100 }, 1, null)[0];
-    expect(join(5, 130, 'higher', 'difference')).toBe(30);
-    expect(join(5, 3, 'add', 'difference')).toBe(8);
-    expect(join(5, 3, 'add', 'elevation')).toBe(108);
-    expect(join(5, 3, 'replace', 'elevation')).toBe(3);
-    expect(join(5, 3, 'mean', 'elevation')).toBe(4);
-    // 102 m from 103 m: a metre apart, which lies 99 m under the datum.
-    expect(join(2, 3, 'difference', 'elevation')).toBe(-99);
-    // 110 m times (150 − 0) / 100, kept at 1; times (25 − 0) / 100.
-    expect(join(10, 50, 'multiply', 'elevation')).toBe(10);
-    expect(join(10, 25, 'multiply', 'difference')).toBe(-72.5);
-  });
-});
-
-describe('the schema', () => {
-  const good = courseOf(stepUse('flat', {}, { id: 'a' }), noise({}, { id: 'b' }));
-
-  it('takes what it wrote', () => {
-    expect(parseCourse(JSON.parse(JSON.stringify(good)))).toEqual(good);
-  });
-
-  it('refuses what is no course, is newer, is broken or names two steps alike, each with a sentence', () => {
-    expect(() => parseCourse(null)).toThrow(/not a terrain of Upland Cast/);
-    expect(() => parseCourse({ ...good, version: 99, stem: 'other' })).toThrow(/newer Upland Cast/);
-    expect(() => parseCourse({ ...good, ground: { ...ground, across: -1 } })).toThrow(/ground › across/);
-    expect(() => parseCourse({ ...good, stem: [good.stem[0], good.stem[0]] })).toThrow(/two of its parts/);
-    expect(() => parseCourse({ ...good, stem: [{ id: 'x', step: 'flat', strength: 7 }] })).toThrow(/strength/);
-  });
-
-  it('fills in defaults and names the setting that is out of bounds', () => {
-    expect(settingsOf({ step: 'talus', params: {} })).toMatchObject({ repose: 34, sweeps: 120, loose: 1, edges: 'closed' });
-    expect(() => settingsOf({ step: 'talus', params: { repose: 95 } })).toThrow('Talus: "Repose angle" cannot be 95. It takes 5 to 80 °.');
-  });
-
-  it('describes every setting of every step: a label, a kind, and bounds for numbers', () => {
-    expect(new Set(steps.map((s) => s.id)).size).toBe(steps.length);
-    for (const step of steps) {
-      expect(step.summary).toMatch(/\.$/);
-      expect(step.joins.length).toBeGreaterThan(0);
-      expect(stepById(step.id)).toBe(step);
-      for (const { key, meta } of paramsOf(step.params)) {
-        expect(meta, `${step.id}.${key}`).toMatchObject({ label: expect.any(String), kind: expect.any(String) });
-        if (['elevation', 'distance', 'degrees', 'count', 'ratio', 'number', 'seed'].includes(meta.kind)) expect(meta.max).toBeGreaterThan(meta.min!);
-      }
-    }
-  });
-});
-
-describe('a project file', () => {
-  const tile = tileToBytes(new Float32Array(TILE * TILE).fill(2));
-  const project = async () => {
-    const sha = await sha256(tile);
-    const course = courseOf(stepUse('sculpt', { samples: { across: 65, down: 65, registration: 'point' }, tiles: { '0,0': sha }, strokes: 1 }, { id: 'h' }));
-    return { course, assets: new Map([[sha, tile]]) };
-  };
-
-  it('holds the course and its assets, and gives the same bytes twice', async () => {
-    const bytes = writeProject(await project());
-    expect(writeProject(await project())).toEqual(bytes);
-    const back = await readProject(bytes);
-    expect(back.course).toEqual((await project()).course);
-    expect([...back.assets.values()][0]).toEqual(tile);
-  });
-
-  it('holds the marks, and what only they read', async () => {
-    const { course, assets } = await project();
-    const mark = { name: 'Before', at: 5, course };
-    const now = courseOf(stepUse('flat', {}, { id: 'f' }));
-    const bytes = writeProject({ course: now, marks: [mark], assets });
-    const back = await readProject(bytes);
-    expect(back.marks).toEqual([mark]);
-    expect([...back.assets.keys()]).toEqual([...assets.keys()]);
-    expect(() => writeProject({ course: now, marks: [mark], assets: new Map() })).toThrow(/incomplete/);
-    const json = strToU8(JSON.stringify(now));
-    for (const marks of ['{', '[{"name": 5}]', JSON.stringify([{ name: 'x', at: 1, course: { version: 99, format: 'upland-cast course' } }])]) {
-      await expect(readProject(zipSync({ 'course.json': json, 'marks.json': strToU8(marks) }) as Uint8Array<ArrayBuffer>)).rejects.toThrow(/\.$/);
-    }
-  });
-
-  it('is refused when something in it is missing, altered or no ZIP', async () => {
-    const { course, assets } = await project();
-    expect(() => writeProject({ course, assets: new Map() })).toThrow(/incomplete/);
-    const json = strToU8(JSON.stringify(course));
-    const zip = (files: Record<string, Uint8Array>) => zipSync(files) as Uint8Array<ArrayBuffer>;
-    await expect(readProject(zip({ 'course.json': json }))).rejects.toThrow(/is missing/);
-    await expect(readProject(zip({ 'course.json': json, [`assets/${[...assets.keys()][0]}`]: strToU8('other') }))).rejects.toThrow(/not what it was/);
-    await expect(readProject(zip({ 'course.json': strToU8('{') }))).rejects.toThrow(/not JSON/);
-    await expect(readProject(zip({ 'readme.txt': strToU8('hi') }))).rejects.toThrow(/no course.json/);
-    await expect(readProject(strToU8('nothing') as Uint8Array<ArrayBuffer>)).rejects.toThrow(/ZIP/);
-    const bytes = writeProject(await project());
-    for (let i = 0; i < 40; i++) {
-      const damaged = bytes.slice(0, i % 2 ? bytes.length : Math.floor((bytes.length * i) / 40));
-      if (damaged.length) damaged[(i * 97) % damaged.length] ^= 0x55;
-      await readProject(damaged).catch((error) => expect(error.message).toMatch(/\.$/));
-    }
-  });
-});
-
-describe('the stage cache', () => {
-  it('keeps within its bytes and drops what was unused longest', () => {
-    const stage = () => ({ height: new Float32Array(250), took: 0, words: [] });
-    const cache = new StageCache(2500);
-    cache.set('a', stage());
-    cache.set('b', stage());
-    cache.get('a');
-    cache.set('c', stage());
-    expect([cache.get('a'), cache.get('b'), cache.get('c')].map(Boolean)).toEqual([true, false, true]);
-    expect(cache.bytes).toBe(2000);
-    cache.set('a', { ...stage(), layers: { cut: new Float32Array(1000) } });
-    expect(cache.get('a')).toBeDefined();
-    expect(cache.get('c')).toBeUndefined();
-    cache.clear();
-    expect(cache.bytes).toBe(0);
   });
 });
