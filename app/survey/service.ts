@@ -85,10 +85,12 @@ class Desk {
       else one?.reject(new UplandError(message.fault!.code, message.fault!.sentence));
       this.next();
     });
+    const ended = () => worker === this.worker && this.fail('worker', 'The thread that answers for the survey ended. Ask again.');
     worker.on('error', (error) => {
       console.error(error);
-      if (worker === this.worker) this.fail('worker', 'The thread that answers for the survey ended. Ask again.');
+      ended();
     });
+    worker.on('exit', ended);
     return worker;
   }
 

@@ -215,7 +215,7 @@ function figures(files: readonly MeshFile[], written: Mesh, model: Model, field:
   const water = model.parts.some((p) => p.kind === 'water');
   // The water's two triangles come last; they are not the ground.
   const joinedGround = water ? { ...written, indices: written.indices.subarray(0, written.indices.length - 6) as Uint32Array<ArrayBuffer> } : written;
-  const { maxError, rmse } = compareMeshToField(water && files[0].name.match(/\.(ply|stl)$/) ? written : joinedGround, field, model.frame);
+  const { maxError, rmse } = compareMeshToField(joinedGround, field, model.frame);
   return {
     vertices: vertexCount(written),
     faces: faceCount(written),

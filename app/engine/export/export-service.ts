@@ -251,22 +251,17 @@ async function carryOutOnce(tools: Tools, course: Course, order: Order, given: G
         return;
       }
       const file = next.value;
-      const { name, title, meaning, toTypeIn, words, proof } = file;
-      if (name.endsWith('-docket.html')) html = new TextDecoder().decode(file.bytes);
-      else if (name.endsWith('-docket.json')) docketJson = new TextDecoder().decode(file.bytes);
+      const { bytes, mediaType, ...reported } = file;
+      if (file.role === 'report' && mediaType === 'text/html') html = new TextDecoder().decode(bytes);
+      else if (file.role === 'report') docketJson = new TextDecoder().decode(bytes);
       else
         names.push({
-          name,
-          title,
-          meaning,
-          toTypeIn,
-          words,
-          proof,
-          size: file.bytes.length,
-          blob: given.handle ? undefined : new Blob([file.bytes], { type: file.mediaType }),
+          ...reported,
+          size: bytes.length,
+          blob: given.handle ? undefined : new Blob([bytes], { type: mediaType }),
         });
-      first ??= file.title.startsWith('Heights') ? file : undefined;
-      normal ??= file.title === 'Normal map' ? file : undefined;
+      first ??= file.role === 'heights' ? file : undefined;
+      normal ??= file.role === 'normal' ? file : undefined;
       yield file;
     }
   }

@@ -76,7 +76,7 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
             </p>
           ))}
           {file.toTypeIn.length > 0 && <Part title="To type in">{lines(file.toTypeIn)}</Part>}
-          {file.proof && <Part title="Proof">{lines(proofLines(file.proof, file.title.startsWith('Heights') || file.name.endsWith('.stl') ? 'm' : ''))}</Part>}
+          {file.proof && <Part title="Proof">{lines(proofLines(file.proof, file.unit))}</Part>}
         </details>
       ))}
       {docket.spots.length > 0 && (

@@ -16,6 +16,7 @@ import type { Image } from '../../formats/png';
 import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } from './cover';
 import { deliver } from '../heights/deliver';
 import type { Statement } from '../heights/prepare';
+import type { FileRole } from '../report/delivery-report';
 import type { Proof } from '../heights/proof';
 import type { Cover, MapSpec, Order } from '../../course/recipe';
 
@@ -200,6 +201,8 @@ function logarithm2(value: number): number {
 /** A written map, proofed. */
 export interface MapFile {
   name: string;
+  role: FileRole;
+  unit: '';
   bytes: Uint8Array<ArrayBuffer>;
   mediaType: string;
   meaning: 'data' | 'colour';
@@ -216,7 +219,7 @@ export type NamedMap = MapSpec & { file?: string; as?: Order['mapsAs'] };
 export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): Promise<MapFile[]> {
   const { title, file, colour } = MAPS[spec.kind];
   const part = spec.file ?? (spec.kind === 'layer' ? spec.layer : file);
-  const base = { title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
+  const base = { role: roleOf(spec), unit: '' as const, title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
   const as = spec.as ?? AS_PNG;
   if ('field' in drawn) {
     const { format: wanted, order, rows } = as;
@@ -251,6 +254,11 @@ export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): P
     files.push({ ...base, name, bytes, mediaType, toTypeIn, proof });
   }
   return files;
+}
+
+function roleOf({ kind }: MapSpec): FileRole {
+  if (kind === 'normal' || kind === 'colour' || kind === 'weights') return kind;
+  return kind === 'mask' || kind === 'water mask' ? 'mask' : 'map';
 }
 
 /** What the other side has to be told of raw bytes. */

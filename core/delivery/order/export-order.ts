@@ -116,7 +116,7 @@ export async function* exportOrder(course: Course, order: Order, options: Export
       [`${stem}-docket.json`, 'application/json', JSON.stringify(docket, null, 2)],
     ]) {
       const bytes = new TextEncoder().encode(text) as Uint8Array<ArrayBuffer>;
-      yield { name, mediaType, bytes, title: 'Docket', meaning: 'words', toTypeIn: [], words: [], proof: null };
+      yield { name, mediaType, bytes, role: 'report', unit: '', title: 'Docket', meaning: 'words', toTypeIn: [], words: [], proof: null };
     }
   }
   return docket;
@@ -129,7 +129,7 @@ const AHEAD = 5;
 const quickFirst = (maps: readonly MapSpec[]): MapSpec[] => [...maps.filter((map) => !ofCover(map)), ...maps.filter(ofCover)];
 const ofCover = ({ kind }: MapSpec) => kind === 'colour' || kind === 'weights';
 
-const without = ({ name, title, meaning, toTypeIn, words, proof }: ExportedFile): ReportedFile => ({ name, title, meaning, toTypeIn, words, proof });
+const without = ({ bytes: _, mediaType: __, ...file }: ExportedFile): ReportedFile => file;
 
 async function collected(files: AsyncIterable<ExportedFile>): Promise<ExportedFile[]> {
   const all: ExportedFile[] = [];

@@ -37,6 +37,8 @@ export async function solidFile(field: Field, { receiver }: Order, name: string,
     name,
     bytes,
     mediaType: 'model/stl',
+    role: 'solid',
+    unit: 'm',
     title: 'A closed solid',
     meaning: 'data',
     toTypeIn: [

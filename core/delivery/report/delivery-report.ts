@@ -5,9 +5,15 @@ import type { Statement } from '../heights/prepare';
 import type { Proof } from '../heights/proof';
 import type { Receiver } from '../../course/receiver';
 
+/** What a file of a delivery is for. `companion`: it belongs beside another one. */
+export type FileRole = 'heights' | 'solid' | 'companion' | 'normal' | 'colour' | 'weights' | 'mask' | 'map' | 'report';
+
 /** A file as the docket speaks of it. */
 export interface ReportedFile {
   name: string;
+  role: FileRole;
+  /** Of the errors in its proof: metres, or codes and shares without one. */
+  unit: 'm' | '';
   title: string;
   /** Data is read as it is; colour goes through the screen's tone curve. */
   meaning: 'data' | 'colour' | 'words';
@@ -98,7 +104,7 @@ export function deliveryReportToHtml(docket: DeliveryReport, picture?: string): 
   const files = docket.files.filter((f) => f.proof);
   const file = (f: ReportedFile) =>
     `<section><h3>${escape(f.name)}</h3><p>${escape(f.title)}${f.meaning === 'words' ? '' : `; ${MEANINGS[f.meaning]}`}. ${escape(f.words.join(' '))}</p>` +
-    `<table>${rows(f.toTypeIn)}${rows(proofLines(f.proof!, f.title.startsWith('Heights') || f.name.endsWith('.stl') ? 'm' : ''))}</table></section>`;
+    `<table>${rows(f.toTypeIn)}${rows(proofLines(f.proof!, f.unit))}</table></section>`;
   const spots = docket.spots.length
     ? `<h2>Spots</h2><table class="spots"><tr><th scope="col">Place</th><th scope="col">Before</th><th scope="col">Now</th><th scope="col">As delivered</th></tr>${docket.spots
         .map(

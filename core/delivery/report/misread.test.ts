@@ -10,7 +10,6 @@ import { encode } from '../heights/encode';
 import { extendEdges } from '../heights/tiles';
 import { symptomsOf, symptomsOfNormals, misread, type MisreadSettings } from './misread';
 
-
 describe('a trial reading', () => {
   const ground = hills(groundOf(129, 129, 8), 5);
   const stats = statistics(ground);
