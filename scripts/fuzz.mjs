@@ -28,7 +28,7 @@ await build({
 });
 
 /** Longer than this and a file hangs: the process is ended. */
-const PATIENCE = 10_000;
+const PATIENCE = 20_000;
 const CHUNK = 500;
 const faults = [];
 let next = first;
@@ -48,6 +48,7 @@ function watch() {
       const own = fork('.cache/fuzz-worker.mjs', { execArgv: ['--enable-source-maps', '--max-old-space-size=1024'] });
       own.on('message', (message) => {
         if (message.kind === 'begin') [at, since] = [message, Date.now()];
+        else if (message.kind === 'end') at = null;
         else if (message.kind === 'fault') faults.push(message);
         else more();
       });
