@@ -5,6 +5,7 @@ import { createHash } from 'node:crypto';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { deflateSync } from 'node:zlib';
+import { kernelTypes } from './kernel-types.mjs';
 import { medianNetworks } from './median-networks.mjs';
 
 const source = 'core/kernels/assembly';
@@ -36,6 +37,7 @@ export async function buildKernels({ force = false } = {}) {
       .map((f) => statSync(join(source, f)).mtimeMs),
     statSync('scripts/kernels.mjs').mtimeMs,
     statSync('scripts/median-networks.mjs').mtimeMs,
+    statSync('scripts/kernel-types.mjs').mtimeMs,
   );
   const target = join(out, 'binaries.ts');
   if (!force) {
@@ -66,6 +68,7 @@ export async function buildKernels({ force = false } = {}) {
     if (error) throw new Error(`The kernels do not compile (${name}):\n${stderr.toString()}`);
     bytes[name] = Buffer.from(binary);
   }
+  writeFileSync(join(out, 'exports.ts'), kernelTypes(source));
   const version = createHash('sha256').update(bytes.plain).digest('hex').slice(0, 16);
   writeFileSync(
     target,

@@ -1,4 +1,5 @@
-import { instantiate, type KernelExports } from './loader';
+import type { KernelExports } from './generated/exports';
+import { instantiate } from './loader';
 
 /**
  * Transcendental functions with the same bits in every engine, for use where their result ends

@@ -1,6 +1,7 @@
 import { StoppedError, throwIfStopped, UplandError } from '../errors';
 import { abort, CONTROL_BYTES, HALT, PROGRESS, PROGRESS_FULL, resetControl } from './control';
-import { instantiate, type KernelExports } from './loader';
+import type { KernelExports } from './generated/exports';
+import { instantiate } from './loader';
 import type { Program, InterimState } from './program';
 import type { FromWorker, ToWorker } from './worker';
 

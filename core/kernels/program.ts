@@ -1,4 +1,4 @@
-import type { KernelExports } from './loader';
+import type { KernelExports } from './generated/exports';
 
 /**
  * A piece of work for the kernels, shared out over row bands. `run` is a generator: it yields

@@ -1,5 +1,6 @@
 import { CONTROL_BYTES, HALT, barrier, PROGRESS, PROGRESS_FULL } from './control';
-import { instantiate, type KernelExports } from './loader';
+import type { KernelExports } from './generated/exports';
+import { instantiate } from './loader';
 import { programs } from './programs';
 
 /** What the pool sends to its workers. */

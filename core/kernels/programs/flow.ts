@@ -1,4 +1,4 @@
-import type { KernelExports } from '../loader';
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band } from '../program';
 import { bytesOf, type Halving } from './levels';
 

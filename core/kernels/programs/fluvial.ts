@@ -1,4 +1,4 @@
-import type { KernelExports } from '../loader';
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';

@@ -1,4 +1,4 @@
-import type { KernelExports } from '../loader';
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { bytesOf, claims, coarsen, halvings, halvingsFrom, lay, lift, refine, spareHard, type Halving } from './levels';

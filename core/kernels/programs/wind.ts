@@ -1,4 +1,4 @@
-import type { KernelExports } from '../loader';
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program } from '../program';
 import { clearStatus, endsHere, reachedBy, STATUS_BYTES, statusWords, type Place } from './early';
 import { bytesOf, claims, coarsen, halvings, halvingsFrom, lay, lift, refine, type Halving } from './levels';

@@ -1,4 +1,5 @@
-import { instantiate, type KernelExports } from '../../kernels/loader';
+import type { KernelExports } from '../../kernels/generated/exports';
+import { instantiate } from '../../kernels/loader';
 import { TILE } from '../../field/tiles';
 
 const PAGE = 65_536;
