@@ -9,6 +9,8 @@ export default defineConfig({
           include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts', 'scripts/**/*.test.ts'],
           exclude: ['**/node_modules/**', '**/dist/**'],
           testTimeout: 60_000,
+          // The core is read once for all files; a test that changes anything outside of itself puts it back.
+          isolate: false,
         },
       },
       { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000 } },
