@@ -2,7 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { appIsStale, checkNode, fail, installPackages, installTools } from './setup.mjs';
 
 process.chdir(new URL('..', import.meta.url).pathname);
@@ -12,6 +12,8 @@ installTools();
 
 let passed = 0;
 let failed = 0;
+/** How long each test took, milliseconds. */
+const times = [];
 const scratch = mkdtempSync(join(tmpdir(), 'upland-tests-'));
 const began = Date.now();
 
@@ -31,6 +33,8 @@ function suite(name) {
   try {
     const { numPassedTests, numFailedTests, testResults } = JSON.parse(readFileSync(report, 'utf8'));
     passed += numPassedTests;
+    for (const { name: file, assertionResults } of testResults)
+      for (const { title, duration } of assertionResults) times.push({ file: relative(process.cwd(), file), title, duration: duration ?? 0 });
     // A file that does not load has no tests to fail: it counts as one.
     failed += numFailedTests + testResults.filter((r) => r.status === 'failed' && r.assertionResults.length === 0).length;
     if (status !== 0 && numFailedTests === 0) failed++;
@@ -53,6 +57,9 @@ suite('unit');
 suite('reference');
 suite('browser');
 rmSync(scratch, { recursive: true, force: true });
+console.log('\nThe slowest twenty');
+for (const { file, title, duration } of times.sort((a, b) => b.duration - a.duration).slice(0, 20))
+  console.log(`${(duration / 1000).toFixed(1).padStart(7)} s  ${file}: ${title.slice(0, 100)}`);
 console.log(`\nTook ${Math.round((Date.now() - began) / 1000)} s.`);
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed ? 1 : 0);
