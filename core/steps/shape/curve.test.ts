@@ -27,6 +27,8 @@ describe('curve', () => {
   });
 
   it('of one point is refused with a sentence', async () => {
-    expect((await runShape('curve', { points: [{ from: 1, to: 2 }] }, rowOf([1, 2]))).fault).toMatch(/needs two points at different elevations; this one has 1/);
+    expect((await runShape('curve', { points: [{ from: 1, to: 2 }] }, rowOf([1, 2]))).fault).toMatch(
+      /needs two points at different elevations; this one has 1/,
+    );
   });
 });
