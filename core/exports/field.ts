@@ -2,6 +2,7 @@
 
 import '../zod-jitless';
 
+export { besideHoles } from '../field/beside-holes';
 export { type Field, fieldFrom, flatField, makeField } from '../field/field';
 export { gaussian } from '../field/gaussian';
 export { type Ground, groundAtSamples, makeGround, MAX_SIDE, previewGround, type Registration, sameSamples, spacingOf, withSamples } from '../field/ground';

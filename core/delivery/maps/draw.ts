@@ -227,7 +227,8 @@ export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): P
     const type = drawn.depth === '32f' ? ('f32' as const) : drawn.depth === '16' ? ('u16' as const) : ('u8' as const);
     const name = `${stem}-${part}${formatById(format).endings[0]}`;
     const range = type === 'f32' ? undefined : { low: drawn.low, high: drawn.high };
-    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, options: { level: 3, order, rows } });
+    const noData = drawn.field.valid && type === 'f32' ? NO_DATA : undefined;
+    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, noData, options: { level: 3, order, rows } });
     const number = (v: number) => `${Number(v.toPrecision(7))}${drawn.unit && drawn.unit !== 'log2' ? ` ${drawn.unit}` : ''}`;
     const toTypeIn = range
       ? [
@@ -235,6 +236,7 @@ export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): P
           { label: 'Highest code', value: number(drawn.high) },
         ]
       : [{ label: 'Values', value: drawn.unit || 'shares, 0 to 1' }];
+    if (noData !== undefined) toTypeIn.push({ label: 'No data', value: String(noData) });
     if (format === 'raw') {
       const { across, down } = drawn.field.ground;
       toTypeIn.push(...laidRaw(`${across} × ${down}, ${type === 'f32' ? '32-bit floats' : `${drawn.depth}-bit whole numbers`}, one channel`, as));
@@ -260,6 +262,9 @@ function roleOf({ kind }: MapSpec): FileRole {
   if (kind === 'normal' || kind === 'colour' || kind === 'weights') return kind;
   return kind === 'mask' || kind === 'water mask' ? 'mask' : 'map';
 }
+
+/** What stands in a map of floats where nothing is known (common practice). */
+const NO_DATA = -9999;
 
 /** What the other side has to be told of raw bytes. */
 const laidRaw = (samples: string, { order, rows }: PictureAs): Statement[] => [

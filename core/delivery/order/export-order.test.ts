@@ -272,6 +272,34 @@ describe('an order', () => {
     expect(((await exportOrder(filled, codes, options).next()).value as ExportedFile).proof!.ok).toBe(true);
   });
 
+  it.each(['png', 'raw'] as const)('of a ground with holes has maps of floats that know nothing there, as %s; codes stay closed', async (format) => {
+    const survey = fieldFrom(groundOf(129, 129, 8), (east) => east / 4);
+    const { bytes } = await encode(makeField(survey.ground, survey.height, new Uint8Array(129 * 129).fill(1).fill(0, 5000, 5040)), {
+      format: 'tiff',
+      type: 'f32',
+    });
+    const course: Course = { ...terrain, stem: [stepUse('raster', { asset: await sha256(bytes) }, { id: 'survey' })], tributaries: [] };
+    const order: Order = {
+      ...begun('elevation-grid'),
+      maps: [
+        { kind: 'slope', depth: '32f' },
+        { kind: 'slope', depth: '16' },
+      ],
+      mapsAs: { format, order: 'le', rows: 'north' },
+    };
+    const files: ExportedFile[] = [];
+    for await (const file of exportOrder(course, order, { kernels, asset: async () => bytes })) files.push(file);
+    const [floats, codes] = files.filter((f) => f.role === 'map');
+    expect(floats.toTypeIn).toContainEqual({ label: 'No data', value: '-9999' });
+    expect(codes.toTypeIn.some((t) => t.label === 'No data')).toBe(false);
+    const reading = await readHeightmap(floats.bytes, format === 'raw' ? 'raw:f32:le:129x129' : undefined);
+    const unknown = Array.from(reading.samples, (v, i) => (v === -9999 ? i : -1)).filter((i) => i >= 0);
+    // The forty of one row, those above and below them, and one more at either end.
+    expect(unknown.length).toBe(3 * 42);
+    // A plane that rises a quarter of a metre a metre: its slope elsewhere is the same.
+    expect(Math.max(...Array.from(reading.samples).filter((v) => v !== -9999))).toBeCloseTo((180 / Math.PI) * Math.atan(0.25), 3);
+  });
+
   it('stops when it is told to', async () => {
     const stop = AbortSignal.abort();
     await expect(exportOrder(terrain, begun('elevation-grid'), { kernels, signal: stop }).next()).rejects.toThrow(StoppedError);

@@ -4,13 +4,14 @@ import type { MapSpec, Order } from '../../course/recipe';
 import { allUses, settingsOf, type Course } from '../../course/schema';
 import { throwIfStopped, UplandError } from '../../errors';
 import type { Field } from '../../field/field';
+import { besideHoles } from '../../field/beside-holes';
 import { fillForDisplay } from '../../field/fill-for-display';
 import { formatById } from '../../formats';
 import { stepById } from '../../steps';
 import { compareBorder, describeBorder, prepare, type Prepared } from '../heights/prepare';
 import { badName, safeName } from '../heights/receivers';
 import { defaultCover } from '../maps/cover';
-import { drawMap } from '../maps/draw';
+import { drawMap, type DrawnMap } from '../maps/draw';
 import { calibrationOn } from '../report/calibration';
 import { deliveryReportToHtml, makeDeliveryReport, type DeliveryReport, type ReportedFile } from '../report/delivery-report';
 import { localWriter } from '../writer';
@@ -67,6 +68,7 @@ export async function* exportOrder(course: Course, order: Order, options: Export
     const worked = fieldOf(evaluation, course.ground);
     const field = cutToWindow(worked, plan);
     // Maps are drawn of the ground with its holes closed, so that none shows as a crater.
+    const known = besideHoles(worked);
     if (worked.valid) evaluation = { ...evaluation, height: fillForDisplay(evaluation.height, worked.ground.across, worked.ground.down, worked.valid) };
     const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
@@ -102,7 +104,7 @@ export async function* exportOrder(course: Course, order: Order, options: Export
       // The ground after every step is wanted for the masks of steps only.
       if (ofCover(spec)) evaluation = { ...evaluation, stages: [] };
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
-      const drawn = cutMapToWindow(await drawMap(spec, own, evaluation, course.cover ?? defaultCover(), options), plan);
+      const drawn = cutMapToWindow(withHoles(await drawMap(spec, own, evaluation, course.cover ?? defaultCover(), options), known), plan);
       yield* written(AHEAD);
       begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
     }
@@ -121,6 +123,10 @@ export async function* exportOrder(course: Course, order: Order, options: Export
   }
   return docket;
 }
+
+/** A map of floats knows nothing where the ground has no height, nor beside it; codes have no number for that and stay closed. */
+const withHoles = (drawn: DrawnMap, known: Uint8Array<ArrayBuffer> | undefined): DrawnMap =>
+  known && 'field' in drawn && drawn.depth === '32f' ? { ...drawn, field: { ...drawn.field, valid: known } } : drawn;
 
 /** Files that wait to be written while the next is drawn. */
 const AHEAD = 5;
