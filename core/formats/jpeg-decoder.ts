@@ -122,7 +122,7 @@ async function begin(): Promise<Library> {
 export async function decodeJpeg<T>(bytes: Uint8Array, use: (picture: JpegPicture) => T, colour?: boolean): Promise<T> {
   const frame = frameOf(bytes);
   checkWork(bytes, frame);
-  const parts = colour === undefined || frame.channels === 1 ? [bytes] : [bytes.subarray(0, frame.at), adobe(colour), bytes.subarray(frame.at)];
+  const parts = colour === undefined || frame.channels === 1 ? [bytes] : [bytes.subarray(0, frame.at), transformMarker(colour), bytes.subarray(frame.at)];
   library ??= begin();
   const lib = await library;
   const decoder = new lib.JPEGDecoder();
@@ -154,5 +154,5 @@ function decodeOrRefuse(decoder: { decode(): void }): void {
   }
 }
 
-/** The marker that says how three channels are meant (APP14: "Adobe", version 100, no flags, transform). */
-const adobe = (colour: boolean) => new Uint8Array([0xff, 0xee, 0, 14, 0x41, 0x64, 0x6f, 0x62, 0x65, 0, 100, 0, 0, 0, 0, colour ? 1 : 0]);
+/** The marker APP14 (ITU-T T.872, 6.5.3), which says how three channels are meant: five letters, version 100, no flags, the transform. */
+const transformMarker = (colour: boolean) => new Uint8Array([0xff, 0xee, 0, 14, 0x41, 0x64, 0x6f, 0x62, 0x65, 0, 100, 0, 0, 0, 0, colour ? 1 : 0]);
