@@ -37,6 +37,7 @@ const plain = (field: Field, over: Partial<FluvialArgs> = {}): FluvialArgs => {
     creep: 0,
     uplift: 0,
     deposit: 0,
+    breach: 0,
     silt: -1,
     open: true,
     sea: -Infinity,

@@ -43,26 +43,10 @@ export function pullRows(
 
 /**
  * One step of time for the samples `first` down to `last` of the order: each is drawn towards
- * its receiver's new height, h = (h + rise + laid + pull · receiver) / (1 + pull), and no slope stays
- * steeper than `bank` (of every sample, rise over run; as far as the rock gives way). `laid` is what settles in it (0 in place of an address: nothing).
+ * its receiver's new height, h = (h + rise + laid + pull · receiver) / (1 + pull). `laid` is what
+ * settles in it (0 in place of an address: nothing).
  */
-export function wearDown(
-  order: usize,
-  receiver: usize,
-  before: usize,
-  height: usize,
-  pull: usize,
-  ease: usize,
-  bank: usize,
-  laid: usize,
-  stride: i32,
-  first: i32,
-  last: i32,
-  rise: f32,
-  dx: f32,
-  dy: f32,
-): void {
-  const diagonal: f32 = sqrt<f32>(dx * dx + dy * dy);
+export function wearDown(order: usize, receiver: usize, before: usize, height: usize, pull: usize, laid: usize, first: i32, last: i32, rise: f32): void {
   for (let i = first; i >= last; i--) {
     const p = load<i32>(order + (<usize>i << 2));
     const off = <usize>p << 2;
@@ -71,52 +55,39 @@ export function wearDown(
     let h = load<f32>(before + off) + rise;
     if (laid != 0) h += load<f32>(laid + off);
     const below = load<f32>(height + (<usize>r << 2));
-    if (h > below) {
-      const f = load<f32>(pull + off);
-      h = below + (h - below) / (1 + f);
-      const aside = abs(r - p);
-      const most = below + load<f32>(bank + off) * (aside == 1 ? dx : aside == stride ? dy : diagonal);
-      if (h > most) h -= (h - most) * load<f32>(ease + off);
-    }
+    if (h > below) h = below + (h - below) / (1 + load<f32>(pull + off));
     store<f32>(height + off, h);
   }
 }
 
-// @ts-ignore: decorator
-@inline
-function over(height: usize, n: i32, rise: f32, most: f32): f32 {
-  return min<f32>(most, load<f32>(height + (<usize>n << 2)) + rise);
-}
-
 /**
- * No sample stays steeper than its `bank` above any of its eight neighbours, as far as the rock
- * gives way; but never below its way out. The water's own way need not be the steepest. In the order from the
- * mouths up, so that what falls in below is known above.
+ * Cuts the ways out of hollows down to what has to drain through them, samples in the order from
+ * the sources down: no receiver lies higher than what it receives from, but for what would have to be
+ * cut by more than `depth` (metres under `filled`, the surface that the flood left). As far as the rock gives way (`ease`).
+ * Source: Lindsay 2016, "Efficient hybrid breaching-filling sink removal methods".
  */
-export function fallIn(order: usize, receiver: usize, height: usize, ease: usize, bank: usize, stride: i32, first: i32, last: i32, dx: f32, dy: f32): void {
-  const diagonal: f32 = sqrt<f32>(dx * dx + dy * dy);
-  for (let i = first; i >= last; i--) {
-    const p = load<i32>(order + (<usize>i << 2));
-    const off = <usize>p << 2;
-    const r = load<i32>(receiver + off);
-    if (r == p) continue;
-    const steep = load<f32>(bank + off);
-    let most = over(height, p - 1, steep * dx, 1e30);
-    most = over(height, p + 1, steep * dx, most);
-    most = over(height, p - stride, steep * dy, most);
-    most = over(height, p + stride, steep * dy, most);
-    most = over(height, p - stride - 1, steep * diagonal, most);
-    most = over(height, p - stride + 1, steep * diagonal, most);
-    most = over(height, p + stride - 1, steep * diagonal, most);
-    most = over(height, p + stride + 1, steep * diagonal, most);
-    most = max<f32>(most, load<f32>(height + (<usize>r << 2)));
+export function breach(order: usize, receiver: usize, height: usize, filled: usize, ease: usize, first: i32, end: i32, depth: f32): void {
+  for (let i = first; i < end; i++) {
+    const off = <usize>load<i32>(order + (<usize>i << 2)) << 2;
+    const down = <usize>load<i32>(receiver + off) << 2;
+    const gives = load<f32>(ease + down);
+    if (down == off || gives == 0) continue;
     const h = load<f32>(height + off);
-    if (h > most) store<f32>(height + off, h - (h - most) * load<f32>(ease + off));
+    const below = load<f32>(height + down);
+    if (below <= h) continue;
+    // Where water leaves over the edge, nothing but this cuts the ground: its ease is next to nothing.
+    const base = <usize>load<i32>(receiver + down) << 2 == down;
+    const to = max<f32>(h, load<f32>(filled + down) - depth * (base ? 1 : gives));
+    if (to < below) store<f32>(height + down, to);
   }
 }
 
-/** Silt fills what lies below its way out, rising by `grade` (rise over run) away from it; as far as the ground gives way. */
-export function siltUp(order: usize, receiver: usize, height: usize, ease: usize, stride: i32, first: i32, last: i32, dx: f32, dy: f32, grade: f32): void {
+/**
+ * Fills what lies below its way out with a fan that rises by `grade` (rise over run) away from it, and on
+ * upstream until the fan meets the ground. Samples `first` down to `last` of the order; `fan` was
+ * zeroed and is 1 where something was laid down. As far as the ground gives way.
+ */
+export function fanUp(order: usize, receiver: usize, height: usize, area: usize, ease: usize, fan: usize, stride: i32, first: i32, last: i32, dx: f32, dy: f32, cell: f32, grade: f32): void {
   const diagonal: f32 = sqrt<f32>(dx * dx + dy * dy);
   for (let i = first; i >= last; i--) {
     const p = load<i32>(order + (<usize>i << 2));
@@ -124,9 +95,14 @@ export function siltUp(order: usize, receiver: usize, height: usize, ease: usize
     const r = load<i32>(receiver + off);
     if (r == p || load<f32>(ease + off) == 0) continue;
     const below = load<f32>(height + (<usize>r << 2));
-    if (load<f32>(height + off) >= below) continue;
+    const h = load<f32>(height + off);
+    if (h > below && load<f32>(fan + (<usize>r << 2)) == 0) continue;
     const aside = abs(r - p);
-    store<f32>(height + off, below + grade * (aside == 1 ? dx : aside == stride ? dy : diagonal));
+    const square: f32 = 10_000 / (load<f32>(area + off) * cell);
+    const level = below + grade * sqrt<f32>(min<f32>(1, square)) * (aside == 1 ? dx : aside == stride ? dy : diagonal);
+    if (h >= level) continue;
+    store<f32>(height + off, level);
+    store<f32>(fan + off, 1);
   }
 }
 
@@ -164,21 +140,91 @@ export function settleBelow(
   }
 }
 
+/** The law's 1 / (1 − (S/S_c)²) is not taken beyond this share of the way to the critical slope. */
+const STEEPEST: f32 = 0.97;
+/** What stands steeper than the critical slope slides so much faster still. */
+const SLIDE: f32 = 4;
+
 /**
- * Creep of slopes along x by one implicit step (backward Euler), rows `from` to `to`:
- * (1 − r ∂²) h = h, where r = D·t / dx², between two samples times the smaller of their `ease`.
- * Nothing passes the edge; volume is kept, samples at the rim weighing half where `half` is 1.
- * `c` and `d` are scratch of a row for each band.
+ * How readily soil passes between neighbours in one step of time: κ·t / spacing² / (1 − (S/S_c)²)
+ * (Roering, Kirchner & Dietrich 1999), S the length of the whole gradient between the two, never the drop to
+ * one neighbour. `east` is given the faces between a sample and the one east of it, `south` those to the
+ * south; times the smaller `ease` of the two. `bank`: S_c of every sample, rise over run.
+ * `rateX`, `rateY`: κ·t / spacing². Rows `from` to `to`.
  */
-export function creepRows(height: usize, ease: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, rate: f32, half: i32): void {
-  const count = stride - 2;
+export function hillslopeFaces(
+  height: usize,
+  ease: usize,
+  bank: usize,
+  east: usize,
+  south: usize,
+  stride: i32,
+  rows: i32,
+  from: i32,
+  to: i32,
+  dx: f32,
+  dy: f32,
+  rateX: f32,
+  rateY: f32,
+): void {
+  const across = stride - 2;
+  const perX: f32 = 1 / dx;
+  const perY: f32 = 1 / dy;
+  const row4 = <usize>stride << 2;
   for (let row = from; row < to; row++) {
-    const start = <usize>((row + 1) * stride + 1) << 2;
-    sweep(height + start, ease + start, c, d, 4, count, rate, half);
+    const up = row > 0 ? row4 : 0;
+    const down = row < rows - 1 ? row4 : 0;
+    const perRows: f32 = up + down == 0 ? 0 : (<f32>row4 / (<f32>2 * <f32>(up + down))) * perY;
+    for (let x = 0; x < across; x++) {
+      const off = <usize>((row + 1) * stride + 1 + x) << 2;
+      const at = height + off;
+      const h = load<f32>(at);
+      const last = x == across - 1;
+      const e: usize = last ? 0 : 4;
+      const w: usize = x == 0 ? 0 : 4;
+      const own = load<f32>(ease + off);
+      const critical = load<f32>(bank + off);
+      if (last) store<f32>(east + off, 0);
+      else {
+        const gx = (load<f32>(at + 4) - h) * perX;
+        const gy = (load<f32>(at + down) + load<f32>(at + down + 4) - load<f32>(at - up) - load<f32>(at - up + 4)) * perRows;
+        const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + 4));
+        store<f32>(east + off, min<f32>(own, load<f32>(ease + off + 4)) * passes((gx * gx + gy * gy) / (most * most), rateX));
+      }
+      if (down == 0) store<f32>(south + off, 0);
+      else {
+        const perColumns: f32 = e + w == 0 ? 0 : (<f32>4 / (<f32>2 * <f32>(e + w))) * perX;
+        const gy = (load<f32>(at + row4) - h) * perY;
+        const gx = (load<f32>(at + e) + load<f32>(at + row4 + e) - load<f32>(at - w) - load<f32>(at + row4 - w)) * perColumns;
+        const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + row4));
+        store<f32>(south + off, min<f32>(own, load<f32>(ease + off + row4)) * passes((gx * gx + gy * gy) / (most * most), rateY));
+      }
+    }
   }
 }
 
-function sweep(h: usize, e: usize, c: usize, d: usize, step: usize, count: i32, rate: f32, half: i32): void {
+/** By the square of the slope over the critical one. */
+// @ts-ignore: decorator
+@inline
+function passes(squared: f32, rate: f32): f32 {
+  const slow = rate / (1 - min<f32>(squared, STEEPEST * STEEPEST));
+  return squared > 1 ? slow + SLIDE * (1 - 1 / squared) : slow;
+}
+
+/**
+ * Soil passes along x by one implicit step (backward Euler), rows `from` to `to`. `faces`: how
+ * readily, between each sample and the next. Nothing passes the edge; volume is kept, samples
+ * at the rim weighing half where `half` is 1. `c` and `d` are scratch of a row for each band.
+ */
+export function hillslopeRows(height: usize, faces: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32): void {
+  const count = stride - 2;
+  for (let row = from; row < to; row++) {
+    const start = <usize>((row + 1) * stride + 1) << 2;
+    sweep(height + start, faces + start, c, d, 4, count, half);
+  }
+}
+
+function sweep(h: usize, faces: usize, c: usize, d: usize, step: usize, count: i32, half: i32): void {
   // Counted from the line's first height, so that level ground stays so to the bit.
   const base = load<f32>(h);
   let link: f32 = 0;
@@ -186,7 +232,7 @@ function sweep(h: usize, e: usize, c: usize, d: usize, step: usize, count: i32, 
   let value: f32 = 0;
   for (let i = 0; i < count; i++) {
     const at = <usize>i * step;
-    const next: f32 = i < count - 1 ? rate * min<f32>(load<f32>(e + at), load<f32>(e + at + step)) : 0;
+    const next: f32 = i < count - 1 ? load<f32>(faces + at) : 0;
     const own: f32 = half && (i == 0 || i == count - 1) ? 0.5 : 1;
     const scale: f32 = 1 / (own + link + next - link * before);
     value = (own * (load<f32>(h + at) - base) + link * value) * scale;
@@ -203,17 +249,16 @@ function sweep(h: usize, e: usize, c: usize, d: usize, step: usize, count: i32, 
 }
 
 /** The same along y for the columns `from` to `to` (multiples of four, counted from the first of a row), four at a time. `c` and `d` have four floats a row. */
-export function creepColumns(height: usize, ease: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, rate: f32, half: i32): void {
+export function hillslopeColumns(height: usize, faces: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32): void {
   const row4 = <usize>stride << 2;
   const across = stride - 2;
-  const r = f32x4.splat(rate);
   const one = f32x4.splat(1);
   for (let column = from; column < to; column += 4) {
     if (column + 4 > across) {
       // What is left of a row goes column by column.
       for (let x = column; x < min(to, across); x++) {
         const start = <usize>(stride + 1 + x) << 2;
-        sweep(height + start, ease + start, c, d, row4, rows, rate, half);
+        sweep(height + start, faces + start, c, d, row4, rows, half);
       }
       break;
     }
@@ -224,7 +269,7 @@ export function creepColumns(height: usize, ease: usize, c: usize, d: usize, str
     let value = f32x4.splat(0);
     for (let i = 0; i < rows; i++) {
       const at = start + <usize>i * row4;
-      const next = i < rows - 1 ? f32x4.mul(r, f32x4.pmin(v128.load(ease + at), v128.load(ease + at + row4))) : f32x4.splat(0);
+      const next = i < rows - 1 ? v128.load(faces + at) : f32x4.splat(0);
       const own = half && (i == 0 || i == rows - 1) ? f32x4.splat(0.5) : one;
       const scale = f32x4.div(one, f32x4.sub(f32x4.add(own, f32x4.add(link, next)), f32x4.mul(link, before)));
       value = f32x4.mul(f32x4.add(f32x4.mul(own, f32x4.sub(v128.load(height + at), base)), f32x4.mul(link, value)), scale);

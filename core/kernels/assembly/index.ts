@@ -13,7 +13,7 @@ export { unstepRows } from './unstep';
 export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
-export { pullRows, wearDown, fallIn, siltUp, settleBelow, creepRows, creepColumns } from './fluvial';
+export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 
 /** The first free byte of the memory: everything above it belongs to the caller. */

@@ -1,6 +1,6 @@
 import { floats, rowsOf, type Program } from '../program';
 import { claimRouting, FLOW_BORDER, route, stateRows } from './flow';
-import { bytesOf, claims, halvings, lay, lift, type Halving } from './levels';
+import { bytesOf, claims, halvings, lay, lift, type Grid } from './levels';
 
 export interface DrainageArgs {
   across: number;
@@ -89,7 +89,7 @@ export const accumulationProgram: Program<DrainageArgs, Float32Array, Float32Arr
 };
 
 /** Closed all around, the water gathers in the lowest sample. */
-export function lowestSample(height: Float32Array, { across, down, stride }: Halving): number {
+export function lowestSample(height: Float32Array, { across, down, stride }: Grid): number {
   let lowest = stride + 1;
   for (let row = 0; row < down; row++) {
     for (let p = (row + 1) * stride + 1; p < (row + 1) * stride + 1 + across; p++) if (height[p] < height[lowest]) lowest = p;

@@ -1,6 +1,6 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band } from '../program';
-import { bytesOf, type Halving } from './levels';
+import { bytesOf, type Grid } from './levels';
 
 /** Samples that a kernel works on before others are heard. */
 const BUDGET = 400_000;
@@ -28,7 +28,7 @@ export interface Routing {
 }
 
 /** Room for routing grids up to `grid`. */
-export function claimRouting(claim: (bytes: number) => number, grid: Halving): Routing {
+export function claimRouting(claim: (bytes: number) => number, grid: Grid): Routing {
   const size = (bytesOf(grid) + 63) & ~63;
   const [height, order] = [claim(size), claim(size)];
   const filled = claim(2 * size);
@@ -60,7 +60,7 @@ export function* route(
   kernels: KernelExports,
   arena: Arena,
   at: Routing,
-  grid: Halving,
+  grid: Grid,
   band: Band,
   how: { wander: boolean; receive: (from: number, to: number) => void; weigh: (from: number, to: number) => void },
 ): Generator<void, void, void> {
@@ -96,7 +96,7 @@ function* flood(
   kernels: KernelExports,
   arena: Arena,
   at: Routing,
-  { across, down, stride }: Halving,
+  { across, down, stride }: Grid,
   band: Band,
   wander: boolean,
 ): Generator<void, void, void> {
@@ -182,7 +182,7 @@ export function* downstream(band: Band, samples: number, work: (first: number, e
 }
 
 /** Writes what each sample stands for: a whole cell, under point registration half of one at the rim and a quarter in the corners. */
-export function weighRows(arena: Arena, offset: number, grid: Halving, point: boolean, from: number, to: number): void {
+export function weighRows(arena: Arena, offset: number, grid: Grid, point: boolean, from: number, to: number): void {
   const { across, down, stride } = grid;
   const area = floats(arena, arena.start + offset, stride * (down + 2));
   for (let row = from; row < to; row++) {
@@ -201,7 +201,7 @@ const BORDER = 3;
 const WALL = 1e30;
 
 /** Clears rows of the state, the border around them included; `base` says where the water leaves. */
-export function stateRows(arena: Arena, at: Routing, grid: Halving, from: number, to: number, base: (index: number, row: number, column: number) => boolean) {
+export function stateRows(arena: Arena, at: Routing, grid: Grid, from: number, to: number, base: (index: number, row: number, column: number) => boolean) {
   const { across, down, stride } = grid;
   const samples = stride * (down + 2);
   const state = new Uint8Array(arena.buffer, arena.start + at.state, samples);

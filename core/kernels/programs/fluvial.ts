@@ -3,7 +3,8 @@ import { floats, rowsOf, type Arena, type Band, type Program, type InterimState 
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, weighRows } from './flow';
-import { bytesOf, claims, coarsen, halvings, lay, lift, refine, smooth, type Halving } from './levels';
+import { ladderOf, pass, toCoarser, toFiner, type Rung } from './ladder';
+import { bytesOf, claims, lay, lift, smooth } from './levels';
 
 export interface FluvialArgs {
   across: number;
@@ -24,26 +25,30 @@ export interface FluvialArgs {
   uplift: number;
   /** How much of what is worn away settles again on the way; 0: nothing. */
   deposit: number;
-  /** What still holds water in the end is filled with silt, rising by this (rise over run) from its way out; −1: it stays. */
+  /** The ways out of hollows are cut first, by so many metres at most. */
+  breach: number;
+  /** What still holds water in the end is filled with a fan, rising by this (rise over run) from its way out; −1: it stays. */
   silt: number;
   /** Water leaves over the edge. */
   open: boolean;
   /** Water leaves where the ground lies below this; −Infinity: there is no sea. */
   sea: number;
   seed: number;
-  /** Steps of time. */
+  /** Steps of time, where the work is on the ground's own grid alone. */
   steps: number;
   /** End here: a size of grid counted from the coarsest, and how many routings of it are done. */
   until?: Place;
-  /** Begin and end on the ground's own grid, with so many routings: for benches and checks. */
+  /** On the ground's own grid alone: so many times the whole from the beginning, each with the way that follows from the last. For benches and checks. */
   alone?: number;
+  /** The water's way is found once a grid and held: the laws of long profiles are checked so. */
+  held?: boolean;
 }
 
 export interface FluvialInputs {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1; left out: everywhere. */
   ease?: Float32Array;
-  /** No slope stays steeper than this, rise over run: everywhere alike, or sample by sample. */
+  /** The critical slope of the hillslopes, rise over run: everywhere alike, or sample by sample. */
   bank: number | Float32Array;
 }
 
@@ -56,34 +61,57 @@ export interface FluvialResult {
   reached?: Place;
 }
 
-interface Level extends Halving {
+interface Level extends Rung {
   bed: number;
   ease: number;
   bank: number;
 }
 
-const COARSEST = 33;
-const STRAY = 2;
-/** While the way is still being found, fewer steps of time do. */
-const FINDING_STEPS = 3;
-/** How often banks that stand too steep fall in. */
-const FALLS = 2;
+/** The draw strays by so many of the eight directions on either side, together: streams begin where chance has them begin. */
+const STRAY = 1;
+/** Fan after fan: how often what was laid down is smoothed. */
+const FAN_SMOOTH = 6;
 /** How often what a grid hands down is smoothed. */
-const HANDED_SMOOTH = 2;
-/** So much of what a coarser grid found counts when the finer one first looks: detail of its own has a say. */
-const HANDED_SHARE = 0.6;
-
-/** The water's way is looked for so often on a grid: more often where that is cheap, since a small grid decides where the large valleys lie. */
-const routingsOf = ({ across, down }: Halving): number => {
-  const side = Math.max(across, down);
-  return side <= 260 ? 8 : side <= 520 ? 6 : side <= 1030 ? 4 : 3;
-};
+const HANDED_SMOOTH = 1;
+/** Ground that was lowered by so many of a grid's spacings has lost half of the detail that it had before. */
+const WORN_OFF = 0.35;
+/** An outlet gives way to a breach only. */
+const OUTLET_EASE = 1e-9;
+/** Water leaves an open edge in its valleys: where the rim is lowest for this part of the longer side to either hand. */
+const OUTLET_REACH = 1 / 12;
 
 /**
- * Stream power from coarse grids to fine ones. On each grid the water's way is found on the
- * ground as it will be; then the whole time is worked through from the ground as it was, with
- * that way held (Braun & Willett 2013), and again with the way that follows from it. A coarser
- * grid so hands down where its valleys lie, and nothing is worn twice.
+ * Time goes on while the grids grow finer: on each this share of it passes, in so many steps, from
+ * 128 cells a side on. The ground's own grid has what is left.
+ */
+const SHARES = [0.4, 0.24, 0.16, 0.1, 0.06, 0.03];
+const STEPS = [24, 14, 10, 6, 4, 3];
+
+interface Stint {
+  /** Share of the whole time. */
+  share: number;
+  steps: number;
+}
+
+/** How long each grid works, the finest first. */
+function stintsOf(args: FluvialArgs, count: number): Stint[] {
+  if (args.alone) return [{ share: 1, steps: args.steps }];
+  const stints: Stint[] = [];
+  let left = 1;
+  for (let k = 0; k < count; k++) {
+    const share = k === count - 1 ? left : SHARES[Math.min(k, SHARES.length - 1)];
+    stints.unshift({ share, steps: STEPS[Math.min(k, STEPS.length - 1)] });
+    left -= share;
+  }
+  return stints;
+}
+
+/**
+ * Stream power and hillslopes from coarse grids to fine ones. Time goes on from grid to grid: the
+ * large valleys are worn on coarse grids, and each finer one adds its own detail to the ground that
+ * the coarser left and wears it on. At every step the water's way is drawn anew
+ * on the ground as it is, hollows are breached, soil creeps and slides, and the
+ * rivers wear (Braun & Willett 2013, implicit) and have the last word.
  */
 export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> = {
   id: 'fluvial',
@@ -104,60 +132,70 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, routing, status } = plan(args);
+    const { levels, work: at, status, stints } = plan(args);
     const word = statusWords(arena, status);
-    for (let l = 1; l < levels.length; l++) {
-      const [fine, coarse] = [levels[l - 1], levels[l]];
-      coarsen(arena, { grid: fine, at: fine.bed }, { grid: coarse, at: coarse.bed }, args.point, band);
-      coarsen(arena, { grid: fine, at: fine.ease }, { grid: coarse, at: coarse.ease }, args.point, band);
-      coarsen(arena, { grid: fine, at: fine.bank }, { grid: coarse, at: coarse.bank }, args.point, band);
+    // Each straight from the ground's own grid, so that another count of samples gives the same.
+    const fine = levels[0];
+    for (const coarse of levels.slice(1)) {
+      const passage = toCoarser(fine, coarse);
+      for (const what of ['bed', 'ease', 'bank'] as const) yield* pass(arena, passage, fine[what], at.height, coarse[what], band);
+      // A spline's weights leave the share between 0 and 1 by a hair.
+      const share = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
+      const { from, to } = rowsOf(coarse.down, band);
+      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) share[p] = share[p] < 1e-4 ? 0 : share[p] > 0.9999 ? 1 : share[p];
       yield;
     }
-    const rounds = levels.map((level) => args.alone ?? routingsOf(level));
-    const work = levels.reduce((sum, level, l) => sum + level.across * level.down * rounds[l], 0);
+    const rounds = args.alone ?? 1;
+    const all = levels.reduce((sum, level, l) => sum + level.across * level.down * rounds * stints[l].steps, 0);
     let done = 0;
     let ended = false;
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const depth = levels.length - 1 - l;
-      yield* begin(arena, args, levels, l, routing, band);
+      const { share, steps } = stints[l];
+      yield* begin(arena, args, levels, l, at, band);
       tell(word, band, l, 0);
-      for (let round = 0; round < rounds[l] && !ended; round++) {
-        if (yield* endsHere(word, band, args.until, { level: depth, round })) {
-          ended = true;
-          break;
+      for (let round = 0; round < rounds && !ended; round++) {
+        for (let step = 0; step < steps && !ended; step++) {
+          if (yield* endsHere(word, band, args.until, { level: depth, round: step })) {
+            ended = true;
+            break;
+          }
+          const draws = args.alone ? step === 0 : !args.held || step === 0;
+          if (draws) yield* findWay(kernels, arena, args, level, at, band, args.alone ? round : 64 * depth + step);
+          if (args.alone && step === 0) yield* restart(arena, level, at, band);
+          yield* wear(kernels, arena, args, level, at, band, share / steps, draws && !args.alone && !args.held);
+          done += level.across * level.down;
+          band.progress(done / all);
+          tell(word, band, l, step + 1);
         }
-        yield* findWay(kernels, arena, args, level, routing, band, levels.length === 1 ? round : 0);
-        const steps = round < rounds[l] - 1 ? Math.min(args.steps, FINDING_STEPS) : args.steps;
-        yield* wear(kernels, arena, { ...args, steps }, level, routing, band);
-        done += level.across * level.down;
-        band.progress(done / work);
-        tell(word, band, l, round + 1);
       }
     }
+    const [finest] = levels;
     // Ended early, the ground's own grid has not seen any water yet.
-    if (ended) yield* findWay(kernels, arena, args, levels[0], routing, band, 0);
-    if (args.sea > -Infinity) restoreSea(arena, args, levels[0], routing, band);
+    if (ended) yield* findWay(kernels, arena, args, finest, at, band, 0);
+    if (args.silt >= 0) yield* fans(kernels, arena, args, finest, at, band);
+    if (args.sea > -Infinity) restoreSea(arena, args, finest, at, band);
     yield;
   },
 
   take(arena, args) {
-    const { levels, routing, status } = plan(args);
+    const { levels, work, status } = plan(args);
     const [finest] = levels;
-    const change = lift(arena, routing.height, finest);
+    const change = lift(arena, work.height, finest);
     const bed = lift(arena, finest.bed, finest);
     for (let i = 0; i < change.length; i++) change[i] -= bed[i];
-    const flow = lift(arena, routing.area, finest);
+    const flow = lift(arena, work.area, finest);
     const cell = args.spacingX * args.spacingY;
     for (let i = 0; i < flow.length; i++) flow[i] *= cell;
     return { change, flow, reached: reachedBy(statusWords(arena, status)) };
   },
 
   peek(arena, args): InterimState | undefined {
-    const { levels, routing, status } = plan(args);
+    const { levels, work, status } = plan(args);
     const level = seenLevel(statusWords(arena, status), levels);
     if (!level) return undefined;
-    const change = lift(arena, routing.height, level);
+    const change = lift(arena, work.height, level);
     const bed = lift(arena, level.bed, level);
     for (let i = 0; i < change.length; i++) change[i] = bed[i] < args.sea ? 0 : change[i] - bed[i];
     return { across: level.across, down: level.down, change };
@@ -167,110 +205,192 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
 function plan(args: FluvialArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const all = halvings(args.across, args.down, args.point, COARSEST, FLOW_BORDER);
+  const all = ladderOf(args, FLOW_BORDER);
   const levels: Level[] = (args.alone ? all.slice(0, 1) : all).map((grid) => ({
     ...grid,
     bed: room.claim(bytesOf(grid)),
     ease: room.claim(bytesOf(grid)),
     bank: room.claim(bytesOf(grid)),
   }));
-  const size = bytesOf(levels[0]);
-  const routing = claimRouting((bytes) => room.claim(bytes), levels[0]);
+  // A ground that is barely finer than a rung can have fewer rows than the rung has.
+  const size = Math.max(...levels.map((level, l) => Math.max(bytesOf(level), level.stride * levels[0].down * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0)));
+  const largest = levels[0];
+  const routing = claimRouting((bytes) => room.claim(bytes), largest);
   // The heap of the flood lies over the area and what follows it: by then the pull is not needed.
   const pull = routing.second;
+  const south = room.claim(size);
   const before = args.deposit > 0 ? room.claim(size) : 0;
   const carried = args.deposit > 0 ? room.claim(size) : 0;
   const laid = args.deposit > 0 ? room.claim(size) : 0;
   const weight = args.deposit > 0 ? room.claim(size) : 0;
-  const scratch = room.claim(SCRATCH_BANDS * 32 * (Math.max(levels[0].down, levels[0].stride) + 8));
-  return { levels, routing: { ...routing, pull, before, carried, laid, weight, scratch }, status, bytes: room.bytes };
+  const scratch = room.claim(SCRATCH_BANDS * 32 * (Math.max(largest.down, largest.stride) + 8));
+  const outlets = room.claim(2 * (largest.across + largest.down));
+  return {
+    levels,
+    stints: stintsOf(args, levels.length),
+    work: { ...routing, pull, south, before, carried, laid, weight, scratch, outlets },
+    status,
+    bytes: room.bytes,
+  };
 }
 
 /** More bands than this share the scratch of the last; nobody has so many. */
 const SCRATCH_BANDS = 64;
 
-type Work = ReturnType<typeof plan>['routing'];
+type Work = ReturnType<typeof plan>['work'];
 
-/** A grid's ground to begin with: as it was, or with what the coarser grid made of it. */
+/** A grid's ground to begin with: as it was, or what the coarser grid made of it with the finer one's own detail. */
 function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const { from, to } = rowsOf(level.down, band);
-  if (coarser) {
-    // What the coarser grid changed goes where the flood will be: the height is needed for the finer one.
-    const rows = rowsOf(coarser.down, band);
-    const size = bytesOf(coarser) / 4;
-    const height = floats(arena, arena.start + at.height, size);
-    const change = floats(arena, arena.start + at.filled, size);
-    const bed = floats(arena, arena.start + coarser.bed, size);
-    const first = rows.from * coarser.stride;
-    const end = rows.to === coarser.down ? size : rows.to * coarser.stride;
-    if (rows.to > rows.from) for (let i = first; i < end; i++) change[i] = bed[i] < args.sea ? 0 : HANDED_SHARE * (height[i] - bed[i]);
-    yield;
-    // A coarse grid's finest valleys lie along its rows and columns. Only those that it resolves are handed down.
-    for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(arena, coarser, at.filled, at.order, at.filled, band);
-    refine(arena, { grid: coarser, at: at.filled }, { grid: level, at: at.height }, args.point, band, level.bed);
-  } else {
-    const size = bytesOf(level) / 4;
-    const height = floats(arena, arena.start + at.height, size);
-    const bed = floats(arena, arena.start + level.bed, size);
-    for (let row = from; row < to; row++) {
-      const first = (row + 1) * level.stride;
-      height.set(bed.subarray(first, first + level.stride), first);
-    }
-  }
-  yield;
-  // Bases stand still: at the edge as they were, in the sea at its level while rivers run to it. Nothing creeps over them.
   const size = bytesOf(level) / 4;
-  const height = floats(arena, arena.start + at.height, size);
-  const bed = floats(arena, arena.start + level.bed, size);
-  const ease = floats(arena, arena.start + level.ease, size);
-  const lowest = args.open ? -1 : lowestSample(bed, level);
+  const [height, bed, ease] = [at.height, level.bed, level.ease].map((o) => floats(arena, arena.start + o, size));
+  const first = (from + 1) * level.stride;
+  const end = (to + 1) * level.stride;
+  if (coarser) {
+    const passage = toFiner(coarser, level);
+    // A coarse grid's finest valleys lie along its rows and columns: only those that it resolves are handed down.
+    const coarseSize = bytesOf(coarser) / 4;
+    const [worn, original] = [at.height, coarser.bed].map((o) => floats(arena, arena.start + o, coarseSize));
+    const rows = rowsOf(coarser.down, band);
+    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= original[p];
+    yield;
+    yield* smooth(arena, coarser, at.height, at.order, at.area, band);
+    // A channel along a diagonal is only 1/√2 of a cell wide.
+    const low = floats(arena, arena.start + at.area, coarseSize);
+    const receiver = new Int32Array(arena.buffer, arena.start + at.receiver, coarseSize);
+    for (let row = rows.from; row < rows.to; row++) {
+      for (let p = (row + 1) * coarser.stride + 1; p < (row + 2) * coarser.stride - 1; p++) {
+        const aside = Math.abs(receiver[p] - p);
+        if (aside > 1 && aside !== coarser.stride && worn[p] < low[p]) worn[p] += (Math.SQRT2 - 1) * (worn[p] - low[p]);
+      }
+    }
+    yield;
+    for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(arena, coarser, at.height, at.order, at.height, band);
+    yield* pass(arena, passage, coarser.bed, at.filled, at.order, band);
+    yield* pass(arena, passage, at.height, at.filled, at.area, band);
+    const [was, is] = [at.order, at.area].map((o) => floats(arena, arena.start + o, size));
+    // Detail that a grid adds was worn off where the ground was lowered by much.
+    const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));
+    for (let p = first; p < end; p++) {
+      const change = is[p];
+      const detail = bed[p] - was[p];
+      const kept = change < 0 ? 1 / (1 - change * perDepth) : 1;
+      height[p] = ease[p] === 0 ? bed[p] : was[p] + change + kept * detail;
+    }
+  } else height.set(bed.subarray(first, end), first);
+  yield;
+  if (band.index === 0) markOutlets(arena, args, level, at);
+  yield;
+  // Bases stand still: where water leaves, and in the sea at its level while rivers run to it. Nothing creeps over them.
+  const base = baseOf(arena, args, level, at);
   for (let row = from; row < to; row++) {
     for (let column = 0, p = (row + 1) * level.stride + 1; column < level.across; column++, p++) {
-      if (!isBase(args, level, bed, lowest, p, row, column)) continue;
-      height[p] = bed[p] < args.sea ? args.sea : bed[p];
-      ease[p] = 0;
+      if (!base(p, row, column)) continue;
+      const outlet = bed[p] >= args.sea && args.open && !args.held && !args.alone && ease[p] > 0;
+      if (bed[p] < args.sea) height[p] = args.sea;
+      else if (args.held || args.alone) height[p] = bed[p];
+      ease[p] = outlet ? OUTLET_EASE : 0;
     }
   }
   yield;
 }
 
-function isBase(args: FluvialArgs, { across, down }: Level, bed: Float32Array, lowest: number, p: number, row: number, column: number): boolean {
-  if (bed[p] < args.sea || p === lowest) return true;
-  return args.open && (row === 0 || row === down - 1 || column === 0 || column === across - 1);
+/** Counts along the rim, from the north-west corner around. */
+const rimIndex = (row: number, column: number, { across, down }: Level): number =>
+  row === 0 ? column : column === across - 1 ? across - 1 + row : row === down - 1 ? 2 * (across - 1) + (down - 1) - column : 2 * (across - 1) + 2 * (down - 1) - row;
+
+/** Where water leaves over an open edge: the lowest places of the rim as it stands. In checks of laws, all of it. */
+function markOutlets(arena: Arena, args: FluvialArgs, level: Level, at: Work): void {
+  const { across, down, stride } = level;
+  const count = Math.max(1, 2 * (across - 1) + 2 * (down - 1));
+  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down)).fill(0);
+  if (!args.open) return;
+  if (args.held || args.alone || across < 3 || down < 3) {
+    flags.fill(1);
+    return;
+  }
+  const height = floats(arena, arena.start + at.height, bytesOf(level) / 4);
+  const rim = new Float32Array(count);
+  const place = (row: number, column: number) => {
+    rim[rimIndex(row, column, level)] = height[(row + 1) * stride + 1 + column];
+  };
+  for (let column = 0; column < across; column++) for (const row of [0, down - 1]) place(row, column);
+  for (let row = 0; row < down; row++) for (const column of [0, across - 1]) place(row, column);
+  const long = Math.max(level.spacingX * (across - 1), level.spacingY * (down - 1));
+  const reach = Math.max(1, Math.min((count >> 1) - 1, Math.round((OUTLET_REACH * long) / Math.max(level.spacingX, level.spacingY))));
+  for (let i = 0; i < count; i++) {
+    let lowest = true;
+    for (let k = 1; k <= reach && lowest; k++) {
+      // Of level places the first counts.
+      if (rim[(i + k) % count] < rim[i] || rim[(i - k + count) % count] <= rim[i]) lowest = false;
+    }
+    flags[i] = lowest ? 1 : 0;
+  }
+  if (!flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
+}
+
+/** Whether a sample is where water leaves. */
+function baseOf(arena: Arena, args: FluvialArgs, level: Level, at: Work): (p: number, row: number, column: number) => boolean {
+  const { across, down } = level;
+  const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
+  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down));
+  const lowest = args.open ? -1 : lowestSample(bed, level);
+  return (p, row, column) => {
+    if (bed[p] < args.sea || p === lowest) return true;
+    if (!args.open || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
+    return flags[rimIndex(row, column, level)] === 1;
+  };
 }
 
 function* findWay(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band, salt: number): Generator<void, void, void> {
   const { from, to } = rowsOf(level.down, band);
-  const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
-  const lowest = args.open ? -1 : lowestSample(bed, level);
-  stateRows(arena, at, level, from, to, (p, row, column) => isBase(args, level, bed, lowest, p, row, column));
+  stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
   yield;
   const a = arena.start;
-  const [dx, dy] = [args.spacingX * level.factor, args.spacingY * level.factor];
   yield* route(kernels, arena, at, level, band, {
     wander: true,
-    receive: (first, end) => kernels.receiveByFacet(a + at.filled, a + at.receiver, level.stride, first, end, dx, dy, (args.seed + 7919 * salt) >>> 0, STRAY),
-    weigh: (first, end) => weighRows(arena, at.area, level, args.point, first, end),
+    receive: (first, end) =>
+      kernels.receiveByFacet(
+        a + at.filled,
+        a + at.receiver,
+        level.stride,
+        first,
+        end,
+        level.spacingX,
+        level.spacingY,
+        (args.seed + Math.imul(salt, 0x9e3779b1)) >>> 0,
+        STRAY,
+      ),
+    weigh: (first, end) => weighRows(arena, at.area, level, level.point, first, end),
   });
 }
 
-/** The whole time, with the water's way held. */
-function* wear(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band): Generator<void, void, void> {
+/** Back to the ground as it was, its way kept. */
+function* restart(arena: Arena, level: Level, at: Work, band: Band): Generator<void, void, void> {
+  const { from, to } = rowsOf(level.down, band);
+  const [height, bed] = [at.height, level.bed].map((o) => floats(arena, arena.start + o, bytesOf(level) / 4));
+  height.set(bed.subarray((from + 1) * level.stride, (to + 1) * level.stride), (from + 1) * level.stride);
+  yield;
+}
+
+/** A share of the time passes on one grid: hollows are breached, slopes creep and slide, rivers wear. */
+function* wear(
+  kernels: KernelExports,
+  arena: Arena,
+  args: FluvialArgs,
+  level: Level,
+  at: Work,
+  band: Band,
+  share: number,
+  breaches: boolean,
+): Generator<void, void, void> {
   const a = arena.start;
-  const { stride, down, across } = level;
+  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
   const samples = across * down;
-  const [dx, dy] = [args.spacingX * level.factor, args.spacingY * level.factor];
   const { from, to } = rowsOf(down, band);
-  const columns = {
-    from: Math.ceil(across / 4 / band.count) * 4 * band.index,
-    to: Math.min(across, Math.ceil(across / 4 / band.count) * 4 * (band.index + 1)),
-  };
-  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
-  const d = c + 16 * (Math.max(down, stride) + 8);
-  const half = args.point ? 1 : 0;
-  const rise = args.uplift / args.steps;
+  const rise = args.uplift * share;
   kernels.pullRows(
     a + at.receiver,
     a + at.area,
@@ -283,83 +403,125 @@ function* wear(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
     dy,
     dx * dy,
     args.head,
-    args.reach / args.steps,
+    args.reach * share,
     args.exponent,
   );
   if (args.deposit > 0) {
-    weighRows(arena, at.weight, level, args.point, from, to);
+    weighRows(arena, at.weight, level, level.point, from, to);
     floats(arena, a + at.laid, bytesOf(level) / 4).fill(0, (from + 1) * stride, (to + 1) * stride);
   }
   yield;
+  if (breaches && args.breach > 0) {
+    yield* downstream(band, samples, (first, end) =>
+      kernels.breach(a + at.order, a + at.receiver, a + at.height, a + at.filled, a + level.ease, first, end, args.breach),
+    );
+  }
+  yield* hillslopes(kernels, arena, args, level, at, band, share);
   const solve = (before: number, laid: number) =>
     upstream(band, samples, (first, last) =>
-      kernels.wearDown(
+      kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise),
+    );
+  if (args.deposit === 0) {
+    yield* solve(at.height, 0);
+    return;
+  }
+  const size = bytesOf(level) / 4;
+  floats(arena, a + at.before, size).set(floats(arena, a + at.height, size).subarray((from + 1) * stride, (to + 1) * stride), (from + 1) * stride);
+  yield;
+  // What settles depends on what is worn away above: twice over is enough at these steps.
+  for (let pass = 0; pass < 2; pass++) {
+    yield* solve(at.before, a + at.laid);
+    floats(arena, a + at.carried, size).fill(0, (from + 1) * stride, (to + 1) * stride);
+    yield;
+    yield* downstream(band, samples, (first, end) =>
+      kernels.settleBelow(
         a + at.order,
         a + at.receiver,
-        a + before,
+        a + at.before,
         a + at.height,
-        a + at.pull,
+        a + at.carried,
+        a + at.area,
+        a + at.weight,
+        a + at.laid,
         a + level.ease,
-        a + level.bank,
-        laid,
-        stride,
         first,
-        last,
+        end,
         rise,
-        dx,
-        dy,
+        args.deposit,
       ),
     );
-  for (let step = 0; step < args.steps; step++) {
-    const before = step === 0 ? level.bed : at.height;
-    if (args.deposit === 0) yield* solve(before, 0);
-    else {
-      const size = bytesOf(level) / 4;
-      floats(arena, a + at.before, size).set(floats(arena, a + before, size).subarray((from + 1) * stride, (to + 1) * stride), (from + 1) * stride);
-      yield;
-      // What settles depends on what is worn away above: twice over is enough at these steps.
-      for (let pass = 0; pass < 2; pass++) {
-        yield* solve(at.before, a + at.laid);
-        floats(arena, a + at.carried, size).fill(0, (from + 1) * stride, (to + 1) * stride);
-        yield;
-        yield* downstream(band, samples, (first, end) =>
-          kernels.settleBelow(
-            a + at.order,
-            a + at.receiver,
-            a + at.before,
-            a + at.height,
-            a + at.carried,
-            a + at.area,
-            a + at.weight,
-            a + at.laid,
-            a + level.ease,
-            first,
-            end,
-            rise,
-            args.deposit,
-          ),
-        );
+  }
+}
+
+/** Soil creeps and what is too steep slides, for a share of the time (Roering, Kirchner & Dietrich 1999), along x and then along y, each implicit. */
+function* hillslopes(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band, share: number): Generator<void, void, void> {
+  const { spacingX: dx, spacingY: dy } = level;
+  // creep is 2·κ·t.
+  const moved = (args.creep / 2) * share;
+  const faces = (first: number, end: number) =>
+    kernels.hillslopeFaces(
+      arena.start + at.height,
+      arena.start + level.ease,
+      arena.start + level.bank,
+      arena.start + at.filled,
+      arena.start + at.south,
+      level.stride,
+      level.down,
+      first,
+      end,
+      dx,
+      dy,
+      moved / (dx * dx),
+      moved / (dy * dy),
+    );
+  yield* settleSlopes(kernels, arena, level, at, band, faces);
+}
+
+/** One implicit step along x and one along y, with the faces that `faces` writes. */
+function* settleSlopes(
+  kernels: KernelExports,
+  arena: Arena,
+  level: Level,
+  at: Work,
+  band: Band,
+  faces: (first: number, end: number) => void,
+): Generator<void, void, void> {
+  const a = arena.start;
+  const { stride, down, across } = level;
+  const { from, to } = rowsOf(down, band);
+  const each = Math.ceil(across / 4 / band.count) * 4;
+  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
+  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
+  const d = c + 16 * (Math.max(down, stride) + 8);
+  const half = level.point ? 1 : 0;
+  faces(from, to);
+  yield;
+  kernels.hillslopeRows(a + at.height, a + at.filled, c, d, stride, from, to, half);
+  yield;
+  kernels.hillslopeColumns(a + at.height, a + at.south, c, d, stride, down, columns.from, columns.to, half);
+  yield;
+}
+
+/** What still holds water is filled with fans, which are smoothed for themselves: they have no edges along the water's way. */
+function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band): Generator<void, void, void> {
+  const a = arena.start;
+  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { from, to } = rowsOf(down, band);
+  const size = bytesOf(level) / 4;
+  const laid = floats(arena, a + at.pull, size);
+  laid.fill(0, from === 0 ? 0 : (from + 1) * stride, to === down ? size : (to + 1) * stride);
+  yield;
+  yield* upstream(band, across * down, (first, last) =>
+    kernels.fanUp(a + at.order, a + at.receiver, a + at.height, a + at.area, a + level.ease, a + at.pull, stride, first, last, dx, dy, dx * dy, args.silt),
+  );
+  const [east, south] = [at.filled, at.south].map((o) => floats(arena, a + o, size));
+  for (let pass = 0; pass < FAN_SMOOTH; pass++) {
+    yield* settleSlopes(kernels, arena, level, at, band, (first, end) => {
+      for (let p = (first + 1) * stride; p < (end + 1) * stride; p++) {
+        east[p] = laid[p] * laid[p + 1];
+        south[p] = laid[p] * laid[p + stride];
       }
-    }
-    // The last word is the water's: slopes creep between its steps.
-    if (args.creep > 0 && (step < args.steps - 1 || args.reach === 0)) {
-      const share = args.creep / 2 / (args.reach === 0 ? args.steps : args.steps - 1);
-      kernels.creepRows(a + at.height, a + level.ease, c, d, stride, from, to, share / (dx * dx), half);
-      yield;
-      kernels.creepColumns(a + at.height, a + level.ease, c, d, stride, down, columns.from, columns.to, share / (dy * dy), half);
-      yield;
-    }
-  }
-  // What falls in on one side of a ridge is news to the other.
-  for (let pass = 0; pass < FALLS; pass++) {
-    yield* upstream(band, samples, (first, last) =>
-      kernels.fallIn(a + at.order, a + at.receiver, a + at.height, a + level.ease, a + level.bank, stride, first, last, dx, dy),
-    );
-  }
-  if (args.silt >= 0) {
-    yield* upstream(band, samples, (first, last) =>
-      kernels.siltUp(a + at.order, a + at.receiver, a + at.height, a + level.ease, stride, first, last, dx, dy, args.silt),
-    );
+    });
   }
 }
 

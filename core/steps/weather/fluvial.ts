@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { spacingOf, type Ground } from '../../field/ground';
+import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { gridOf, wholeOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
@@ -9,12 +9,10 @@ import { choice, degrees, distance, hidden, plain, seed, toggle } from '../param
 import { defineStep } from '../step';
 import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
 
-/** Steps of time in which the whole is worked through. */
-const STEPS = 8;
 const ROCK_SIZE = 420;
 const ROCK_VARIES = 0.5;
-/** Silt rises so from a lake's way out: half a metre in a kilometre. */
-const SILT_GRADE = 0.0005;
+/** Fans rise so from a lake's way out: two metres in a hundred, a low alluvial fan (common practice: 1 to 10°). */
+const SILT_GRADE = 0.02;
 
 /**
  * Rivers wear valleys back into the ground, the faster the more land drains through them, while
@@ -63,6 +61,14 @@ export const fluvial = defineStep({
       step: 0.05,
       label: 'Settling',
       help: 'How much of what is worn away settles again lower down; 1 is a lot.',
+    }),
+    breach: distance(30, {
+      more: true,
+      min: 0,
+      max: 3_000,
+      logarithmic: true,
+      label: 'Breach',
+      help: 'The ways out of hollows are cut first, by so many metres at most; what is deeper stays a lake.',
     }),
     lakes: choice(
       'silt',
@@ -126,52 +132,19 @@ export const fluvial = defineStep({
         creep: params.soften * params.soften,
         uplift: params.uplift,
         deposit: params.deposit,
+        breach: params.breach,
         silt: params.lakes === 'silt' ? SILT_GRADE : -1,
         open: params.edges === 'open',
         sea,
         seed: params.seed,
-        steps: STEPS,
+        steps: 1,
         until: params.until,
       },
       { bed: height, ease, bank },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
-    if (params.edges === 'open') rimFallsIn(height, change, ground, { bank, ease, sea });
     const { height: out, layers } = changed(height, change);
     return { height: out, layers: { ...layers, flow } };
   },
 });
-
-/** What stood still at an open border, where water leaves, falls in beside valleys that lead inwards, as ground elsewhere does. */
-function rimFallsIn(
-  height: Float32Array,
-  change: Float32Array,
-  ground: Ground,
-  { bank, ease, sea }: { bank: Float32Array; ease?: Float32Array; sea: number },
-): void {
-  const { across, down } = ground;
-  if (across < 3 || down < 3) return;
-  const spacing = spacingOf(ground);
-  const rim: number[] = [];
-  for (let column = 0; column < across; column++) rim.push(column);
-  for (let row = 1; row < down; row++) rim.push(row * across + across - 1);
-  for (let column = across - 2; column >= 0; column--) rim.push((down - 1) * across + column);
-  for (let row = down - 2; row > 0; row--) rim.push(row * across);
-  const far = [0, spacing.x, spacing.y, Math.sqrt(spacing.x * spacing.x + spacing.y * spacing.y)];
-  const fall = (p: number) => {
-    if (height[p] < sea) return;
-    const [row, column] = [Math.floor(p / across), p % across];
-    let most = Infinity;
-    for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
-      for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
-        const n = y * across + x;
-        if (n !== p) most = Math.min(most, height[n] + change[n] + bank[p] * far[Math.abs(x - column) + 2 * Math.abs(y - row)]);
-      }
-    }
-    const over = height[p] + change[p] - most;
-    if (over > 0) change[p] -= over * (ease ? ease[p] : 1);
-  };
-  for (const p of rim) fall(p);
-  for (const p of rim.reverse()) fall(p);
-}

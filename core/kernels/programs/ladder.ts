@@ -1,0 +1,200 @@
+import { floats, rowsOf, type Arena, type Band } from '../program';
+import { bytesOf, type Border, type Grid } from './levels';
+
+/** A grid of a ladder: where it lies on the ground, and how many samples it has there. */
+export interface Rung extends Grid {
+  /** Metres from one sample to the next. */
+  spacingX: number;
+  spacingY: number;
+  /** Samples on the rim stand for half a cell. */
+  point: boolean;
+}
+
+/** What a ladder is made for: a grid of samples with their spacing in metres. */
+export interface OwnGrid {
+  across: number;
+  down: number;
+  spacingX: number;
+  spacingY: number;
+  point: boolean;
+}
+
+/** Cells along the longer side of the coarsest rung. */
+const COARSEST_CELLS = 128;
+/** A rung is at least so many times as coarse as the ground's own grid. */
+const LEAST_STEP = Math.SQRT2;
+
+/**
+ * Grids from the ground's own, the first, to one of 128 cells along the longer side. All but the
+ * first divide the ground's sides in metres into 128, 256, 512 … cells, whatever count of samples
+ * it has: 513, 1 017, 1 024 and 2 049 samples of the same ground walk the same rungs, and only what
+ * the finest add differs. `coarsest`, where given, leaves out rungs that are coarser, metres.
+ */
+export function ladderOf({ across, down, spacingX, spacingY, point }: OwnGrid, border: Border, coarsest = Infinity): Rung[] {
+  const gridOf = (samplesAcross: number, samplesDown: number, x: number, y: number, atEdge: boolean): Rung => ({
+    across: samplesAcross,
+    down: samplesDown,
+    stride: Math.ceil((samplesAcross + 2 * border.left) / border.aligned) * border.aligned,
+    left: border.left,
+    above: border.above,
+    spacingX: x,
+    spacingY: y,
+    point: atEdge,
+  });
+  const rungs: Rung[] = [];
+  const width = spacingX * (point ? across - 1 : across);
+  const depth = spacingY * (point ? down - 1 : down);
+  const long = Math.max(width, depth);
+  const own = gridOf(across, down, spacingX, spacingY, point);
+  if (across < 3 || down < 3) return [own];
+  const finest = LEAST_STEP * Math.max(spacingX, spacingY) * (1 - 1e-9);
+  for (let cells = COARSEST_CELLS; long / cells >= finest; cells *= 2) {
+    // The last rung comes whatever is asked for: a ground has at least one beside its own, where it can.
+    const last = long / (2 * cells) < finest;
+    if (long / cells > coarsest * Math.SQRT2 && !last) continue;
+    const [x, y] = [width, depth].map((side) => Math.max(2, Math.round((side / long) * cells)));
+    rungs.unshift(gridOf(x + 1, y + 1, width / x, depth / y, true));
+  }
+  return [own, ...rungs];
+}
+
+/** For every sample along one axis of a grid which samples of another it is made of. */
+interface Weights {
+  taps: number;
+  first: Int32Array;
+  weight: Float32Array;
+}
+
+/** The place of a sample along an axis, in metres from the ground's edge. */
+const placeOf = (index: number, spacing: number, point: boolean) => (point ? index : index + 0.5) * spacing;
+
+/** Cubic B-spline, from −2 to 2. */
+const spline = (t: number) => {
+  const a = Math.abs(t);
+  if (a >= 2) return 0;
+  return a >= 1 ? ((2 - a) * (2 - a) * (2 - a)) / 6 : (4 - 6 * a * a + 3 * a * a * a) / 6;
+};
+
+/**
+ * A coarser grid's samples as weighted means of a finer one's: a cubic B-spline as wide as the
+ * coarser spacing, mended so that a plane comes out as it is, at the edges too. Two sample counts
+ * of one ground so give the same coarse grid, but for what lies between their samples.
+ */
+function coarserWeights(count: number, spacing: number, point: boolean, from: { count: number; spacing: number; point: boolean }): Weights {
+  const taps = Math.min(from.count, Math.ceil((4 * spacing) / from.spacing) + 1);
+  const first = new Int32Array(count);
+  const weight = new Float32Array(count * taps);
+  for (let i = 0; i < count; i++) {
+    const place = placeOf(i, spacing, point);
+    const start = Math.ceil((place - 2 * spacing) / from.spacing - (from.point ? 0 : 0.5));
+    const begin = Math.max(0, Math.min(from.count - taps, start));
+    first[i] = begin;
+    let [sum, one, two] = [0, 0, 0];
+    const raw: number[] = [];
+    const away: number[] = [];
+    for (let k = 0; k < taps; k++) {
+      const t = (placeOf(begin + k, from.spacing, from.point) - place) / spacing;
+      const w = spline(t);
+      raw.push(w);
+      away.push(t);
+      sum += w;
+      one += w * t;
+      two += w * t * t;
+    }
+    // Weights of a straight line fitted locally.
+    const spread = sum * two - one * one;
+    for (let k = 0; k < taps; k++) weight[i * taps + k] = spread > 1e-12 ? (raw[k] * (two - one * away[k])) / spread : raw[k] / sum;
+  }
+  return { taps, first, weight };
+}
+
+/** A finer grid's samples from a coarser one's: Catmull–Rom, straight on at the edges. */
+function finerWeights(count: number, spacing: number, point: boolean, from: { count: number; spacing: number; point: boolean }): Weights {
+  const taps = Math.min(4, from.count);
+  const first = new Int32Array(count);
+  const weight = new Float32Array(count * taps);
+  for (let i = 0; i < count; i++) {
+    const at = placeOf(i, spacing, point) / from.spacing - (from.point ? 0 : 0.5);
+    const cell = Math.max(0, Math.min(from.count - 2, Math.floor(at)));
+    const t = at - cell;
+    const begin = Math.max(0, Math.min(from.count - taps, cell - 1));
+    first[i] = begin;
+    const parts = [((2 - t) * t - 1) * t * 0.5, ((3 * t - 5) * t * t + 2) * 0.5, ((4 - 3 * t) * t + 1) * t * 0.5, (t - 1) * t * t * 0.5];
+    const add = (index: number, w: number) => {
+      weight[i * taps + index - begin] += w;
+    };
+    parts.forEach((w, k) => {
+      const index = cell - 1 + k;
+      // Beyond the edge the ground goes on straight: 2a − b.
+      if (index < 0) {
+        add(0, 2 * w);
+        add(1, -w);
+      } else if (index >= from.count) {
+        add(from.count - 1, 2 * w);
+        add(from.count - 2, -w);
+      } else add(index, w);
+    });
+  }
+  return { taps, first, weight };
+}
+
+/** How the samples of one rung are made from another's: along x, then along y. */
+export interface Passage {
+  from: Rung;
+  to: Rung;
+  x: Weights;
+  y: Weights;
+}
+
+/** From a finer grid to a coarser one. */
+export const toCoarser = (from: Rung, to: Rung): Passage => ({
+  from,
+  to,
+  x: coarserWeights(to.across, to.spacingX, to.point, { count: from.across, spacing: from.spacingX, point: from.point }),
+  y: coarserWeights(to.down, to.spacingY, to.point, { count: from.down, spacing: from.spacingY, point: from.point }),
+});
+
+/** From a coarser grid to a finer one. */
+export const toFiner = (from: Rung, to: Rung): Passage => ({
+  from,
+  to,
+  x: finerWeights(to.across, to.spacingX, to.point, { count: from.across, spacing: from.spacingX, point: from.point }),
+  y: finerWeights(to.down, to.spacingY, to.point, { count: from.down, spacing: from.spacingY, point: from.point }),
+});
+
+/**
+ * Lays one grid's floats over another grid. `between` is room for `from.down` rows of `to`'s
+ * stride; byte offsets from the arena's start. Yields where bands meet.
+ */
+export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
+  const a = floats(arena, arena.start + source, bytesOf(from) / 4);
+  const b = floats(arena, arena.start + between, to.stride * from.down);
+  const c = floats(arena, arena.start + out, bytesOf(to) / 4);
+  const rows = rowsOf(from.down, band);
+  for (let row = rows.from; row < rows.to; row++) {
+    const start = (row + from.above) * from.stride + from.left;
+    const into = row * to.stride;
+    for (let i = 0; i < to.across; i++) {
+      let sum = 0;
+      const at = start + x.first[i];
+      for (let k = 0, w = i * x.taps; k < x.taps; k++, w++) sum += x.weight[w] * a[at + k];
+      b[into + i] = sum;
+    }
+  }
+  yield;
+  const outRows = rowsOf(to.down, band);
+  for (let row = outRows.from; row < outRows.to; row++) {
+    const into = (row + to.above) * to.stride + to.left;
+    const first = y.first[row] * to.stride;
+    const w = row * y.taps;
+    for (let i = 0; i < to.across; i++) {
+      let sum = 0;
+      for (let k = 0, at = first + i; k < y.taps; k++, at += to.stride) sum += y.weight[w + k] * b[at];
+      c[into + i] = sum;
+    }
+  }
+  yield;
+}
+
+/** Room that `pass` wants between two grids, bytes. */
+export const betweenBytes = ({ from, to }: Passage): number => to.stride * from.down * 4;
