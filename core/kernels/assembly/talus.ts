@@ -34,9 +34,10 @@ function excess(h: v128, neighbour: v128, allowed: v128): v128 {
  * The share of the allowed drop that each sample may use. Between two of the eight directions a
  * plane drops less towards either than it does along its own slope: by the cosine of the angle
  * between. Held to that, a cone stays round, and nothing rests more steeply than the angle of repose.
- * Where the rim's 1e30 comes in, the direction is along an axis and the share 1.
+ * Where the rim's 1e30 comes in, the direction is along an axis and the share 1. `grain`, where it is no 0:
+ * the angle of repose of every sample as a multiple of the one that the drops stand for.
  */
-export function talusLimit(height: usize, limit: usize, stride: i32, from: i32, to: i32, dropX: f32, dropY: f32, dropDiagonal: f32): void {
+export function talusLimit(height: usize, limit: usize, grain: usize, stride: i32, from: i32, to: i32, dropX: f32, dropY: f32, dropDiagonal: f32): void {
   const row4 = <usize>stride << 2;
   const perX = f32x4.splat(0.5 / dropX);
   const perY = f32x4.splat(0.5 / dropY);
@@ -53,10 +54,66 @@ export function talusLimit(height: usize, limit: usize, stride: i32, from: i32, 
       const aslant = f32x4.add(f32x4.mul(gx, partX), f32x4.mul(gy, partY));
       const along = f32x4.add(tiny, f32x4.pmax(aslant, f32x4.pmax(gx, gy)));
       const full = f32x4.add(tiny, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
-      v128.store(limit + base + c, f32x4.div(along, full));
+      const share = f32x4.div(along, full);
+      v128.store(limit + base + c, grain != 0 ? f32x4.mul(share, v128.load(grain + base + c)) : share);
     }
   }
 }
+
+/**
+ * Rock that stands steeper than `cliff` (rise over run) sheds, in place: δ = rate · (steepness − cliff),
+ * steepness by the gradient towards what lies lower, so that faces wear back and stay faces
+ * (upwind, Osher & Sethian 1988). δ of rock becomes loose (`cover`, which with `change` is the depth of what
+ * is loose) and takes more room by `bulk`. What is loose already, deeper than `shield` metres, protects the rock.
+ */
+export function talusShed(
+  height: usize,
+  cover: usize,
+  change: usize,
+  ease: usize,
+  columns: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  dx: f32,
+  dy: f32,
+  cliff: f32,
+  rate: f32,
+  bulk: f32,
+  shield: f32,
+): void {
+  const row4 = <usize>stride << 2;
+  const perX = f32x4.splat(1 / dx);
+  const perY = f32x4.splat(1 / dy);
+  const zero = f32x4.splat(0);
+  const one = f32x4.splat(1);
+  const most = f32x4.splat(STEEPEST_FACE);
+  for (let row = from; row < to; row++) {
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const h = v128.load(at);
+      const gx = f32x4.mul(perX, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - 4), v128.load(at + 4)))));
+      const gy = f32x4.mul(perY, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - row4), v128.load(at + row4)))));
+      const steep = f32x4.pmin(most, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
+      const over = f32x4.pmax(zero, f32x4.sub(steep, f32x4.splat(cliff)));
+      if (!v128.any_true(f32x4.gt(over, zero))) continue;
+      const laid = cover + base + c;
+      const since = change + base + c;
+      const loose = f32x4.pmax(zero, f32x4.add(v128.load(laid), v128.load(since)));
+      const bare = f32x4.pmax(zero, f32x4.sub(one, f32x4.mul(loose, f32x4.splat(1 / shield))));
+      let shed = f32x4.mul(f32x4.mul(f32x4.splat(rate), over), bare);
+      if (ease != 0) shed = f32x4.mul(shed, v128.load(ease + base + c));
+      // Outside the ground there is nothing to shed.
+      shed = v128.and(shed, f32x4.gt(v128.load(columns + c), zero));
+      v128.store(laid, f32x4.add(v128.load(laid), shed));
+      v128.store(since, f32x4.add(v128.load(since), f32x4.mul(f32x4.splat(bulk - 1), shed)));
+    }
+  }
+}
+
+/** A face counts as no steeper than this, rise over run. */
+const STEEPEST_FACE: f32 = 6;
 
 /**
  * For every sample how much slides away: `rate` (metres moved a metre of excess) and `moved`

@@ -200,6 +200,16 @@ const BORDER = 3;
 /** Higher than any ground. */
 const WALL = 1e30;
 
+/** Sets the border beside the rows `from` to `to` of a grid to a wall, where something else was written over it. */
+export function wallBorder(grid: Float32Array, { across, down, stride }: Grid, from: number, to: number): void {
+  if (from === 0) grid.fill(WALL, 0, stride);
+  if (to === down) grid.fill(WALL, (down + 1) * stride);
+  for (let row = from; row < to; row++) {
+    grid[(row + 1) * stride] = WALL;
+    grid[(row + 1) * stride + across + 1] = WALL;
+  }
+}
+
 /** Clears rows of the state, the border around them included; `base` says where the water leaves. */
 export function stateRows(arena: Arena, at: Routing, grid: Grid, from: number, to: number, base: (index: number, row: number, column: number) => boolean) {
   const { across, down, stride } = grid;

@@ -2,7 +2,7 @@ import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, weighRows } from './flow';
+import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { ladderOf, pass, toCoarser, toFiner, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
@@ -34,6 +34,8 @@ export interface FluvialArgs {
   /** Water leaves where the ground lies below this; −Infinity: there is no sea. */
   sea: number;
   seed: number;
+  /** Whether `ease` comes with the bed. */
+  masked?: boolean;
   /** Steps of time, where the work is on the ground's own grid alone. */
   steps: number;
   /** End here: a size of grid counted from the coarsest, and how many routings of it are done. */
@@ -68,11 +70,11 @@ interface Level extends Rung {
 }
 
 /** The draw strays by so many of the eight directions on either side, together: streams begin where chance has them begin. */
-const STRAY = 1;
+const STRAY = 0;
 /** Fan after fan: how often what was laid down is smoothed. */
 const FAN_SMOOTH = 6;
 /** How often what a grid hands down is smoothed. */
-const HANDED_SMOOTH = 1;
+const HANDED_SMOOTH = 2;
 /** Ground that was lowered by so many of a grid's spacings has lost half of the detail that it had before. */
 const WORN_OFF = 0.35;
 /** An outlet gives way to a breach only. */
@@ -84,8 +86,8 @@ const OUTLET_REACH = 1 / 12;
  * Time goes on while the grids grow finer: on each this share of it passes, in so many steps, from
  * 128 cells a side on. The ground's own grid has what is left.
  */
-const SHARES = [0.4, 0.24, 0.16, 0.1, 0.06, 0.03];
-const STEPS = [24, 14, 10, 6, 4, 3];
+const SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
+const STEPS = [16, 16, 14, 11, 8, 5, 4, 3];
 
 interface Stint {
   /** Share of the whole time. */
@@ -134,15 +136,20 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
   *run(kernels, arena, args, band) {
     const { levels, work: at, status, stints } = plan(args);
     const word = statusWords(arena, status);
-    // Each straight from the ground's own grid, so that another count of samples gives the same.
-    const fine = levels[0];
-    for (const coarse of levels.slice(1)) {
-      const passage = toCoarser(fine, coarse);
-      for (const what of ['bed', 'ease', 'bank'] as const) yield* pass(arena, passage, fine[what], at.height, coarse[what], band);
-      // A spline's weights leave the share between 0 and 1 by a hair.
-      const share = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
+    // Beds straight from the ground's own grid, so that another count of samples gives the same; what is smooth by itself from rung to rung.
+    for (let l = 1; l < levels.length; l++) {
+      const [own, finer, coarse] = [levels[0], levels[l - 1], levels[l]];
+      yield* pass(arena, toCoarser(own, coarse), own.bed, at.height, coarse.bed, band);
+      const passage = toCoarser(finer, coarse);
+      yield* pass(arena, passage, finer.bank, at.height, coarse.bank, band);
+      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
       const { from, to } = rowsOf(coarse.down, band);
-      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) share[p] = share[p] < 1e-4 ? 0 : share[p] > 0.9999 ? 1 : share[p];
+      if (!args.masked) ease.fill(1, (from + 1) * coarse.stride, (to + 1) * coarse.stride);
+      else {
+        yield* pass(arena, passage, finer.ease, at.height, coarse.ease, band);
+        // A spline's weights leave the share between 0 and 1 by a hair.
+        for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
+      }
       yield;
     }
     const rounds = args.alone ?? 1;
@@ -162,7 +169,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
             break;
           }
           const draws = args.alone ? step === 0 : !args.held || step === 0;
-          if (draws) yield* findWay(kernels, arena, args, level, at, band, args.alone ? round : 64 * depth + step);
+          if (draws) yield* findWay(kernels, arena, args, level, at, band, args.alone ? round : 64 * depth + step, round + step > 0);
           if (args.alone && step === 0) yield* restart(arena, level, at, band);
           yield* wear(kernels, arena, args, level, at, band, share / steps, draws && !args.alone && !args.held);
           done += level.across * level.down;
@@ -344,9 +351,24 @@ function baseOf(arena: Arena, args: FluvialArgs, level: Level, at: Work): (p: nu
   };
 }
 
-function* findWay(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band, salt: number): Generator<void, void, void> {
+/** `again`: the same grid was routed just before, and only what the flood marked has to be cleared. */
+function* findWay(
+  kernels: KernelExports,
+  arena: Arena,
+  args: FluvialArgs,
+  level: Level,
+  at: Work,
+  band: Band,
+  salt: number,
+  again = false,
+): Generator<void, void, void> {
   const { from, to } = rowsOf(level.down, band);
-  stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
+  if (again) {
+    const size = level.stride * (level.down + 2);
+    const state = new Uint8Array(arena.buffer, arena.start + at.state, size);
+    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) if (state[p] === 1) state[p] = 0;
+    wallBorder(floats(arena, arena.start + at.filled, size), level, from, to);
+  } else stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
   yield;
   const a = arena.start;
   yield* route(kernels, arena, at, level, band, {

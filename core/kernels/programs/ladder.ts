@@ -20,7 +20,7 @@ export interface OwnGrid {
 }
 
 /** Cells along the longer side of the coarsest rung. */
-const COARSEST_CELLS = 128;
+const COARSEST_CELLS = 32;
 /** A rung is at least so many times as coarse as the ground's own grid. */
 const LEAST_STEP = Math.SQRT2;
 
@@ -198,3 +198,51 @@ export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number,
 
 /** Room that `pass` wants between two grids, bytes. */
 export const betweenBytes = ({ from, to }: Passage): number => to.stride * from.down * 4;
+
+/** What a grid's floats come to, each by the share of a cell that its sample stands for, times the cell: m³ where they are metres. */
+export function volumeOf(arena: Arena, grid: Rung, at: number): number {
+  const values = floats(arena, arena.start + at, bytesOf(grid) / 4);
+  let sum = 0;
+  for (let row = 0; row < grid.down; row++) {
+    const first = (row + grid.above) * grid.stride + grid.left;
+    const half = grid.point && (row === 0 || row === grid.down - 1) ? 0.5 : 1;
+    let line = 0;
+    for (let x = 0; x < grid.across; x++) line += values[first + x] * (grid.point && (x === 0 || x === grid.across - 1) ? 0.5 : 1);
+    sum += half * line;
+  }
+  return sum * grid.spacingX * grid.spacingY;
+}
+
+/**
+ * After a change was handed down: what gives no way (`ease` 0) is not cut, nothing is taken that is not
+ * loose (`cover`), and what was laid down is scaled so that the volume is what the coarser grid had. On one band.
+ */
+export function keepVolume(arena: Arena, grid: Rung, changeAt: number, volume: number, { ease = 0, cover = 0 } = {}): void {
+  const size = bytesOf(grid) / 4;
+  const change = floats(arena, arena.start + changeAt, size);
+  const gives = ease ? floats(arena, arena.start + ease, size) : undefined;
+  const lies = cover ? floats(arena, arena.start + cover, size) : undefined;
+  let [cut, laid] = [0, 0];
+  for (let row = 0; row < grid.down; row++) {
+    const first = (row + grid.above) * grid.stride + grid.left;
+    const half = grid.point && (row === 0 || row === grid.down - 1) ? 0.5 : 1;
+    for (let x = 0; x < grid.across; x++) {
+      const p = first + x;
+      if (gives && gives[p] === 0 && change[p] < 0) change[p] = 0;
+      if (lies && change[p] < -lies[p]) change[p] = -lies[p];
+      const share = grid.point && (x === 0 || x === grid.across - 1) ? half / 2 : half;
+      if (change[p] < 0) cut -= share * change[p];
+      else laid += share * change[p];
+    }
+  }
+  const cell = grid.spacingX * grid.spacingY;
+  // Where more was laid down than can be, less is; where nothing is laid down, less is cut.
+  const wanted = volume / cell + cut;
+  const scaleLaid = laid > 0 ? Math.max(0, wanted / laid) : 1;
+  const scaleCut = laid > 0 && wanted >= 0 ? 1 : cut > 0 ? Math.max(0, -volume / cell / cut) : 1;
+  if (scaleLaid === 1 && scaleCut === 1) return;
+  for (let row = 0; row < grid.down; row++) {
+    const first = (row + grid.above) * grid.stride + grid.left;
+    for (let p = first; p < first + grid.across; p++) change[p] *= change[p] < 0 ? scaleCut : scaleLaid;
+  }
+}

@@ -1,6 +1,7 @@
-import { floats, rowsOf, type Arena, type Program, type InterimState } from '../program';
+import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { bytesOf, claims, coarsen, halvings, lay, lift, refine, soften, spareHard, type Halving } from './levels';
+import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Rung } from './ladder';
+import { bytesOf, claims, lay, lift, type Grid } from './levels';
 
 export interface TalusArgs {
   across: number;
@@ -16,14 +17,29 @@ export interface TalusArgs {
   masked?: boolean;
   /** Whether a loose cover comes with the bed: then nothing else slides. */
   covered?: boolean;
+  /** Whether the angle of repose varies from sample to sample. */
+  grained?: boolean;
+  /** Rock that stands too steep sheds, and becomes loose; only with a cover. */
+  rock?: RockFall;
   /** What slides over the edge is gone; the ground beyond goes on as steeply as inside. */
   open?: boolean;
   until?: Place;
 }
 
+export interface RockFall {
+  /** Rock steeper than this sheds, rise over run. */
+  cliff: number;
+  /** Metres that a face wears back in the whole time. */
+  back: number;
+  /** What has fallen takes so many times the room that it had as rock. */
+  bulk: number;
+}
+
 export interface TalusResult {
   /** Metres, sample by sample; to be added to the bed once. */
   change: Float32Array<ArrayBuffer>;
+  /** Metres of loose material in the end, where a cover came with the bed. */
+  loose?: Float32Array<ArrayBuffer>;
   reached?: Place;
 }
 
@@ -33,9 +49,11 @@ export interface TalusInputs {
   mask?: Float32Array;
   /** Metres of loose material that are part of the bed. */
   cover?: Float32Array;
+  /** The angle of repose of every sample as a multiple of `tanRepose`. */
+  grain?: Float32Array;
 }
 
-interface Level extends Halving {
+interface Level extends Rung {
   /** Byte offsets from the arena's start. */
   bed: number;
   change: number;
@@ -43,11 +61,22 @@ interface Level extends Halving {
   mask: number;
   /** 0: none. */
   cover: number;
+  /** The cover that a grid began with; 0: none. */
+  coverBefore: number;
+  /** 0: none. */
+  grain: number;
 }
 
 const PAD = 4;
 const WALL = 1e30;
-const COARSEST = 33;
+/** Rock sheds during this share of the sweeps; then what fell comes to rest. */
+const SHEDDING = 0.7;
+/** Of the time in which rock sheds the ground's own grid has so much, the next coarser one the rest. */
+const OWN_SHED = 0.65;
+/** A face gives at most this share of a sample's spacing in a sweep: the upwind scheme is stable there. */
+const COURANT = 0.3;
+/** Loose material this deep protects the rock under it, metres. */
+const SHIELD = 1;
 /** Of what is too steep at an open edge, so much leaves in a sweep. */
 const EDGE_SHARE = 0.2;
 
@@ -55,33 +84,45 @@ const EDGE_SHARE = 0.2;
  * Scree slides on ever finer grids: each level starts from what the coarser one moved, so that
  * long slopes come to rest in few sweeps and a preview shows what the full ground will do.
  *
- * Coarse beds: every second sample (point registration) or the mean of four (area). A level's
- * change is carried to the next finer grid bilinearly, which keeps its volume: the integral of
- * the bilinear surface is the trapezoid sum on either grid.
+ * What a level moved is laid over the next finer grid and its volume restored, so that none is made or lost.
  */
 export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   id: 'talus',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, { bed, mask, cover }) {
+  load(arena, args, { bed, mask, cover, grain }) {
     const { levels, bytes } = plan(args);
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
     lay(arena, levels[0].bed, levels[0], bed);
     if (mask) lay(arena, levels[0].mask, levels[0], mask);
     if (cover) lay(arena, levels[0].cover, levels[0], cover);
+    if (grain) lay(arena, levels[0].grain, levels[0], grain);
     clearStatus(statusWords(arena, plan(args).status));
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, height, rate, moved, limit, weights, status } = plan(args);
+    const { levels, height, rate, moved, limit, weights, between, spare, status } = plan(args);
     const word = statusWords(arena, status);
-    for (let l = 1; l < levels.length; l++) {
-      const [fine, coarse] = [levels[l - 1], levels[l]];
-      coarsen(arena, { grid: fine, at: fine.bed }, { grid: coarse, at: coarse.bed }, args.point, band);
-      if (args.masked) coarsen(arena, { grid: fine, at: fine.mask }, { grid: coarse, at: coarse.mask }, args.point, band);
-      if (args.covered) coarsen(arena, { grid: fine, at: fine.cover }, { grid: coarse, at: coarse.cover }, args.point, band);
-      yield;
+    const given = { bed: true, mask: args.masked, cover: args.covered, grain: args.grained };
+    for (const coarse of levels.slice(1)) {
+      const passage = toCoarser(levels[0], coarse);
+      for (const what of ['bed', 'mask', 'cover', 'grain'] as const) {
+        if (!given[what]) continue;
+        yield* pass(arena, passage, levels[0][what], between, coarse[what], band);
+        if (what === 'cover' && args.rock) {
+          const [cover, before] = [coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
+          const { from, to } = rowsOf(coarse.down, band);
+          before.set(cover.subarray((from + 1) * coarse.stride, (to + 1) * coarse.stride), (from + 1) * coarse.stride);
+          yield;
+        }
+        if (what === 'bed') continue;
+        // A spline's weights can leave a share or a depth under nothing by a hair.
+        const values = floats(arena, arena.start + coarse[what], bytesOf(coarse) / 4);
+        const { from, to } = rowsOf(coarse.down, band);
+        for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) if (values[p] < 1e-6) values[p] = 0;
+        yield;
+      }
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.sweeps;
     let done = 0;
@@ -90,15 +131,9 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
       const level = levels[l];
       const { from, to } = rowsOf(level.down, band);
       const coarser = levels[l + 1];
-      // A coarse grid's foot of a slope lies along its rows and columns.
-      if (coarser) yield* soften(arena, coarser, coarser.change, height, coarser.change, args.point, band);
-      if (coarser) refine(arena, { grid: coarser, at: coarser.change }, { grid: level, at: level.change }, args.point, band);
-      if (coarser && args.masked) {
-        yield;
-        if (band.index === 0) spareHard(arena, level, level.change, level.mask, args.point);
-      }
+      if (coarser) yield* handDown(arena, args, coarser, level, { between, spare }, band);
       if (band.index === 0) {
-        writeWeights(arena, weights, level, args.point);
+        writeWeights(arena, weights, level, level.point);
         const size = level.stride * (level.down + 2);
         floats(arena, arena.start + height, size).fill(WALL);
         floats(arena, arena.start + rate, size).fill(0);
@@ -106,12 +141,13 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
       yield;
 
       const at = (offset: number) => arena.start + offset;
-      const dropX = args.spacingX * level.factor * args.tanRepose;
-      const dropY = args.spacingY * level.factor * args.tanRepose;
+      const dropX = level.spacingX * args.tanRepose;
+      const dropY = level.spacingY * args.tanRepose;
       const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
       const inverseArea = at(weights) + level.stride * 12;
-      const half = args.point ? 1 : 0;
+      const half = level.point ? 1 : 0;
       const depth = levels.length - 1 - l;
+      const shed = shedding(args, levels, l);
       tell(word, band, l, 0);
       for (let sweep = 0; sweep < args.sweeps && !ended; sweep++) {
         if (yield* endsHere(word, band, args.until, { level: depth, round: sweep })) {
@@ -120,7 +156,26 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         }
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
-        kernels.talusLimit(at(height), at(limit), level.stride, from, to, dropX, dropY, dropDiagonal);
+        if (shed.rate > 0 && sweep < SHEDDING * args.sweeps) {
+          // In place: the height is written anew in the next sweep.
+          kernels.talusShed(
+            at(height),
+            at(level.cover),
+            at(level.change),
+            args.masked ? at(level.mask) : 0,
+            at(weights) + level.stride * 4,
+            level.stride,
+            from,
+            to,
+            level.spacingX,
+            level.spacingY,
+            shed.cliff,
+            shed.rate,
+            shed.bulk,
+            SHIELD,
+          );
+        }
+        kernels.talusLimit(at(height), at(limit), args.grained ? at(level.grain) : 0, level.stride, from, to, dropX, dropY, dropDiagonal);
         yield;
         kernels.talusRelease(
           at(height),
@@ -140,7 +195,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         );
         if (args.masked || args.covered) {
           const laid = args.covered ? at(level.cover) : 0;
-          const ease = args.masked ? at(level.mask) : 0;
+          const ease = args.masked && !args.covered ? at(level.mask) : 0;
           kernels.talusHold(at(rate), at(moved), laid, ease, at(level.change), level.stride, from, to);
         }
         yield;
@@ -172,7 +227,10 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
 
   take(arena, args) {
     const { levels, status } = plan(args);
-    return { change: lift(arena, levels[0].change, levels[0]), reached: reachedBy(statusWords(arena, status)) };
+    const change = lift(arena, levels[0].change, levels[0]);
+    const loose = args.covered ? lift(arena, levels[0].cover, levels[0]) : undefined;
+    if (loose) for (let i = 0; i < loose.length; i++) loose[i] = Math.max(0, loose[i] + change[i]);
+    return { change, loose, reached: reachedBy(statusWords(arena, status)) };
   },
 
   peek(arena, args): InterimState | undefined {
@@ -182,6 +240,48 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     return { across: level.across, down: level.down, change: lift(arena, level.change, level) };
   },
 };
+
+/** What a level sheds a sweep: the own grid and the next coarser one share the time. */
+function shedding(args: TalusArgs, levels: Level[], l: number): RockFall & { rate: number } {
+  if (!args.rock || !args.covered || l > 1) return { cliff: 0, bulk: 1, back: 0, rate: 0 };
+  const share = levels.length === 1 ? 1 : l === 0 ? OWN_SHED : 1 - OWN_SHED;
+  const { spacingX, spacingY } = levels[l];
+  const rate = (share * args.rock.back) / Math.max(1, SHEDDING * args.sweeps);
+  return { ...args.rock, rate: Math.min(rate, COURANT * Math.min(spacingX, spacingY)) };
+}
+
+/** A level begins with what the coarser one moved and shed. */
+function* handDown(
+  arena: Arena,
+  args: TalusArgs,
+  coarser: Level,
+  level: Level,
+  room: { between: number; spare: number },
+  band: Band,
+): Generator<void, void, void> {
+  const passage = toFiner(coarser, level);
+  const size = bytesOf(level) / 4;
+  const { from, to } = rowsOf(level.down, band);
+  const volume = band.index === 0 ? volumeOf(arena, coarser, coarser.change) : 0;
+  yield* pass(arena, passage, coarser.change, room.between, level.change, band);
+  if (args.rock && args.covered) {
+    // What was shed is the coarser grid's cover beyond what the finer one's own comes to there.
+    const rock = floats(arena, arena.start + coarser.cover, bytesOf(coarser) / 4);
+    const before = floats(arena, arena.start + coarser.coverBefore, bytesOf(coarser) / 4);
+    const rows = rowsOf(coarser.down, band);
+    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) before[p] = rock[p] - before[p];
+    yield;
+    yield* pass(arena, passage, coarser.coverBefore, room.between, room.spare, band);
+    const shed = floats(arena, arena.start + room.spare, size);
+    const cover = floats(arena, arena.start + level.cover, size);
+    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) cover[p] += Math.max(0, shed[p]);
+    yield;
+  }
+  if (band.index === 0) {
+    keepVolume(arena, level, level.change, volume, { ease: args.masked && !args.covered ? level.mask : 0, cover: args.covered ? level.cover : 0 });
+  }
+  yield;
+}
 
 /** At an open edge the ground beyond lies as much lower as the rim lies under what is inside: what is too steep there is gone. */
 function spill(arena: Arena, args: TalusArgs, level: Level, heightAt: number, from: number, to: number, dropX: number, dropY: number): void {
@@ -208,22 +308,26 @@ function spill(arena: Arena, args: TalusArgs, level: Level, heightAt: number, fr
 
 function plan(args: TalusArgs) {
   const room = claims();
-  const levels: Level[] = halvings(args.across, args.down, args.point, COARSEST, { left: PAD, above: 1, aligned: 4 }).map((grid) => ({
+  const levels: Level[] = ladderOf(args, { left: PAD, above: 1, aligned: 4 }).map((grid, l) => ({
     ...grid,
     bed: room.claim(bytesOf(grid)),
     change: room.claim(bytesOf(grid)),
     mask: args.masked ? room.claim(bytesOf(grid)) : 0,
     cover: args.covered ? room.claim(bytesOf(grid)) : 0,
+    coverBefore: args.covered && args.rock && l > 0 ? room.claim(bytesOf(grid)) : 0,
+    grain: args.grained ? room.claim(bytesOf(grid)) : 0,
   }));
-  const size = bytesOf(levels[0]);
+  const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [height, rate, moved, limit] = [room.claim(size), room.claim(size), room.claim(size), room.claim(size)];
+  // Room between two grids: free while a grid is made from another.
+  const between = room.claim(Math.max(...levels.map((level, l) => Math.max(level.stride * levels[0].down, l > 0 ? levels[l - 1].stride * level.down : 0))) * 4);
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, height, rate, moved, limit, weights, status, bytes: room.bytes };
+  return { levels, height, rate, moved, limit, weights, between, spare: moved, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */
-export function writeWeights(arena: Arena, offset: number, level: Halving, point: boolean): void {
+export function writeWeights(arena: Arena, offset: number, level: Grid, point: boolean): void {
   const { across, stride } = level;
   const w = floats(arena, arena.start + offset, stride * 4).fill(0);
   const share = (x: number) => (x < 0 || x >= across ? 0 : point && (x === 0 || x === across - 1) ? 0.5 : 1);

@@ -138,6 +138,7 @@ export const fluvial = defineStep({
         sea,
         seed: params.seed,
         steps: 1,
+        masked: ease !== undefined,
         until: params.until,
       },
       { bed: height, ease, bank },

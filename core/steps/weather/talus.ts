@@ -9,65 +9,76 @@ import { octavesOf } from '../../field/octaves';
 import { defineStep, type StepContext } from '../step';
 import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
 
+/** What has fallen takes more room than it had as rock (common practice: 1.2 to 1.5). */
+const BULKING = 1.3;
+/** The angle of repose varies over patches so many times as wide as the crags. */
+const GRAIN_SIZE = 2.5;
+
 /**
- * Slides loose rock until no slope exceeds its angle of repose, moving material between
- * neighbours so that its volume is kept.
+ * Rock faces steeper than the cliff angle shed and wear back, and stay faces; what falls, and what
+ * was loose already, slides until no slope of it exceeds its angle of repose, which varies from patch to patch. Loose
+ * material moves between neighbours so that its volume is kept; rock takes 1.3 times its room when it has fallen.
  *
  * Heights and distances in metres, angles in degrees. Converges towards `repose`, from coarse
- * grids to the ground's own; what was taken and laid down is left in the layers `cut` and
- * `fill` (depths in metres).
- * Source: Musgrave, Kolb & Mace 1989, "The synthesis and rendering of eroded fractal terrains",
- * the section on thermal weathering.
+ * grids to the ground's own. Leaves `cut`, `fill` and `loose` (what lies loose in the end; depths in metres).
+ * Sources: Musgrave, Kolb & Mace 1989, "The synthesis and rendering of eroded fractal terrains",
+ * for the loose layer; Osher & Sethian 1988 for faces that wear back along their gradient.
  */
 export const talus = defineStep({
   id: 'talus',
   title: 'Talus',
   family: 'weather',
-  summary: 'Loose rock slides until no slope is steeper than its angle of repose.',
+  summary: 'Rock faces shed, and what has fallen slides to its angle of repose.',
   params: z.object({
-    sweeps: count(120, { min: 8, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
-    repose: degrees(34, { min: 5, max: 80, label: 'Repose angle', help: 'Dry sand rests at about 34°, scree at 35 to 40°.' }),
-    loose: ratio(1, { min: 0.05, label: 'Loose share', help: 'So much of the ground gives way, in patches; the rest stands as crags.' }),
-    patch: distance(80, {
-      more: true,
-      below: { loose: 1 },
-      min: 2,
-      max: 5_000,
+    cliff: degrees(42, { min: 5, max: 85, label: 'Cliff angle', help: 'Rock that stands steeper than this sheds; what is gentler stays as it is.' }),
+    fall: distance(24, { min: 0, max: 2_000, logarithmic: true, label: 'Wear', help: 'How far faces have worn back.' }),
+    repose: degrees(34, { min: 5, max: 80, label: 'Repose angle', help: 'What has fallen rests at this angle: dry sand at about 34°, scree at 35 to 40°.' }),
+    soil: distance(0, {
+      min: 0,
+      max: 10_000,
       logarithmic: true,
-      label: 'Crag size',
-      help: 'From one crag to the next, where not all of the ground is loose.',
+      label: 'Loose already',
+      help: 'So much of the ground lies loose to begin with, measured down from its surface; 10 km: all of it.',
     }),
+    sweeps: count(120, { more: true, min: 8, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
+    spread: ratio(0.15, { more: true, max: 0.5, label: 'Spread', help: 'How much the repose angle varies from patch to patch.' }),
+    loose: ratio(1, { more: true, min: 0.05, label: 'Soft share', help: 'So much of the ground gives way, in patches; the rest stands as crags.' }),
+    patch: distance(80, { more: true, min: 2, max: 5_000, logarithmic: true, label: 'Crag size', help: 'From one crag, or one patch of scree, to the next.' }),
     edges: choice(
       'closed',
       { closed: 'Closed', open: 'Open' },
       { more: true, label: 'Edges', help: 'Closed: nothing leaves the ground. Open: what slides over the edge is gone.' },
     ),
     ...hardnessParams,
-    seed: seed({ below: { loose: 1 } }),
+    seed: seed(),
     until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(2_000) }).optional(), 'Kept at'),
   }),
   presets: [
-    { name: 'Dry sand', params: { repose: 34, sweeps: 200 } },
-    { name: 'Scree below crags', params: { repose: 37, loose: 0.6, patch: 120, sweeps: 160 } },
-    { name: 'Blocky rockfall', params: { repose: 42, loose: 0.8, patch: 40, sweeps: 80 } },
-    { name: 'Soft mounds', params: { repose: 22, sweeps: 300 } },
-    { name: 'A touch at the edges', params: { repose: 48, sweeps: 40 } },
+    { name: 'Scree below crags', params: { cliff: 42, fall: 24, repose: 35, loose: 0.7, patch: 120 } },
+    { name: 'Blocky rockfall', params: { cliff: 38, fall: 60, repose: 40, loose: 0.8, patch: 40, spread: 0.25 } },
+    { name: 'Old faces', params: { cliff: 30, fall: 160, repose: 32, sweeps: 200 } },
+    { name: 'Dry sand', params: { cliff: 34, fall: 0, soil: 10_000, repose: 34, spread: 0.05, sweeps: 200 } },
+    { name: 'Soft mounds', params: { cliff: 22, fall: 0, soil: 10_000, repose: 22, sweeps: 300 } },
   ],
   // Where it acts is how easily the rock gives way: blended in afterwards, rock would be made or lost.
   takesMask: true,
   reach: () => Infinity,
   inputs: hardnessInputs,
-  caption: ({ repose }) => `${repose}°`,
+  caption: ({ cliff }) => `${cliff}°`,
   async run({ height, ground: here }, params, context) {
     const { ground, kernels, progress, signal } = context;
     const spacing = spacingOf(ground);
+    const { tan } = exactMath();
     let mask = await easeOf({ height, ground: here }, params, context);
     if (params.loose < 1) {
       const patches = await loosePatches(params.loose, params.patch, params.seed, context);
       if (mask) for (let i = 0; i < patches.length; i++) patches[i] *= mask[i];
       mask = patches;
     }
-    const { change, reached } = await kernels.run(
+    const cover = new Float32Array(height.length).fill(params.soil);
+    if (mask) for (let i = 0; i < cover.length; i++) cover[i] *= mask[i];
+    const grain = params.spread > 0 ? await reposeGrain(params, context) : undefined;
+    const { change, loose, reached } = await kernels.run(
       talusProgram,
       {
         across: ground.across,
@@ -75,19 +86,35 @@ export const talus = defineStep({
         point: ground.registration === 'point',
         spacingX: spacing.x,
         spacingY: spacing.y,
-        tanRepose: exactMath().tan(params.repose * DEGREE),
+        tanRepose: tan(params.repose * DEGREE),
         sweeps: params.sweeps,
         masked: mask !== undefined,
+        covered: true,
+        grained: grain !== undefined,
+        rock: { cliff: tan(params.cliff * DEGREE), back: params.fall, bulk: BULKING },
         open: params.edges === 'open',
         until: params.until,
       },
-      { bed: height, mask },
+      { bed: height, mask, cover, grain },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
-    return changed(height, change);
+    const { height: out, layers } = changed(height, change);
+    return { height: out, layers: { ...layers, loose: loose ?? new Float32Array(height.length) } };
   },
 });
+
+/** The angle of repose of every sample as a multiple of the setting: rocks of many sizes rest at many angles. */
+async function reposeGrain(
+  { spread, patch, seed }: { spread: number; patch: number; seed: number },
+  { ground, kernels, signal }: StepContext,
+): Promise<Float32Array<ArrayBuffer>> {
+  const grid = gridOf(ground, wholeOf(ground));
+  const octaves = octavesOf({ feature: GRAIN_SIZE * patch, octaves: 4, gain: 0.6, lacunarity: 2.03, seed: seed + 31 }, Math.max(grid.stepX, grid.stepY));
+  const grain = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 2 * spread, add: 1 }, null, { signal });
+  for (let i = 0; i < grain.length; i++) grain[i] = Math.min(1 + spread, Math.max(1 - spread, grain[i]));
+  return grain;
+}
 
 /** Places along each side at which the noise is asked for its spread. */
 const ASKED = 64;
