@@ -164,8 +164,8 @@ export function runoffCarry(
  * next step, `carried` (metres of material in a metre of water) among it.
  *
  * Capacity: `carry` · (sine of the bed's tilt, which is never less than `least`) · speed · depth / (depth +
- * `shallow`). Of what is missing the share `wear` goes into the water, never more than a part of the
- * way down to the lowest neighbour; of what is too much the share `settle` is laid down. `dry` of the water stays, and `rain` (metres) falls.
+ * `shallow`). Of what is missing the share `wear` goes into the water, never more than a quarter of
+ * what the ground falls over one spacing; of what is too much the share `settle` is laid down. `dry` of the water stays, and `rain` (metres) falls.
  */
 export function runoffMove(
   bed: usize,
@@ -207,6 +207,7 @@ export function runoffMove(
   const one = f32x4.splat(1);
   const halfway = f32x4.splat(0.5);
   const most = f32x4.splat(fastest);
+  const reach: f32 = <f32>0.25 / max(perX, perY);
   for (let row = from; row < to; row++) {
     const share = rowShare(row, rows, half);
     const base = <usize>(row + 1) * row4;
@@ -253,17 +254,19 @@ export function runoffMove(
       const ge = v128.load(ground + at + 4);
       const gn = v128.load(ground + at - row4);
       const gs = v128.load(ground + at + row4);
-      // Walls stand at 1e30: there only the other side counts.
-      const fallX = f32x4.mul(f32x4.splat(perX), f32x4.sub(g, f32x4.pmin(g, f32x4.pmin(gw, ge))));
-      const fallY = f32x4.mul(f32x4.splat(perY), f32x4.sub(g, f32x4.pmin(g, f32x4.pmin(gn, gs))));
-      const fall = f32x4.pmax(f32x4.splat(least * least), f32x4.add(f32x4.mul(fallX, fallX), f32x4.mul(fallY, fallY)));
+      // Walls stand at 1e30: there the ground goes on level. By central differences: drops to one side would favour slopes that face between two neighbours.
+      const wall = f32x4.splat(1e29);
+      const fallX = f32x4.mul(f32x4.splat(<f32>0.5 * perX), f32x4.sub(v128.bitselect(gw, g, f32x4.lt(gw, wall)), v128.bitselect(ge, g, f32x4.lt(ge, wall))));
+      const fallY = f32x4.mul(f32x4.splat(<f32>0.5 * perY), f32x4.sub(v128.bitselect(gn, g, f32x4.lt(gn, wall)), v128.bitselect(gs, g, f32x4.lt(gs, wall))));
+      const slope = f32x4.add(f32x4.mul(fallX, fallX), f32x4.mul(fallY, fallY));
+      const fall = f32x4.pmax(f32x4.splat(least * least), slope);
       // carry · fall / √(1 + fall²) · speed · depth / (depth + shallow), with one root and one division.
       const steep = f32x4.add(one, fall);
       const above = f32x4.mul(f32x4.mul(f32x4.splat(carry), now), f32x4.sqrt(f32x4.mul(f32x4.mul(fall, squared), steep)));
       const capacity = f32x4.div(above, f32x4.mul(f32x4.mul(steep, middle), f32x4.add(now, f32x4.splat(shallow))));
       const missing = f32x4.sub(capacity, held);
-      const lowest = f32x4.pmin(f32x4.pmin(gw, ge), f32x4.pmin(gn, gs));
-      const room = f32x4.pmax(zero, f32x4.mul(f32x4.splat(0.25), f32x4.sub(g, lowest)));
+      // By the whole gradient: the drop to one neighbour would spare slopes that face between two.
+      const room = f32x4.mul(f32x4.splat(reach), f32x4.sqrt(slope));
       const taken = f32x4.mul(v128.load(ease + at), f32x4.pmin(room, f32x4.mul(f32x4.splat(wear), f32x4.pmax(zero, missing))));
       const laid = f32x4.mul(f32x4.splat(settle), f32x4.pmax(zero, f32x4.neg(missing)));
       // What goes into the water is what the bed's change really lost: rounding makes and destroys nothing.

@@ -1,7 +1,8 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { bytesOf, claims, coarsen, halvings, halvingsFrom, lay, lift, refine, spareHard, type Halving } from './levels';
+import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Rung } from './ladder';
+import { bytesOf, claims, lay, lift } from './levels';
 import { writeWeights } from './talus';
 
 export interface RunoffArgs {
@@ -55,14 +56,13 @@ export interface RunoffResult {
   reached?: Place;
 }
 
-interface Level extends Halving {
+interface Level extends Rung {
   bed: number;
   ease: number;
 }
 
 const PAD = 4;
 const WALL = 1e30;
-const COARSEST = 33;
 const GRAVITY = 9.81;
 /** Water as deep as this is what the pipes are as wide as: it sets the waves' speed, and with it the step of time. */
 const PIPE_DEPTH = 1;
@@ -109,10 +109,15 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
   *run(kernels, arena, args, band) {
     const { levels, at } = plan(args);
     const word = statusWords(arena, at.status);
-    for (let l = 1; l < levels.length; l++) {
-      const [fine, coarse] = [levels[l - 1], levels[l]];
-      coarsen(arena, { grid: fine, at: fine.bed }, { grid: coarse, at: coarse.bed }, args.point, band);
-      coarsen(arena, { grid: fine, at: fine.ease }, { grid: coarse, at: coarse.ease }, args.point, band);
+    // Each straight from the ground's own grid, so that another count of samples gives the same.
+    for (const coarse of levels.slice(1)) {
+      const passage = toCoarser(levels[0], coarse);
+      yield* pass(arena, passage, levels[0].bed, at.between, coarse.bed, band);
+      yield* pass(arena, passage, levels[0].ease, at.between, coarse.ease, band);
+      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
+      const { from, to } = rowsOf(coarse.down, band);
+      // A spline's weights leave the share between 0 and 1 by a hair.
+      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
       yield;
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.steps;
@@ -121,7 +126,7 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const depth = levels.length - 1 - l;
-      yield* begin(arena, args, levels, l, at, band);
+      yield* begin(arena, levels, l, at, band);
       tell(word, band, l, 0);
       for (let step = 0; step < args.steps && !ended; step++) {
         if (yield* endsHere(word, band, args.until, { level: depth, round: step }, WORD_EVERY)) {
@@ -200,14 +205,14 @@ function middleOf(bed: Float32Array): number {
 function plan(args: RunoffArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const all = halvings(args.across, args.down, args.point, COARSEST, { left: PAD, above: 1, aligned: 4 });
-  const widest = Math.max(args.spacingX, args.spacingY);
-  const levels: Level[] = (args.alone ? all.slice(0, 1) : halvingsFrom(all, widest, args.coarsest)).map((grid) => ({
+  const all = ladderOf(args, { left: PAD, above: 1, aligned: 4 }, args.coarsest);
+  const levels: Level[] = (args.alone ? all.slice(0, 1) : all).map((grid) => ({
     ...grid,
     bed: room.claim(bytesOf(grid)),
     ease: room.claim(bytesOf(grid)),
   }));
-  const size = bytesOf(levels[0]);
+  const size = Math.max(...levels.map((level) => bytesOf(level)));
+  const between = Math.max(...levels.map((level, l) => Math.max(level.stride * levels[0].down, l > 0 ? levels[l - 1].stride * level.down : 0))) * 4;
   const claim = () => room.claim(size);
   const at = {
     status,
@@ -226,6 +231,7 @@ function plan(args: RunoffArgs) {
     south: claim(),
     southEast: claim(),
     southWest: claim(),
+    between: room.claim(between),
     weights: room.claim(levels[0].stride * 16),
     columns: room.claim(levels[0].stride * 20),
   };
@@ -235,15 +241,16 @@ function plan(args: RunoffArgs) {
 type Work = ReturnType<typeof plan>['at'];
 
 /** A grid begins with the change and the water of the coarser one; nothing moves yet. */
-function* begin(arena: Arena, args: RunoffArgs, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
+function* begin(arena: Arena, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const size = bytesOf(level) / 4;
   if (coarser) {
+    const passage = toFiner(coarser, level);
     for (const what of ['change', 'water', 'sediment'] as const) {
+      const volume = band.index === 0 ? volumeOf(arena, coarser, at[what]) : 0;
       // By way of the flows, which begin anew.
-      refine(arena, { grid: coarser, at: at[what] }, { grid: level, at: at.east }, args.point, band);
-      yield;
+      yield* pass(arena, passage, at[what], at.between, at.east, band);
       const { from, to } = rowsOf(level.down, band);
       const source = floats(arena, arena.start + at.east, size);
       const out = floats(arena, arena.start + at[what], size);
@@ -252,15 +259,16 @@ function* begin(arena: Arena, args: RunoffArgs, levels: Level[], l: number, at: 
       for (let row = from; row < to; row++) {
         const first = (row + 1) * level.stride;
         out.fill(0, first, first + level.stride);
-        out.set(source.subarray(first + PAD, first + PAD + level.across), first + PAD);
+        for (let p = first + PAD; p < first + PAD + level.across; p++) out[p] = what === 'change' ? source[p] : Math.max(0, source[p]);
       }
+      yield;
+      if (band.index === 0) keepVolume(arena, level, at[what], volume, { ease: what === 'change' ? level.ease : 0 });
       yield;
     }
   }
   if (band.index === 0) {
-    if (coarser) spareHard(arena, level, at.change, level.ease, args.point);
-    writeWeights(arena, at.weights, level, args.point);
-    writeColumns(arena, at.columns, level, args.point);
+    writeWeights(arena, at.weights, level, level.point);
+    writeColumns(arena, at.columns, level, level.point);
     for (const o of [at.limit, at.east, at.south, at.southEast, at.southWest, at.carried, at.loadEast, at.loadSouth, at.loadSouthEast, at.loadSouthWest])
       floats(arena, arena.start + o, size).fill(0);
     floats(arena, arena.start + at.ground, size).fill(WALL);
@@ -280,8 +288,8 @@ function* advance(kernels: KernelExports, arena: Arena, args: RunoffArgs, level:
   const a = arena.start;
   const { stride, down } = level;
   const { from, to } = rowsOf(down, band);
-  const half = args.point ? 1 : 0;
-  const [dx, dy] = [args.spacingX * level.factor, args.spacingY * level.factor];
+  const half = level.point ? 1 : 0;
+  const { spacingX: dx, spacingY: dy } = level;
   const dt = (COURANT * Math.min(dx, dy)) / Math.sqrt(2 * GRAVITY * PIPE_DEPTH);
   const columns = a + at.columns;
   const pipes = [a + at.east, a + at.south, a + at.southEast, a + at.southWest] as const;
@@ -375,8 +383,8 @@ function* slip(kernels: KernelExports, arena: Arena, args: RunoffArgs, level: Le
   const a = arena.start;
   const { stride, down } = level;
   const { from, to } = rowsOf(down, band);
-  const half = args.point ? 1 : 0;
-  const [dx, dy] = [args.spacingX * level.factor, args.spacingY * level.factor];
+  const half = level.point ? 1 : 0;
+  const { spacingX: dx, spacingY: dy } = level;
   const [dropX, dropY] = [dx * args.bank, dy * args.bank];
   const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
   const rate = a + at.loadEast;
@@ -422,7 +430,7 @@ function drainRim(arena: Arena, at: Work, level: Level, from: number, to: number
 }
 
 /** Weights of the columns as `assembly/runoff.ts` wants them. */
-function writeColumns(arena: Arena, offset: number, level: Halving, point: boolean): void {
+function writeColumns(arena: Arena, offset: number, level: Level, point: boolean): void {
   const { across, stride } = level;
   const w = floats(arena, arena.start + offset, stride * 5).fill(0);
   const share = (x: number) => (x < 0 || x >= across ? 0 : point && (x === 0 || x === across - 1) ? 0.5 : 1);

@@ -46,7 +46,7 @@ export const runoff = defineStep({
       label: 'Rain',
       help: 'Metres an hour. More than real rain: a storm of years in minutes.',
     }),
-    evaporation: ratio(0.01, {
+    evaporation: ratio(0.003, {
       more: true,
       min: 0,
       max: 0.5,
