@@ -2,6 +2,7 @@ import { Command, CommanderError } from 'commander';
 import { formats, meshFormats, sentenceOf } from '@upland-cast/core';
 import { applyCommand } from './commands/apply';
 import { compareCommand } from './commands/compare';
+import { measureCommand } from './commands/measure';
 import { convertCommand } from './commands/convert';
 import { deriveCommand } from './commands/derive';
 import { inspectCommand } from './commands/inspect';
@@ -14,7 +15,7 @@ const program = new Command('upland-cast')
   .addHelpText('after', `\nHeightmaps: ${formats.flatMap((f) => f.endings).join(' ')}\nMeshes: ${meshFormats.flatMap((f) => f.endings).join(' ')}`)
   .showHelpAfterError(false);
 
-for (const add of [inspectCommand, convertCommand, applyCommand, deriveCommand, runCommand, meshCommand, pressCommand, compareCommand, stepsCommand]) {
+for (const add of [inspectCommand, convertCommand, applyCommand, deriveCommand, runCommand, meshCommand, pressCommand, compareCommand, measureCommand, stepsCommand]) {
   const command = add();
   program.addCommand(command);
 }

@@ -52,7 +52,7 @@ describe('where a step acts', () => {
   it('enters talus as how easily the rock gives way: its volume is kept and what is masked out stays to the bit', async () => {
     const field = hills(groundOf(129, 129, 5), 4, 900);
     const where = { masks: [maskUse('edge', { low: 150, high: 9000, softness: 60 })], combine: 'multiply' as const };
-    const course = makeCourse('t', field.ground, [stepUse('talus', { repose: 25, sweeps: 60 }, { where })]);
+    const course = makeCourse('t', field.ground, [stepUse('talus', { soil: 10_000, fall: 0, spread: 0, repose: 25, sweeps: 60 }, { where })]);
     const { stages, height } = await evaluate(course, { kernels, from: field });
     expect(stages[0].fault).toBeUndefined();
     let [sum, moved] = [0, 0];

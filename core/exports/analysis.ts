@@ -17,6 +17,8 @@ export {
   streamsOf,
   defaultChannelArea,
 } from '../analysis/drainage';
+export { describeLand, type LandReport, type LandVerdict, USUAL_LAND } from '../analysis/land';
 export { shorelineLength } from '../analysis/shoreline';
 export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT } from '../analysis/slope';
+export { powerSpectrum, spectralSlope, type SpectrumPoint } from '../analysis/spectrum';
 export { curvature, normalMap, roughness } from '../analysis/surface';

@@ -96,7 +96,7 @@ export function fanUp(order: usize, receiver: usize, height: usize, area: usize,
     if (r == p || load<f32>(ease + off) == 0) continue;
     const below = load<f32>(height + (<usize>r << 2));
     const h = load<f32>(height + off);
-    if (h > below && load<f32>(fan + (<usize>r << 2)) == 0) continue;
+    if (h >= below && load<f32>(fan + (<usize>r << 2)) == 0) continue;
     const aside = abs(r - p);
     const square: f32 = 10_000 / (load<f32>(area + off) * cell);
     const level = below + grade * sqrt<f32>(min<f32>(1, square)) * (aside == 1 ? dx : aside == stride ? dy : diagonal);

@@ -70,9 +70,11 @@ interface Level extends Rung {
 }
 
 /** The draw strays by so many of the eight directions on either side, together: streams begin where chance has them begin. */
-const STRAY = 0;
+const STRAY = 0.5;
 /** Fan after fan: how often what was laid down is smoothed. */
 const FAN_SMOOTH = 6;
+/** What still dams its water after that is given this share of a fan's grade. */
+const LEAST_GRADE = 0.05;
 /** How often what a grid hands down is smoothed. */
 const HANDED_SMOOTH = 2;
 /** Ground that was lowered by so many of a grid's spacings has lost half of the detail that it had before. */
@@ -89,6 +91,8 @@ const OUTLET_REACH = 1 / 12;
 const SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
 const STEPS = [16, 16, 14, 11, 8, 5, 4, 3];
 
+const HELD_STEPS = 8;
+
 interface Stint {
   /** Share of the whole time. */
   share: number;
@@ -102,7 +106,7 @@ function stintsOf(args: FluvialArgs, count: number): Stint[] {
   let left = 1;
   for (let k = 0; k < count; k++) {
     const share = k === count - 1 ? left : SHARES[Math.min(k, SHARES.length - 1)];
-    stints.unshift({ share, steps: STEPS[Math.min(k, STEPS.length - 1)] });
+    stints.unshift({ share, steps: args.held ? HELD_STEPS : STEPS[Math.min(k, STEPS.length - 1)] });
     left -= share;
   }
   return stints;
@@ -156,11 +160,14 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     const all = levels.reduce((sum, level, l) => sum + level.across * level.down * rounds * stints[l].steps, 0);
     let done = 0;
     let ended = false;
+    // Whether the receivers are those of the grid that was worked on last.
+    let routed = false;
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const depth = levels.length - 1 - l;
       const { share, steps } = stints[l];
-      yield* begin(arena, args, levels, l, at, band);
+      yield* begin(arena, args, levels, l, at, band, routed);
+      routed = false;
       tell(word, band, l, 0);
       for (let round = 0; round < rounds && !ended; round++) {
         for (let step = 0; step < steps && !ended; step++) {
@@ -170,6 +177,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
           }
           const draws = args.alone ? step === 0 : !args.held || step === 0;
           if (draws) yield* findWay(kernels, arena, args, level, at, band, args.alone ? round : 64 * depth + step, round + step > 0);
+          routed = true;
           if (args.alone && step === 0) yield* restart(arena, level, at, band);
           yield* wear(kernels, arena, args, level, at, band, share / steps, draws && !args.alone && !args.held);
           done += level.across * level.down;
@@ -247,7 +255,7 @@ const SCRATCH_BANDS = 64;
 type Work = ReturnType<typeof plan>['work'];
 
 /** A grid's ground to begin with: as it was, or what the coarser grid made of it with the finer one's own detail. */
-function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
+function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at: Work, band: Band, routed: boolean): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const { from, to } = rowsOf(level.down, band);
@@ -267,7 +275,7 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
     // A channel along a diagonal is only 1/√2 of a cell wide.
     const low = floats(arena, arena.start + at.area, coarseSize);
     const receiver = new Int32Array(arena.buffer, arena.start + at.receiver, coarseSize);
-    for (let row = rows.from; row < rows.to; row++) {
+    for (let row = rows.from; routed && row < rows.to; row++) {
       for (let p = (row + 1) * coarser.stride + 1; p < (row + 2) * coarser.stride - 1; p++) {
         const aside = Math.abs(receiver[p] - p);
         if (aside > 1 && aside !== coarser.stride && worn[p] < low[p]) worn[p] += (Math.SQRT2 - 1) * (worn[p] - low[p]);
@@ -284,7 +292,9 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
       const change = is[p];
       const detail = bed[p] - was[p];
       const kept = change < 0 ? 1 / (1 - change * perDepth) : 1;
-      height[p] = ease[p] === 0 ? bed[p] : was[p] + change + kept * detail;
+      const h = was[p] + change + kept * detail;
+      // Nothing is worn below the sea's level.
+      height[p] = ease[p] === 0 ? bed[p] : h < args.sea && bed[p] >= args.sea ? args.sea : h;
     }
   } else height.set(bed.subarray(first, end), first);
   yield;
@@ -298,7 +308,8 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
       const outlet = bed[p] >= args.sea && args.open && !args.held && !args.alone && ease[p] > 0;
       if (bed[p] < args.sea) height[p] = args.sea;
       else if (args.held || args.alone) height[p] = bed[p];
-      ease[p] = outlet ? OUTLET_EASE : 0;
+      // Where no water leaves, the lowest place is filled as any other.
+      if (bed[p] < args.sea || args.open || args.held || args.alone) ease[p] = outlet ? OUTLET_EASE : 0;
     }
   }
   yield;
@@ -545,6 +556,24 @@ function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
       }
     });
   }
+  // Smoothed, a fan may dam its own water by a hair.
+  yield* upstream(band, across * down, (first, last) =>
+    kernels.fanUp(
+      a + at.order,
+      a + at.receiver,
+      a + at.height,
+      a + at.area,
+      a + level.ease,
+      a + at.pull,
+      stride,
+      first,
+      last,
+      dx,
+      dy,
+      dx * dy,
+      LEAST_GRADE * args.silt,
+    ),
+  );
 }
 
 /** The sea's floor, which stood at the sea's level while the rivers ran. */

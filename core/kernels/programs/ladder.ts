@@ -49,9 +49,7 @@ export function ladderOf({ across, down, spacingX, spacingY, point }: OwnGrid, b
   if (across < 3 || down < 3) return [own];
   const finest = LEAST_STEP * Math.max(spacingX, spacingY) * (1 - 1e-9);
   for (let cells = COARSEST_CELLS; long / cells >= finest; cells *= 2) {
-    // The last rung comes whatever is asked for: a ground has at least one beside its own, where it can.
-    const last = long / (2 * cells) < finest;
-    if (long / cells > coarsest * Math.SQRT2 && !last) continue;
+    if (long / cells > coarsest * Math.SQRT2) continue;
     const [x, y] = [width, depth].map((side) => Math.max(2, Math.round((side / long) * cells)));
     rungs.unshift(gridOf(x + 1, y + 1, width / x, depth / y, true));
   }
@@ -177,8 +175,10 @@ export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number,
     for (let i = 0; i < to.across; i++) {
       let sum = 0;
       const at = start + x.first[i];
-      for (let k = 0, w = i * x.taps; k < x.taps; k++, w++) sum += x.weight[w] * a[at + k];
-      b[into + i] = sum;
+      // Counted from the first, so that level ground stays so to the bit.
+      const base = a[at];
+      for (let k = 0, w = i * x.taps; k < x.taps; k++, w++) sum += x.weight[w] * (a[at + k] - base);
+      b[into + i] = base + sum;
     }
   }
   yield;
@@ -189,8 +189,9 @@ export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number,
     const w = row * y.taps;
     for (let i = 0; i < to.across; i++) {
       let sum = 0;
-      for (let k = 0, at = first + i; k < y.taps; k++, at += to.stride) sum += y.weight[w + k] * b[at];
-      c[into + i] = sum;
+      const base = b[first + i];
+      for (let k = 0, at = first + i; k < y.taps; k++, at += to.stride) sum += y.weight[w + k] * (b[at] - base);
+      c[into + i] = base + sum;
     }
   }
   yield;

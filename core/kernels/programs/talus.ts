@@ -274,7 +274,8 @@ function* handDown(
     yield* pass(arena, passage, coarser.coverBefore, room.between, room.spare, band);
     const shed = floats(arena, arena.start + room.spare, size);
     const cover = floats(arena, arena.start + level.cover, size);
-    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) cover[p] += Math.max(0, shed[p]);
+    const ease = args.masked ? floats(arena, arena.start + level.mask, size) : undefined;
+    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) cover[p] += ease && ease[p] === 0 ? 0 : Math.max(0, shed[p]);
     yield;
   }
   if (band.index === 0) {

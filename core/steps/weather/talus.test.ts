@@ -13,7 +13,7 @@ describe('the slides keep what they move', () => {
   };
 
   it('talus to 1e-6 of what was moved, down to its angle and half a degree (Musgrave, Kolb & Mace 1989)', async () => {
-    const stage = await weathered(field, 'talus', { repose: 30, sweeps: 1500 });
+    const stage = await weathered(field, 'talus', { soil: 10_000, fall: 0, spread: 0, repose: 30, sweeps: 1500 });
     const change = stage.height.map((h, i) => h - field.height[i]);
     const moved = volume(change.map(Math.abs));
     expect(moved).toBeGreaterThan(1000);
@@ -22,10 +22,10 @@ describe('the slides keep what they move', () => {
   });
 
   it('talus over open edges loses some, and with a loose share leaves crags', async () => {
-    const open = await weathered(field, 'talus', { repose: 20, sweeps: 300, edges: 'open' });
+    const open = await weathered(field, 'talus', { soil: 10_000, fall: 0, spread: 0, repose: 20, sweeps: 300, edges: 'open' });
     expect(volume(open.layers.cut)).toBeGreaterThan(volume(open.layers.fill));
-    const whole = await weathered(field, 'talus', { repose: 25, sweeps: 300 });
-    const part = await weathered(field, 'talus', { repose: 25, sweeps: 300, loose: 0.4, patch: 150 });
+    const whole = await weathered(field, 'talus', { soil: 10_000, fall: 0, spread: 0, repose: 25, sweeps: 300 });
+    const part = await weathered(field, 'talus', { soil: 10_000, fall: 0, spread: 0, repose: 25, sweeps: 300, loose: 0.4, patch: 150 });
     expect(volume(part.layers.cut)).toBeLessThan(0.8 * volume(whole.layers.cut));
     expect(steepestDrop({ ...field, height: part.height })).toBeGreaterThan(30);
   });
