@@ -31,36 +31,6 @@ function excess(h: v128, neighbour: v128, allowed: v128): v128 {
 }
 
 /**
- * The share of the allowed drop that each sample may use. Between two of the eight directions a
- * plane drops less towards either than it does along its own slope: by the cosine of the angle
- * between. Held to that, a cone stays round, and nothing rests more steeply than the angle of repose.
- * Where the rim's 1e30 comes in, the direction is along an axis and the share 1. `grain`, where it is no 0:
- * the angle of repose of every sample as a multiple of the one that the drops stand for.
- */
-export function talusLimit(height: usize, limit: usize, grain: usize, stride: i32, from: i32, to: i32, dropX: f32, dropY: f32, dropDiagonal: f32): void {
-  const row4 = <usize>stride << 2;
-  const perX = f32x4.splat(0.5 / dropX);
-  const perY = f32x4.splat(0.5 / dropY);
-  const partX = f32x4.splat(dropX / dropDiagonal);
-  const partY = f32x4.splat(dropY / dropDiagonal);
-  const most = f32x4.splat(1e6);
-  const tiny = f32x4.splat(1e-6);
-  for (let row = from; row < to; row++) {
-    const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      const at = height + base + c;
-      const gx = f32x4.pmin(most, f32x4.abs(f32x4.mul(perX, f32x4.sub(v128.load(at + 4), v128.load(at - 4)))));
-      const gy = f32x4.pmin(most, f32x4.abs(f32x4.mul(perY, f32x4.sub(v128.load(at + row4), v128.load(at - row4)))));
-      const aslant = f32x4.add(f32x4.mul(gx, partX), f32x4.mul(gy, partY));
-      const along = f32x4.add(tiny, f32x4.pmax(aslant, f32x4.pmax(gx, gy)));
-      const full = f32x4.add(tiny, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
-      const share = f32x4.div(along, full);
-      v128.store(limit + base + c, grain != 0 ? f32x4.mul(share, v128.load(grain + base + c)) : share);
-    }
-  }
-}
-
-/**
  * Rock that stands steeper than `cliff` (rise over run) sheds, in place: δ = rate · (steepness − cliff),
  * steepness by the gradient towards what lies lower, so that faces wear back and stay faces
  * (upwind, Osher & Sethian 1988). δ of rock becomes loose (`cover`, which with `change` is the depth of what
@@ -298,5 +268,164 @@ export function talusHold(rate: usize, moved: usize, laid: usize, ease: usize, c
     const share = f32x4.pmin(f32x4.splat(1), f32x4.div(can, f32x4.pmax(tiny, loses)));
     v128.store(moved + at, f32x4.mul(loses, share));
     v128.store(rate + at, f32x4.mul(v128.load(rate + at), share));
+  }
+}
+
+/** Where a sample lies in the wall around the ground the other one counts. */
+// @ts-ignore: decorator
+@inline
+function within(value: v128, other: v128): v128 {
+  return v128.bitselect(value, other, f32x4.lt(value, f32x4.splat(1e29)));
+}
+
+// @ts-ignore: decorator
+@inline
+function beyondRepose(h: v128, n: v128, across2: v128, perRun: v128, perCross: v128, tan: v128): v128 {
+  const along = f32x4.mul(perRun, f32x4.sub(h, n));
+  const aside = f32x4.mul(perCross, across2);
+  const steep = f32x4.sqrt(f32x4.add(f32x4.mul(along, along), f32x4.mul(aside, aside)));
+  const share = f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.splat(1), f32x4.div(tan, f32x4.pmax(f32x4.splat(1e-9), steep))));
+  return v128.and(share, f32x4.lt(n, f32x4.splat(1e29)));
+}
+
+/**
+ * For the faces between each sample and the one east of it (`faceX`) and south of it (`faceY`): the part of
+ * the drop there that is beyond the angle of repose, 1 − tan / S, with S the length of the whole gradient between the two. Held to
+ * it, a cone stays round. `tan`: rise over run at repose, times `grain` of both samples where that is no 0.
+ */
+export function talusFaces(height: usize, faceX: usize, faceY: usize, grain: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32, tan: f32): void {
+  const row4 = <usize>stride << 2;
+  const perX = f32x4.splat(1 / dx);
+  const perY = f32x4.splat(1 / dy);
+  const crossX = f32x4.splat(<f32>0.25 / dx);
+  const crossY = f32x4.splat(<f32>0.25 / dy);
+  const half = f32x4.splat(0.5);
+  for (let row = from; row < to; row++) {
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const h = v128.load(at);
+      const e = v128.load(at + 4);
+      const s = v128.load(at + row4);
+      let tanX = f32x4.splat(tan);
+      let tanY = tanX;
+      if (grain != 0) {
+        const g = grain + base + c;
+        tanX = f32x4.mul(tanX, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + 4))));
+        tanY = f32x4.mul(tanY, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + row4))));
+      }
+      const se = v128.load(at + row4 + 4);
+      const down = f32x4.add(within(s, h), within(se, e));
+      const up = f32x4.add(within(v128.load(at - row4), h), within(v128.load(at - row4 + 4), e));
+      v128.store(faceX + base + c, beyondRepose(h, e, f32x4.sub(down, up), perX, crossY, tanX));
+      const right = f32x4.add(within(e, h), within(se, s));
+      const left = f32x4.add(within(v128.load(at - 4), h), within(v128.load(at + row4 - 4), s));
+      v128.store(faceY + base + c, beyondRepose(h, s, f32x4.sub(right, left), perY, crossX, tanY));
+    }
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function over(h: v128, n: v128, share: v128): v128 {
+  return f32x4.mul(f32x4.pmax(f32x4.splat(0), f32x4.sub(h, n)), share);
+}
+
+/** talusRelease() over the four faces, with what talusFaces() found. `cap`: an excess counts up to so many metres. */
+export function talusReleaseFaces(
+  height: usize,
+  rate: usize,
+  moved: usize,
+  faceX: usize,
+  faceY: usize,
+  weightX: usize,
+  inverseArea: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  rows: i32,
+  halfRim: i32,
+  cap: f32,
+): void {
+  const row4 = <usize>stride << 2;
+  const share = f32x4.splat(SHARE);
+  const tiny = f32x4.splat(1e-12);
+  for (let row = from; row < to; row++) {
+    const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
+    const wn = f32x4.splat(halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1);
+    const ws = f32x4.splat(halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1);
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const h = v128.load(at);
+      const w = over(h, v128.load(at - 4), v128.load(faceX + base + c - 4));
+      const e = over(h, v128.load(at + 4), v128.load(faceX + base + c));
+      const n = over(h, v128.load(at - row4), v128.load(faceY + base + c - row4));
+      const s = over(h, v128.load(at + row4), v128.load(faceY + base + c));
+      const most = f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s));
+      if (!v128.any_true(most)) {
+        v128.store(rate + base + c, f32x4.splat(0));
+        v128.store(moved + base + c, f32x4.splat(0));
+        continue;
+      }
+      const sum = f32x4.add(f32x4.add(w, e), f32x4.add(n, s));
+      const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, f32x4.splat(cap))), f32x4.pmax(tiny, sum));
+      const sides = f32x4.mul(
+        f32x4.splat(here),
+        f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
+      );
+      const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
+      const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
+      v128.store(rate + base + c, r);
+      v128.store(moved + base + c, f32x4.mul(f32x4.mul(r, f32x4.add(sides, ends)), area));
+    }
+  }
+}
+
+/** Adds to `change` what arrives over the four faces less what leaves. */
+export function talusSettleFaces(
+  height: usize,
+  rate: usize,
+  moved: usize,
+  change: usize,
+  faceX: usize,
+  faceY: usize,
+  weightX: usize,
+  inverseArea: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  rows: i32,
+  halfRim: i32,
+): void {
+  const row4 = <usize>stride << 2;
+  for (let row = from; row < to; row++) {
+    const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
+    const wn = f32x4.splat(halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1);
+    const ws = f32x4.splat(halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1);
+    const base = <usize>(row + 1) * row4;
+    for (let c: usize = 16; c < row4 - 16; c += 16) {
+      const at = height + base + c;
+      const from4 = rate + base + c;
+      const rw = v128.load(from4 - 4);
+      const re = v128.load(from4 + 4);
+      const rn = v128.load(from4 - row4);
+      const rs = v128.load(from4 + row4);
+      const leaves = v128.load(moved + base + c);
+      if (!v128.any_true(v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), leaves))) continue;
+      const h = v128.load(at);
+      const w = f32x4.mul(over(v128.load(at - 4), h, v128.load(faceX + base + c - 4)), rw);
+      const e = f32x4.mul(over(v128.load(at + 4), h, v128.load(faceX + base + c)), re);
+      const n = f32x4.mul(over(v128.load(at - row4), h, v128.load(faceY + base + c - row4)), rn);
+      const s = f32x4.mul(over(v128.load(at + row4), h, v128.load(faceY + base + c)), rs);
+      const sides = f32x4.mul(
+        f32x4.splat(here),
+        f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
+      );
+      const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
+      const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
+      const to4 = change + base + c;
+      v128.store(to4, f32x4.add(v128.load(to4), f32x4.sub(f32x4.mul(f32x4.add(sides, ends), area), leaves)));
+    }
   }
 }

@@ -69,6 +69,10 @@ interface Level extends Rung {
 
 const PAD = 4;
 const WALL = 1e30;
+/** An excess counts up to so many times the rise at the angle of repose: off a cliff it comes bit by bit, all at once it would stand at the foot as a needle. */
+const CLIFF = 16;
+/** In this share of the sweeps, the last ones, corners slide. */
+const CORNERS = 0.2;
 /** Rock sheds during this share of the sweeps; then what fell comes to rest. */
 const SHEDDING = 0.7;
 /** Of the time in which rock sheds the ground's own grid has so much, the next coarser one the rest. */
@@ -102,7 +106,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, height, rate, moved, limit, weights, between, spare, status } = plan(args);
+    const { levels, height, rate, moved, faceX, faceY, weights, between, spare, status } = plan(args);
     const word = statusWords(arena, status);
     const given = { bed: true, mask: args.masked, cover: args.covered, grain: args.grained };
     for (const coarse of levels.slice(1)) {
@@ -136,7 +140,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         writeWeights(arena, weights, level, level.point);
         const size = level.stride * (level.down + 2);
         floats(arena, arena.start + height, size).fill(WALL);
-        floats(arena, arena.start + rate, size).fill(0);
+        for (const at of [rate, faceX, faceY]) floats(arena, arena.start + at, size).fill(0);
       }
       yield;
 
@@ -175,47 +179,25 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
             SHIELD,
           );
         }
-        kernels.talusLimit(at(height), at(limit), args.grained ? at(level.grain) : 0, level.stride, from, to, dropX, dropY, dropDiagonal);
-        yield;
-        kernels.talusRelease(
-          at(height),
-          at(rate),
-          at(moved),
-          at(limit),
-          at(weights),
-          inverseArea,
-          level.stride,
-          from,
-          to,
-          level.down,
-          half,
-          dropX,
-          dropY,
-          dropDiagonal,
-        );
+        // In the end no drop to a single neighbour stays steeper either: corners, of which the gradient knows nothing.
+        const corners = sweep >= (1 - CORNERS) * args.sweeps;
+        const grain = args.grained ? at(level.grain) : 0;
+        const rows = [at(weights), inverseArea, level.stride, from, to, level.down, half] as const;
+        if (corners) {
+          kernels.talusRelease(at(height), at(rate), at(moved), grain, ...rows, dropX, dropY, dropDiagonal);
+        } else {
+          kernels.talusFaces(at(height), at(faceX), at(faceY), grain, level.stride, from, to, level.spacingX, level.spacingY, args.tanRepose);
+          yield;
+          kernels.talusReleaseFaces(at(height), at(rate), at(moved), at(faceX), at(faceY), ...rows, CLIFF * dropDiagonal);
+        }
         if (args.masked || args.covered) {
           const laid = args.covered ? at(level.cover) : 0;
           const ease = args.masked && !args.covered ? at(level.mask) : 0;
           kernels.talusHold(at(rate), at(moved), laid, ease, at(level.change), level.stride, from, to);
         }
         yield;
-        kernels.talusSettle(
-          at(height),
-          at(rate),
-          at(moved),
-          at(level.change),
-          at(limit),
-          at(weights),
-          inverseArea,
-          level.stride,
-          from,
-          to,
-          level.down,
-          half,
-          dropX,
-          dropY,
-          dropDiagonal,
-        );
+        if (corners) kernels.talusSettle(at(height), at(rate), at(moved), at(level.change), grain, ...rows, dropX, dropY, dropDiagonal);
+        else kernels.talusSettleFaces(at(height), at(rate), at(moved), at(level.change), at(faceX), at(faceY), ...rows);
         if (args.open) spill(arena, args, level, height, from, to, dropX, dropY);
         done += level.across * level.down;
         band.progress(done / work);
@@ -319,12 +301,12 @@ function plan(args: TalusArgs) {
     grain: args.grained ? room.claim(bytesOf(grid)) : 0,
   }));
   const size = Math.max(...levels.map((level) => bytesOf(level)));
-  const [height, rate, moved, limit] = [room.claim(size), room.claim(size), room.claim(size), room.claim(size)];
+  const [height, rate, moved, faceX, faceY] = [0, 1, 2, 3, 4].map(() => room.claim(size));
   // Room between two grids: free while a grid is made from another.
   const between = room.claim(Math.max(...levels.map((level, l) => Math.max(level.stride * levels[0].down, l > 0 ? levels[l - 1].stride * level.down : 0))) * 4);
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, height, rate, moved, limit, weights, between, spare: moved, status, bytes: room.bytes };
+  return { levels, height, rate, moved, faceX, faceY, weights, between, spare: moved, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */
