@@ -13,7 +13,10 @@ import {
   stepUse,
   paramsOf,
   inputsOf,
+  measureGround,
+  startingValues,
   type Course,
+  type GroundMeasure,
   type MaskUse,
   type StepUse,
 } from '@upland-cast/core';
@@ -38,10 +41,18 @@ export interface CoursePlace {
 
 const stepsOn = (course: Course, line: string): StepUse[] => linesOf(course).find((l) => l.id === line)?.steps ?? course.stem;
 
+/** What starting values go by: the ground as it stands, or its size alone before it was seen. */
+export function groundMeasure(): GroundMeasure {
+  const { picture, course } = get();
+  if (picture) return measureGround(picture);
+  const { width, depth } = course!.ground;
+  return { size: Math.max(width, depth), range: 0, steepness: 0 };
+}
+
 /** A use of a step with what its settings should begin with on this ground. */
 function freshUse(step: string, params: Record<string, unknown>): StepUse {
   const { picture, course } = get();
-  const begun: Record<string, unknown> = { ...params };
+  const begun = startingValues(stepById(step), groundMeasure(), params);
   const { width, depth } = course!.ground;
   for (const { key, meta } of paramsOf(stepById(step).params)) {
     if (key in begun) continue;

@@ -12,6 +12,8 @@ import {
   stepById,
   toField,
   stepUse,
+  measureGround,
+  startingValues,
   UplandError,
   writeLayer,
   type Field,
@@ -59,8 +61,10 @@ export function applyCommand(): Command {
       const reading = await loadHeightmap(input, options.as);
       const read = toField(reading, options);
       const field: Field = { ...read, ground: { ...read.ground, sea: options.sea ?? read.ground.sea } };
+      // What is not set begins as it would on the course of this ground.
+      const begun = startingValues(step, measureGround(field), params);
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
-      const evaluation = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, params)]), {
+      const evaluation = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, begun)]), {
         kernels,
         from: field,
         onProgress: ({ share }) => progressOn(step.title)(share),

@@ -23,6 +23,8 @@ export interface ParamMeta {
   below?: Record<string, number>;
   /** One of the full set that stands beneath the few on top. */
   more?: boolean;
+  /** What of a ground its starting value goes with: its size, its range of heights, how steep it is, or how far water runs on it. */
+  fits?: 'size' | 'range' | 'steepness' | 'flow';
   /** Of a line on the ground: whether it comes back to where it began. */
   closed?: boolean;
 }
@@ -36,6 +38,7 @@ interface Words {
 }
 
 interface NumberOptions extends Words {
+  fits?: ParamMeta['fits'];
   min: number;
   max: number;
   step?: number;

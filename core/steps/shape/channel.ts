@@ -20,12 +20,12 @@ export const channel = defineStep({
   summary: 'Cuts a channel along a line, its bed falling all the way.',
   params: z.object({
     points: linePoints({ label: 'Line', help: 'From the source to the mouth.' }),
-    width: distance(40, { min: 0, max: 5_000, label: 'Bed width' }),
-    depth: distance(12, { min: 0, max: 1_000, step: 0.1, label: 'Depth', help: 'Of the bed under the ground along the line.' }),
+    width: distance(40, { fits: 'size', min: 0, max: 5_000, label: 'Bed width' }),
+    depth: distance(12, { fits: 'size', min: 0, max: 1_000, step: 0.1, label: 'Depth', help: 'Of the bed under the ground along the line.' }),
     bank: degrees(32, { min: 2, max: 85, label: 'Bank angle' }),
     bed: choice('round', { round: 'Round', flat: 'Flat' }, { label: 'Bed' }),
     falls: toggle(true, { label: 'Falls all the way', help: 'From the first point to the last the bed never rises.' }),
-    soften: distance(6, { min: 0, max: 500, step: 0.1, label: 'Soften', help: 'Rounds the edge where the bank meets the ground.' }),
+    soften: distance(6, { fits: 'size', min: 0, max: 500, step: 0.1, label: 'Soften', help: 'Rounds the edge where the bank meets the ground.' }),
   }),
   // The bed falls from the first point on: what lies there counts for all of it.
   reach: () => Infinity,

@@ -23,7 +23,7 @@ export const median = defineStep({
   family: 'shape',
   summary: 'Takes spikes and thin lines away and leaves edges standing.',
   params: z.object({
-    size: distance(40, { min: 0, max: 4_000, label: 'Window', help: 'The side of the square whose median counts.' }),
+    size: distance(40, { fits: 'size', min: 0, max: 4_000, label: 'Window', help: 'The side of the square whose median counts.' }),
   }),
   reach({ size }, ground) {
     const { x, y } = spacingOf(ground);

@@ -8,15 +8,15 @@ import { choice, count, degrees, distance, elevation, plain, ratio, seed } from 
 import { octavesOf } from '../../field/octaves';
 
 const params = z.object({
-  height: distance(6, { min: 0, max: 500, step: 0.1, logarithmic: true, label: 'Height', help: 'Of the noise, from its usual lowest to its usual highest.' }),
-  feature: distance(60, { min: 0.1, max: 10_000, step: 0.1, logarithmic: true, label: 'Feature size' }),
+  height: distance(6, { fits: 'range', min: 0, max: 500, step: 0.1, logarithmic: true, label: 'Height', help: 'Of the noise, from its usual lowest to its usual highest.' }),
+  feature: distance(60, { fits: 'size', min: 0.1, max: 10_000, step: 0.1, logarithmic: true, label: 'Feature size' }),
   octaves: count(5, { min: 1, max: 12, label: 'Octaves' }),
   gain: ratio(0.5, { min: 0.05, max: 0.95, label: 'Gain' }),
   guide: choice('slope', { slope: 'Slope', height: 'Height', convexity: 'Convexity' }, { label: 'Guided by' }),
   steepFrom: degrees(20, { min: 0, max: 90, label: 'Whole from', help: 'Slopes this steep are roughened whole.', when: { guide: ['slope'] } }),
   steepFade: degrees(15, { min: 0, max: 90, label: 'Fades over', when: { guide: ['slope'] } }),
   highFrom: elevation(500, { min: -11_000, max: 9_000, label: 'Whole from', help: 'Ground this high is roughened whole.', when: { guide: ['height'] } }),
-  highFade: distance(150, { min: 0, max: 9_000, label: 'Fades over', when: { guide: ['height'] } }),
+  highFade: distance(150, { fits: 'range', min: 0, max: 9_000, label: 'Fades over', when: { guide: ['height'] } }),
   convexFrom: plain(2, {
     min: -100,
     max: 1_000,

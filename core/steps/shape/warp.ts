@@ -17,8 +17,8 @@ export const warp = defineStep({
   family: 'shape',
   summary: 'Bends the ground sideways, as if it were pulled about.',
   params: z.object({
-    amount: distance(160, { min: 0, max: 10_000, label: 'Amount', help: 'How far a place moves at most, east and south.' }),
-    feature: distance(900, { min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one bend to the next.' }),
+    amount: distance(160, { fits: 'size', min: 0, max: 10_000, label: 'Amount', help: 'How far a place moves at most, east and south.' }),
+    feature: distance(900, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one bend to the next.' }),
     octaves: count(4, { min: 1, max: 12, label: 'Octaves' }),
     gain: ratio(0.45, { min: 0.05, max: 0.95, label: 'Gain' }),
     seed: seed(),

@@ -29,8 +29,8 @@ const params = z.object({
     { nearest: 'To the nearest (F1)', second: 'To the second (F2)', border: 'To the border (F2 − F1)' },
     { label: 'Distance', help: 'Which distance to the scattered points counts.', when: { basis: ['cellular'] } },
   ),
-  feature: distance(2400, { min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one large hill to the next.' }),
-  height: distance(400, { min: 0, max: 9_000, label: 'Height', help: 'From the usual lowest to the usual highest.' }),
+  feature: distance(2400, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one large hill to the next.' }),
+  height: distance(400, { fits: 'size', min: 0, max: 9_000, label: 'Height', help: 'From the usual lowest to the usual highest.' }),
   level: distance(0, {
     min: -11_000,
     max: 9_000,
@@ -41,8 +41,8 @@ const params = z.object({
   gain: ratio(0.48, { min: 0.05, max: 0.95, label: 'Gain', help: 'How strong each smaller size is against the one before.' }),
   lacunarity: plain(2.03, { min: 1.2, max: 4, label: 'Lacunarity', help: 'How much smaller each size is than the one before.' }),
   crossings: count(2, { min: 1, max: 5, label: 'Crossings', help: 'How many fractals are crossed with the first.', when: { kind: ['crossed'] } }),
-  warp: distance(0, { min: 0, max: 5_000, label: 'Warp', help: 'How far the noise is displaced by a second one.' }),
-  warpFeature: distance(1_600, {
+  warp: distance(0, { fits: 'size', min: 0, max: 5_000, label: 'Warp', help: 'How far the noise is displaced by a second one.' }),
+  warpFeature: distance(1_600, { fits: 'size',
     min: 1,
     max: 100_000,
     logarithmic: true,

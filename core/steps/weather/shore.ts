@@ -24,8 +24,8 @@ export const shore = defineStep({
   summary: 'Waves cut a beach and a bench along the water line.',
   params: z.object({
     amount: ratio(0.85, { label: 'Amount', help: 'How far the ground has come to the beach’s form.' }),
-    scale: distance(60, { min: 1, max: 4_000, logarithmic: true, label: 'Wave reach', help: 'So far from the water line the waves work, to either side.' }),
-    height: distance(4, { min: 0.1, max: 200, step: 0.1, logarithmic: true, label: 'Wave height', help: 'Nothing higher than this above the sea changes.' }),
+    scale: distance(60, { fits: 'size', min: 1, max: 4_000, logarithmic: true, label: 'Wave reach', help: 'So far from the water line the waves work, to either side.' }),
+    height: distance(4, { fits: 'size', min: 0.1, max: 200, step: 0.1, logarithmic: true, label: 'Wave height', help: 'Nothing higher than this above the sea changes.' }),
     beach: degrees(6, { more: true, min: 0.5, max: 45, label: 'Beach slope', help: 'Sand lies at 2 to 8°, shingle up to 15°.' }),
     bench: degrees(2.5, { more: true, min: 0, max: 45, label: 'Bench slope', help: 'How the ground falls away under water.' }),
     ...hardnessParams,

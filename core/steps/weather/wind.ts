@@ -27,14 +27,14 @@ export const wind = defineStep({
       label: 'Amount',
       help: 'How long it blows: so often is every place tried on the coarsest grid.',
     }),
-    scale: distance(40, {
+    scale: distance(40, { fits: 'size',
       min: 1,
       max: 1_000,
       logarithmic: true,
       label: 'Hop',
       help: 'How far sand is carried at once: the longer, the wider the dunes stand apart.',
     }),
-    sand: distance(6, { min: 0.1, max: 200, step: 0.1, logarithmic: true, label: 'Sand', help: 'How deep the sand lies to begin with, where the step acts.' }),
+    sand: distance(6, { fits: 'size', min: 0.1, max: 200, step: 0.1, logarithmic: true, label: 'Sand', help: 'How deep the sand lies to begin with, where the step acts.' }),
     from: degrees(270, { min: 0, max: 360, label: 'Wind from', help: 'Degrees clockwise from north: 270 blows from the west.' }),
     source: choice(
       'laid',

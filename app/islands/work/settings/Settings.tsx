@@ -12,11 +12,12 @@ import {
   type JoinMode,
   type StepUse,
   type Tributary,
+  startingValues,
 } from '@upland-cast/core';
 import { Button, Row, Select, ShareRow, SliderRow, Switch, TextField } from '../../../components/controls';
 import { Facts, Part } from '../../../components/Facts';
 import { figure, metres, volume } from '../../../components/format';
-import { duplicateStep, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../../store/course';
+import { duplicateStep, groundMeasure, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../../store/course';
 import { reRoll } from '../../../store/keeping';
 import { endGesture, say, useTerrain } from '../../../store/terrain';
 import type { TakenIn } from '../../../engine/api';
@@ -143,6 +144,14 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
   );
   return (
     <Part title="Settings">
+      {use.note && (
+        <p className={css.word}>
+          {use.note}{' '}
+          <Button disabled={readOnly} onClick={() => setUse(use.id, 'Clear the note', (u) => void (u.note = ''))}>
+            Clear note
+          </Button>
+        </p>
+      )}
       {step.presets.length > 0 && (
         <Row label="Begin from" help="Sets of settings to begin from; the roll stays.">
           <select
@@ -152,7 +161,7 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
             disabled={readOnly}
             onChange={(event) => {
               const preset = step.presets.find((p) => p.name === event.target.value);
-              if (preset) setUse(use.id, `Begin from ${preset.name}`, (u) => void (u.params = { ...keptParams(u.params), ...preset.params }));
+              if (preset) setUse(use.id, `Begin from ${preset.name}`, (u) => void (u.params = { ...keptParams(u.params), ...startingValues(step, groundMeasure(), preset.params) }));
             }}
           >
             <option value="">A starting point …</option>
