@@ -57,8 +57,8 @@ const moor = stepUse(
   { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 },
   { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
 );
-const wear = stepUse('fluvial', { amount: 2000, scale: 170, soften: 18 }, { id: 'wear', name: 'Becks and gills' });
-const scree = stepUse('talus', { repose: 36, sweeps: 60 }, { id: 'scree', name: 'Scree' });
+const wear = stepUse('fluvial', { amount: 1800, scale: 190, soften: 30, breach: 160 }, { id: 'wear', name: 'Becks and gills' });
+const scree = stepUse('talus', { cliff: 40, fall: 26, repose: 35, loose: 0.8, patch: 140, sweeps: 80 }, { id: 'scree', name: 'Scree' });
 const QUARRY = { east: 3640, south: 3990 };
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });
 const offset = stepUse('shift', { by: 12 }, { id: 'offset' });
@@ -103,7 +103,7 @@ const benches = stepUse(
   { id: 'benches', name: 'Quarry benches', where: within },
 );
 
-const course = makeCourse('Dunmorrow', ground, [base, join, wear, moor, scree, dig, benches], [side]);
+const course = makeCourse('Dunmorrow', ground, [base, join, moor, wear, scree, dig, benches], [side]);
 const beneath = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 if (beneath.stages.some((s) => s.fault)) throw new Error(beneath.stages.find((s) => s.fault)!.fault);
 

@@ -38,9 +38,9 @@ export const startingCourses: readonly StartingCourse[] = [
         [
           stepUse('noise', { kind: 'fbm', feature: 6200, height: 620, level: 900, octaves: 9, gain: 0.45, seed: 303 }, { name: 'Massif', join: 'replace' }),
           stepUse('join', { tributary: 'crests' }, { join: 'smooth-higher', joinWidth: 260 }),
-          stepUse('fluvial', { amount: 1500, scale: 220, soften: 14, bank: 50, uplift: 300 }),
+          stepUse('fluvial', { amount: 1500, scale: 300, soften: 44, bank: 50, uplift: 300, breach: 300 }),
           stepUse('roughen', { height: 9, feature: 120, steepFrom: 26 }),
-          stepUse('talus', { repose: 44, sweeps: 60 }, { strength: 0.7 }),
+          stepUse('talus', { cliff: 45, fall: 40, repose: 36, loose: 0.75, patch: 200 }),
         ],
         [
           makeTributary(
@@ -71,7 +71,7 @@ export const startingCourses: readonly StartingCourse[] = [
         stepUse('clamp', { low: 380, high: 720, shoulder: 26 }),
         stepUse('terrace', { spacing: 74, start: 380, sharpness: 0.72, tilt: 0.16, variation: 0.6, seed: 5 }),
         stepUse('roughen', { height: 22, feature: 120, steepFrom: 18, octaves: 6 }),
-        stepUse('talus', { repose: 40, sweeps: 40 }),
+        stepUse('talus', { cliff: 42, fall: 24, repose: 35 }),
         stepUse('noise', { kind: 'fbm', feature: 160, height: 4, octaves: 5, seed: 17 }, { name: 'Gravel', join: 'add' }),
       ]),
   },
@@ -83,7 +83,7 @@ export const startingCourses: readonly StartingCourse[] = [
       makeCourse('Skerry isle', land(6144, 0), [
         stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
         stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
-        stepUse('fluvial', { amount: 1400, scale: 90, soften: 8 }),
+        stepUse('fluvial', { amount: 1400, scale: 140, soften: 24 }),
         stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.8, hold: 'mean' }),
         stepUse('roughen', { height: 7, feature: 60 }),
       ]),
@@ -135,7 +135,7 @@ export const startingCourses: readonly StartingCourse[] = [
         ),
         stepUse('place', { across: 2.4, turn: 24, edge: 'mirror' }),
         stepUse('noise', { kind: 'fbm', feature: 900, height: 9, octaves: 6, seed: 3 }, { name: 'Fen', join: 'add' }),
-        stepUse('fluvial', { amount: 900, scale: 90, soften: 10 }),
+        stepUse('fluvial', { amount: 900, scale: 140, soften: 24 }),
         stepUse('blur', { size: 14 }),
       ]),
   },

@@ -292,8 +292,22 @@ function beyondRepose(h: v128, n: v128, across2: v128, perRun: v128, perCross: v
  * For the faces between each sample and the one east of it (`faceX`) and south of it (`faceY`): the part of
  * the drop there that is beyond the angle of repose, 1 − tan / S, with S the length of the whole gradient between the two. Held to
  * it, a cone stays round. `tan`: rise over run at repose, times `grain` of both samples where that is no 0.
+ * Faces beside which nothing is loose (`cover` + `change`, where `cover` is no 0) are left as they were: nothing passes there.
  */
-export function talusFaces(height: usize, faceX: usize, faceY: usize, grain: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32, tan: f32): void {
+export function talusFaces(
+  height: usize,
+  faceX: usize,
+  faceY: usize,
+  grain: usize,
+  cover: usize,
+  change: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  dx: f32,
+  dy: f32,
+  tan: f32,
+): void {
   const row4 = <usize>stride << 2;
   const perX = f32x4.splat(1 / dx);
   const perY = f32x4.splat(1 / dy);
@@ -303,6 +317,14 @@ export function talusFaces(height: usize, faceX: usize, faceY: usize, grain: usi
   for (let row = from; row < to; row++) {
     const base = <usize>(row + 1) * row4;
     for (let c: usize = 16; c < row4 - 16; c += 16) {
+      if (cover != 0) {
+        const laid = cover + base + c;
+        const since = change + base + c;
+        const own = f32x4.add(v128.load(laid), v128.load(since));
+        const beside = f32x4.add(v128.load(laid + 4), v128.load(since + 4));
+        const below = f32x4.add(v128.load(laid + row4), v128.load(since + row4));
+        if (!v128.any_true(f32x4.gt(f32x4.pmax(own, f32x4.pmax(beside, below)), f32x4.splat(0)))) continue;
+      }
       const at = height + base + c;
       const h = v128.load(at);
       const e = v128.load(at + 4);
@@ -346,6 +368,8 @@ export function talusReleaseFaces(
   rows: i32,
   halfRim: i32,
   cap: f32,
+  cover: usize,
+  change: usize,
 ): void {
   const row4 = <usize>stride << 2;
   const share = f32x4.splat(SHARE);
@@ -356,6 +380,11 @@ export function talusReleaseFaces(
     const ws = f32x4.splat(halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1);
     const base = <usize>(row + 1) * row4;
     for (let c: usize = 16; c < row4 - 16; c += 16) {
+      if (cover != 0 && !v128.any_true(f32x4.gt(f32x4.add(v128.load(cover + base + c), v128.load(change + base + c)), f32x4.splat(0)))) {
+        v128.store(rate + base + c, f32x4.splat(0));
+        v128.store(moved + base + c, f32x4.splat(0));
+        continue;
+      }
       const at = height + base + c;
       const h = v128.load(at);
       const w = over(h, v128.load(at - 4), v128.load(faceX + base + c - 4));

@@ -181,14 +181,15 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         }
         // In the end no drop to a single neighbour stays steeper either: corners, of which the gradient knows nothing.
         const corners = sweep >= (1 - CORNERS) * args.sweeps;
+        const cover = args.covered ? at(level.cover) : 0;
         const grain = args.grained ? at(level.grain) : 0;
         const rows = [at(weights), inverseArea, level.stride, from, to, level.down, half] as const;
         if (corners) {
           kernels.talusRelease(at(height), at(rate), at(moved), grain, ...rows, dropX, dropY, dropDiagonal);
         } else {
-          kernels.talusFaces(at(height), at(faceX), at(faceY), grain, level.stride, from, to, level.spacingX, level.spacingY, args.tanRepose);
+          kernels.talusFaces(at(height), at(faceX), at(faceY), grain, cover, at(level.change), level.stride, from, to, level.spacingX, level.spacingY, args.tanRepose);
           yield;
-          kernels.talusReleaseFaces(at(height), at(rate), at(moved), at(faceX), at(faceY), ...rows, CLIFF * dropDiagonal);
+          kernels.talusReleaseFaces(at(height), at(rate), at(moved), at(faceX), at(faceY), ...rows, CLIFF * dropDiagonal, cover, at(level.change));
         }
         if (args.masked || args.covered) {
           const laid = args.covered ? at(level.cover) : 0;
