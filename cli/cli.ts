@@ -15,7 +15,18 @@ const program = new Command('upland-cast')
   .addHelpText('after', `\nHeightmaps: ${formats.flatMap((f) => f.endings).join(' ')}\nMeshes: ${meshFormats.flatMap((f) => f.endings).join(' ')}`)
   .showHelpAfterError(false);
 
-for (const add of [inspectCommand, convertCommand, applyCommand, deriveCommand, runCommand, meshCommand, pressCommand, compareCommand, measureCommand, stepsCommand]) {
+for (const add of [
+  inspectCommand,
+  convertCommand,
+  applyCommand,
+  deriveCommand,
+  runCommand,
+  meshCommand,
+  pressCommand,
+  compareCommand,
+  measureCommand,
+  stepsCommand,
+]) {
   const command = add();
   program.addCommand(command);
 }

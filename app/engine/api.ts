@@ -17,6 +17,8 @@ import type {
   Statistics,
   Symptom,
   makeBrush,
+  Sampling,
+  SamplingReport,
 } from '@upland-cast/core';
 import type { LayerDrapeId } from '../drawing/drapes';
 import type { MeshPicture, Pixels } from '../drawing/pictures';
@@ -153,6 +155,8 @@ export interface OrderCost {
   holes: number;
   /** Samples of flat strip. */
   strip: number;
+  /** At other samples than the terrain's: how they come about, and how far that lies from what is seen; null: not measured yet. */
+  sampling?: { how: Sampling; report: SamplingReport | null };
   /** The ground as it will look, where that is not as it is. */
   picture?: Pixels;
 }

@@ -39,6 +39,7 @@ import {
   type MapSpec,
   type Order,
   type StrokePlace,
+  type SamplingReport,
 } from '@upland-cast/core';
 import { holdLife } from './alive';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
@@ -364,6 +365,9 @@ const api = {
   },
 
   /** What an order will cost. A newer question ends the one before. */
+  measureSampling(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
+    return outcome(() => handing.measureSampling(tools, course, order, newQuestion('sampling')));
+  },
   orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {
     return outcome(() => handing.orderCost(tools, course, order, newQuestion('cost')));
   },

@@ -1,5 +1,17 @@
 import { Command } from 'commander';
-import { deliver, evaluate, fieldOf, groundAtSamples, readProject, parseCourse, statistics, UplandError, type Project } from '@upland-cast/core';
+import {
+  deliver,
+  evaluateAtSamples,
+  fieldOf,
+  samplingWords,
+  type Sampling,
+  groundAtSamples,
+  readProject,
+  parseCourse,
+  statistics,
+  UplandError,
+  type Project,
+} from '@upland-cast/core';
 import { load, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseRange, parseWhole, type OutOptions } from '../options';
@@ -8,6 +20,7 @@ import { saveLayer } from './apply';
 
 interface Options extends OutOptions {
   samples?: number;
+  sampling?: Sampling | 'auto';
   threads?: number;
   layer: string[];
   json?: boolean;
@@ -19,6 +32,11 @@ export function runCommand(): Command {
     .argument('<terrain>')
     .argument('<out>')
     .option('--samples <n>', 'samples along the longer side', parseWhole)
+    .option(
+      '--sampling <how>',
+      'at another count: resampled from the terrain’s own, or worked out again (worked); without it resampled for as many or fewer',
+      oneOf('auto', 'resampled', 'worked'),
+    )
     .option('--threads <n>', 'workers; the bytes are the same with any number', parseWhole)
     .option('--out-as <spec>', 'the format to write')
     .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)
@@ -29,16 +47,21 @@ export function runCommand(): Command {
       const { course, assets } = await openTerrain(await load(terrain));
       const ground = options.samples ? groundAtSamples(course.ground, options.samples) : course.ground;
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads || undefined);
-      const evaluation = await evaluate(course, {
-        kernels,
+      const { evaluation, sampling } = await evaluateAtSamples(
+        course,
         ground,
-        asset: async (sha) => {
-          const bytes = assets.get(sha);
-          if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not in this terrain.`);
-          return bytes;
+        options.sampling ?? 'auto',
+        {
+          kernels,
+          asset: async (sha) => {
+            const bytes = assets.get(sha);
+            if (!bytes) throw new UplandError('missing-asset', `The asset ${sha.slice(0, 12)}… is not in this terrain.`);
+            return bytes;
+          },
+          onProgress: ({ use, share }) => progressOn(use.name || use.step)(share),
         },
-        onProgress: ({ use, share }) => progressOn(use.name || use.step)(share),
-      });
+        { stages: true },
+      );
       kernels.close();
       const { stages } = evaluation;
       const faulty = stages.find((s) => s.fault);
@@ -46,12 +69,12 @@ export function runCommand(): Command {
       const field = fieldOf(evaluation, course.ground);
       const { bytes, beside, proof } = await deliver(field, out, encodingFor(out, field, options));
       await saveAll(out, bytes, beside);
-      for (const text of options.layer) await saveLayer(text, stages[stages.length - 1]?.layers ?? {}, field);
+      for (const text of options.layer) await saveLayer(text, evaluation.layers, field);
       const { lowest, highest } = statistics(field);
       report(
         options.json,
-        { out, width: ground.across, height: ground.down, min: lowest, max: highest, proof: proofOf(proof) },
-        `${out}: ${course.name}, ${ground.across} × ${ground.down}, ${lowest.toFixed(2)} to ${highest.toFixed(2)} m.`,
+        { out, width: ground.across, height: ground.down, min: lowest, max: highest, sampling, proof: proofOf(proof) },
+        `${out}: ${course.name}, ${ground.across} × ${ground.down}, ${lowest.toFixed(2)} to ${highest.toFixed(2)} m.${sampling ? ` ${samplingWords(sampling, ground)}` : ''}`,
       );
     });
 }

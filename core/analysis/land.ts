@@ -157,16 +157,35 @@ function verdictOf(land: Measured): LandVerdict[] {
   hold('flat', land.flat, `${percent(land.flat)} of the ground is level: floors that were filled, or a sea.`);
   hold('eightFold', land.eightFold, 'Slopes face eight ways more than others: the grid shows through.');
   hold('fourFold', land.fourFold, 'Slopes face four ways more than others: the grid shows through, or the ground lies along its sides.');
-  hold('hollows', land.hollows.share, `${percent(land.hollows.share)} of the ground lies in hollows that no water leaves: rivers have not been here, or lakes were meant.`);
+  hold(
+    'hollows',
+    land.hollows.share,
+    `${percent(land.hollows.share)} of the ground lies in hollows that no water leaves: rivers have not been here, or lakes were meant.`,
+  );
   hold(
     'concavity',
     land.concavity,
     'Long profiles of streams are hollower than rivers make them.',
     'Long profiles of streams are straighter than rivers make them: little water has worn this ground.',
   );
-  hold('spectrumLarge', land.spectrum.large, 'Large forms are few beside the small ones: it looks the same from near and far.', 'Nearly all of the relief is in the largest forms.');
-  hold('spectrumSmall', land.spectrum.small, 'Small forms are rough, like noise or crumpled paper.', 'Small forms are missing: it is smooth as clay from near.');
-  hold('hypsometricIntegral', land.hypsometricIntegral, 'Most of the ground lies high: a table, hardly cut.', 'Most of the ground lies low: a plain with little left standing.');
+  hold(
+    'spectrumLarge',
+    land.spectrum.large,
+    'Large forms are few beside the small ones: it looks the same from near and far.',
+    'Nearly all of the relief is in the largest forms.',
+  );
+  hold(
+    'spectrumSmall',
+    land.spectrum.small,
+    'Small forms are rough, like noise or crumpled paper.',
+    'Small forms are missing: it is smooth as clay from near.',
+  );
+  hold(
+    'hypsometricIntegral',
+    land.hypsometricIntegral,
+    'Most of the ground lies high: a table, hardly cut.',
+    'Most of the ground lies low: a plain with little left standing.',
+  );
   return out;
 }
 

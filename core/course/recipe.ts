@@ -88,6 +88,8 @@ export const orderSchema = z.object({
   samples: z.int().min(2).max(MAX_SIDE),
   /** How the ground comes to that count: worked out anew, cut at its own spacing, or carried on by its outer values. */
   fit: z.enum(['anew', 'crop', 'extend']),
+  /** Anew: resampled from the ground that was seen, or worked out again; auto: resampled for as many samples or fewer. */
+  sampling: z.enum(['auto', 'resampled', 'worked']).default('auto'),
   height: z.object({
     on: z.boolean(),
     format: z.string().max(20),

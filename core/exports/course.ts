@@ -34,3 +34,13 @@ export {
 } from '../course/schema';
 export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
 export { COMBINES, maskUse, type MaskUse } from '../course/where';
+export {
+  distanceFromSeen,
+  evaluateAtSamples,
+  filterFor,
+  resampleEvaluation,
+  type Sampling,
+  type SamplingReport,
+  samplingWords,
+  usualSampling,
+} from '../course/at-samples';

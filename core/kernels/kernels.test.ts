@@ -88,7 +88,10 @@ describe('the noise kernel', () => {
 
 describe('talus', () => {
   const run = async (across: number, params: object, field = hills(groundOf(across, across, 5), 4, 900)) => {
-    const { stages } = await evaluate(makeCourse('t', field.ground, [stepUse('talus', { soil: 10_000, fall: 0, spread: 0, ...params })]), { kernels, from: field });
+    const { stages } = await evaluate(makeCourse('t', field.ground, [stepUse('talus', { soil: 10_000, fall: 0, spread: 0, ...params })]), {
+      kernels,
+      from: field,
+    });
     expect(stages[0].fault).toBeUndefined();
     return { field, height: stages[0].height, layers: stages[0].layers };
   };

@@ -45,6 +45,12 @@ import {
   type Kernels,
   type Symptom,
   type MisreadSettings,
+  distanceFromSeen,
+  evaluateAtSamples,
+  resampleEvaluation,
+  sameSamples,
+  usualSampling,
+  type SamplingReport,
 } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../run/frames';
 import { loadAsset } from '../../storage/assets';
@@ -106,6 +112,11 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     border: borderOf(field, order),
     strip: larger ? larger - order.samples : Math.max(0, window.left + window.across - plan.ground.across, window.top + window.down - plan.ground.down),
   };
+  const at = { ...plan.ground, sea: course.ground.sea };
+  if (!larger && !sameSamples(at, course.ground)) {
+    const how = order.sampling === 'auto' ? usualSampling(course.ground, at) : order.sampling;
+    cost.sampling = { how, report: how === 'resampled' ? distanceFromSeen(field, fieldOf(resampleEvaluation(evaluation, at), at), how) : null };
+  }
   if (cost.strip > 0) cost.picture = stripPicture(field, cost.strip / order.samples);
   if (larger) return cost;
   if (order.receiver.heights.by === 'print') {
@@ -155,6 +166,13 @@ const share = (field: Field) => {
   const level = field.ground.sea - field.ground.datum;
   return ((100 * field.height.reduce((n, h) => n + (h < level ? 1 : 0), 0)) / field.height.length).toFixed(1);
 };
+
+/** How far the ground of an order, worked out again, lies from the one that was seen. */
+export async function measureSampling(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<SamplingReport | null> {
+  const { ground } = planOf(course, order);
+  const own = courseOfSource(course, order.grounds[0]);
+  return (await evaluateAtSamples(own, { ...ground, sea: course.ground.sea }, 'worked', coverOptions(tools, signal))).sampling;
+}
 
 /** A map as it will be, on fewer samples: the ground and its colours. */
 export async function mapDrape(
@@ -330,7 +348,13 @@ async function* handOnThere(
 /** The ground that was delivered, from the cache. */
 async function deliveredField(tools: Tools, course: Course, order: Order): Promise<Field> {
   const plan = planOf(course, order);
-  const evaluation = await evaluate({ ...courseOfSource(course, order.grounds[0]), ground: { ...plan.ground, sea: course.ground.sea } }, coverOptions(tools));
+  const { evaluation } = await evaluateAtSamples(
+    courseOfSource(course, order.grounds[0]),
+    { ...plan.ground, sea: course.ground.sea },
+    order.sampling,
+    coverOptions(tools),
+    { measure: false },
+  );
   return fieldOf(evaluation, course.ground);
 }
 

@@ -4,6 +4,7 @@ import {
   badName,
   CODES,
   fileNameFor,
+  samplingWords,
   formatById,
   sizesOfReceiver,
   spacingOf,
@@ -20,6 +21,8 @@ import { Button, NumberField, Row, Segments, Select, Switch, TextField } from '.
 import { Part } from '../../components/Facts';
 import { figure } from '../../components/format';
 import type { OrderCost } from '../../engine/api';
+import { engine } from '../../engine/client';
+import { useEngineQuery } from '../../components/use-engine-query';
 import { TYPE_NAMES } from './names';
 import css from './ExportRoom.module.css';
 
@@ -32,6 +35,23 @@ interface PartProps {
 
 /** How an offer's count comes about. */
 const makeUp = ({ patching }: SizeOffer) => (patching ? `${patching.patches} × ${patching.split} × ${patching.faces} + 1` : '');
+
+/** How far the ground at these samples lies from the one that is seen: measured at once where it is resampled, when asked where it is worked out again. */
+function SamplingWords({ course, order, cost }: { course: Course; order: Order; cost: OrderCost }) {
+  const [asked, setAsked] = useState('');
+  const key = JSON.stringify([order.samples, order.receiver.id, order.frame, order.grounds[0]]);
+  const wanted = cost.sampling!.how === 'worked' && asked === key;
+  const { value, fault, waiting } = useEngineQuery(() => (wanted ? engine().measureSampling(course, order) : null), [key, course, wanted]);
+  const report = cost.sampling!.report ?? (wanted && !waiting ? value : null);
+  if (fault) return <p className={css.fault}>{fault}</p>;
+  if (report) return <p className={css.note}>{samplingWords(report, { across: cost.across, down: cost.down })}</p>;
+  return (
+    <p className={css.note}>
+      {wanted ? 'Working it out to measure …' : 'Worked out again it differs from the ground you see; the docket will say by how much. '}
+      {!wanted && <Button onClick={() => setAsked(key)}>Measure now</Button>}
+    </p>
+  );
+}
 
 /** Which ground, which part of it, and at how many samples. */
 export function GroundPart({ course, order, set, cost }: PartProps) {
@@ -110,10 +130,24 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
           </Row>
         )
       )}
+      {!refused && order.samples !== own && order.fit === 'anew' && (
+        <Row
+          label="Its samples are"
+          help="Resampled: from the ground as you see it. Worked out again: the course at this count, with more detail and some difference."
+        >
+          <Segments
+            label="Its samples are"
+            value={order.sampling === 'auto' ? (cost?.sampling?.how ?? 'resampled') : order.sampling}
+            choices={{ resampled: 'Resampled', worked: 'Worked out again' }}
+            onChange={(sampling) => set({ sampling })}
+          />
+        </Row>
+      )}
+      {!refused && order.fit === 'anew' && cost?.sampling && <SamplingWords course={course} order={order} cost={cost} />}
       {!refused && offer && !offer.own && (
         <p className={css.note}>
           {order.fit === 'anew'
-            ? `${Number(offer.spacing.toPrecision(6))} m from sample to sample instead of ${Number(spacingOf(course.ground).x.toPrecision(6))} m; worked out at this count, never scaled up.`
+            ? `${Number(offer.spacing.toPrecision(6))} m from sample to sample instead of ${Number(spacingOf(course.ground).x.toPrecision(6))} m.`
             : offer.leavesOut > 0
               ? `${figure(offer.leavesOut, 0)} m of each side are left out.`
               : `A flat strip of ${figure(-offer.leavesOut, 0)} m along two sides.`}

@@ -1,4 +1,5 @@
-import { evaluate, type Evaluation } from '../../course/evaluate';
+import { evaluateAtSamples, samplingWords } from '../../course/at-samples';
+import type { Evaluation } from '../../course/evaluate';
 import { fieldOf } from '../../course/field-of';
 import type { MapSpec, Order } from '../../course/recipe';
 import { allUses, settingsOf, type Course } from '../../course/schema';
@@ -61,8 +62,12 @@ export async function* exportOrder(course: Course, order: Order, options: Export
     options.onWork?.(`Working out: ${called}`, n / order.grounds.length);
     const own = courseOfSource(course, source);
     const at = { ...plan.ground, sea: course.ground.sea };
-    let evaluation: Evaluation =
-      source.kind === 'calibration' ? { ground: at, height: calibrationOn(at), stages: [], layers: {} } : await evaluate({ ...own, ground: at }, options);
+    const atSamples =
+      source.kind === 'calibration'
+        ? { evaluation: { ground: at, height: calibrationOn(at), stages: [], layers: {} }, sampling: null }
+        : await evaluateAtSamples(own, at, order.sampling, options, { stages: n === 0 && order.maps.some((map) => map.kind === 'mask') });
+    let evaluation: Evaluation = atSamples.evaluation;
+    if (atSamples.sampling) words.push(`${n === 0 ? '' : `${called}: `}${samplingWords(atSamples.sampling, plan.window)}`);
     const faulty = evaluation.stages.find((s) => s.fault);
     if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
     const worked = fieldOf(evaluation, course.ground);

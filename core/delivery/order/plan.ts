@@ -16,6 +16,7 @@ export function orderForReceiver(receiver: Order['receiver'], course: Pick<Cours
     frame: null,
     samples: samples || Math.max(course.ground.across, course.ground.down),
     fit: 'anew',
+    sampling: 'auto',
     height: { on: true, format, type: types[0] ?? 'f32', range: null, scale: null, ...receiver.raw, compression: 'none', noData: null, name: '' },
     tiles: null,
     maps: [],

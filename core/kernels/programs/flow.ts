@@ -92,14 +92,7 @@ export function* route(
 }
 
 /** Sorts the samples by height and fills hollows up to where they spill. */
-function* flood(
-  kernels: KernelExports,
-  arena: Arena,
-  at: Routing,
-  { across, down, stride }: Grid,
-  band: Band,
-  wander: boolean,
-): Generator<void, void, void> {
+function* flood(kernels: KernelExports, arena: Arena, at: Routing, { across, down, stride }: Grid, band: Band, wander: boolean): Generator<void, void, void> {
   const a = arena.start;
   const samples = stride * (down + 2);
   const count = across * down;

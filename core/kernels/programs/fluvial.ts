@@ -228,7 +228,9 @@ function plan(args: FluvialArgs) {
     bank: room.claim(bytesOf(grid)),
   }));
   // A ground that is barely finer than a rung can have fewer rows than the rung has.
-  const size = Math.max(...levels.map((level, l) => Math.max(bytesOf(level), level.stride * levels[0].down * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0)));
+  const size = Math.max(
+    ...levels.map((level, l) => Math.max(bytesOf(level), level.stride * levels[0].down * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0)),
+  );
   const largest = levels[0];
   const routing = claimRouting((bytes) => room.claim(bytes), largest);
   // The heap of the flood lies over the area and what follows it: by then the pull is not needed.
@@ -317,7 +319,13 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
 
 /** Counts along the rim, from the north-west corner around. */
 const rimIndex = (row: number, column: number, { across, down }: Level): number =>
-  row === 0 ? column : column === across - 1 ? across - 1 + row : row === down - 1 ? 2 * (across - 1) + (down - 1) - column : 2 * (across - 1) + 2 * (down - 1) - row;
+  row === 0
+    ? column
+    : column === across - 1
+      ? across - 1 + row
+      : row === down - 1
+        ? 2 * (across - 1) + (down - 1) - column
+        : 2 * (across - 1) + 2 * (down - 1) - row;
 
 /** Where water leaves over an open edge: the lowest places of the rim as it stands. In checks of laws, all of it. */
 function markOutlets(arena: Arena, args: FluvialArgs, level: Level, at: Work): void {
@@ -424,21 +432,7 @@ function* wear(
   const samples = across * down;
   const { from, to } = rowsOf(down, band);
   const rise = args.uplift * share;
-  kernels.pullRows(
-    a + at.receiver,
-    a + at.area,
-    a + level.ease,
-    a + at.pull,
-    stride,
-    from,
-    to,
-    dx,
-    dy,
-    dx * dy,
-    args.head,
-    args.reach * share,
-    args.exponent,
-  );
+  kernels.pullRows(a + at.receiver, a + at.area, a + level.ease, a + at.pull, stride, from, to, dx, dy, dx * dy, args.head, args.reach * share, args.exponent);
   if (args.deposit > 0) {
     weighRows(arena, at.weight, level, level.point, from, to);
     floats(arena, a + at.laid, bytesOf(level) / 4).fill(0, (from + 1) * stride, (to + 1) * stride);
@@ -451,9 +445,7 @@ function* wear(
   }
   yield* hillslopes(kernels, arena, args, level, at, band, share);
   const solve = (before: number, laid: number) =>
-    upstream(band, samples, (first, last) =>
-      kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise),
-    );
+    upstream(band, samples, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
   if (args.deposit === 0) {
     yield* solve(at.height, 0);
     return;

@@ -187,7 +187,20 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         if (corners) {
           kernels.talusRelease(at(height), at(rate), at(moved), grain, ...rows, dropX, dropY, dropDiagonal);
         } else {
-          kernels.talusFaces(at(height), at(faceX), at(faceY), grain, cover, at(level.change), level.stride, from, to, level.spacingX, level.spacingY, args.tanRepose);
+          kernels.talusFaces(
+            at(height),
+            at(faceX),
+            at(faceY),
+            grain,
+            cover,
+            at(level.change),
+            level.stride,
+            from,
+            to,
+            level.spacingX,
+            level.spacingY,
+            args.tanRepose,
+          );
           yield;
           kernels.talusReleaseFaces(at(height), at(rate), at(moved), at(faceX), at(faceY), ...rows, CLIFF * dropDiagonal, cover, at(level.change));
         }

@@ -14,7 +14,14 @@ export const blur = defineStep({
   family: 'shape',
   summary: 'Smooths everything smaller than a size away, by a Gaussian.',
   params: z.object({
-    size: distance(40, { fits: 'size', min: 0, max: 8_000, step: 0.1, label: 'Size', help: 'The standard deviation: detail smaller than about three times this goes.' }),
+    size: distance(40, {
+      fits: 'size',
+      min: 0,
+      max: 8_000,
+      step: 0.1,
+      label: 'Size',
+      help: 'The standard deviation: detail smaller than about three times this goes.',
+    }),
   }),
   reach({ size }, ground) {
     const { x, y } = spacingOf(ground);

@@ -18,7 +18,15 @@ export const edgeSmooth = defineStep({
   summary: 'Smooths small roughness and leaves edges and crests sharp.',
   params: z.object({
     size: distance(40, { fits: 'size', min: 0, max: 2_000, step: 0.1, label: 'Size', help: 'How far around a place it looks.' }),
-    edge: distance(3, { fits: 'range', min: 0.001, max: 500, step: 0.01, logarithmic: true, label: 'Edge', help: 'What stands out by less than this is smoothed.' }),
+    edge: distance(3, {
+      fits: 'range',
+      min: 0.001,
+      max: 500,
+      step: 0.01,
+      logarithmic: true,
+      label: 'Edge',
+      help: 'What stands out by less than this is smoothed.',
+    }),
     passes: count(1, { min: 1, max: 6, label: 'Passes' }),
   }),
   reach({ size, passes }, ground) {

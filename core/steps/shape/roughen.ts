@@ -8,7 +8,15 @@ import { choice, count, degrees, distance, elevation, plain, ratio, seed } from 
 import { octavesOf } from '../../field/octaves';
 
 const params = z.object({
-  height: distance(6, { fits: 'range', min: 0, max: 500, step: 0.1, logarithmic: true, label: 'Height', help: 'Of the noise, from its usual lowest to its usual highest.' }),
+  height: distance(6, {
+    fits: 'range',
+    min: 0,
+    max: 500,
+    step: 0.1,
+    logarithmic: true,
+    label: 'Height',
+    help: 'Of the noise, from its usual lowest to its usual highest.',
+  }),
   feature: distance(60, { fits: 'size', min: 0.1, max: 10_000, step: 0.1, logarithmic: true, label: 'Feature size' }),
   octaves: count(5, { min: 1, max: 12, label: 'Octaves' }),
   gain: ratio(0.5, { min: 0.05, max: 0.95, label: 'Gain' }),

@@ -17,7 +17,15 @@ export const terrace = defineStep({
   family: 'shape',
   summary: 'Level treads and steep risers, as in benches and bedded rock.',
   params: z.object({
-    spacing: distance(38, { fits: 'range', min: 0.01, max: 2_000, step: 0.1, logarithmic: true, label: 'Spacing', help: 'Metres of height from tread to tread.' }),
+    spacing: distance(38, {
+      fits: 'range',
+      min: 0.01,
+      max: 2_000,
+      step: 0.1,
+      logarithmic: true,
+      label: 'Spacing',
+      help: 'Metres of height from tread to tread.',
+    }),
     start: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Starts at', help: 'An elevation where a tread begins.' }),
     sharpness: ratio(0.7, { label: 'Sharpness', help: 'How much of a step is tread.' }),
     tilt: ratio(0.15, { label: 'Tilt', help: 'How much of its slope a tread keeps.' }),

@@ -35,9 +35,23 @@ export const landform = defineStep({
   summary: 'One simple landform: dome, cone, ridge, crater, caldera, plateau, trough or ramp.',
   params: z.object({
     form: choice('dome', FORMS, { label: 'Form' }),
-    height: distance(300, { fits: 'size', min: 0, max: 9_000, label: 'Height', help: 'Of the top above the foot; of the rim for craters, of the shoulders for a trough.' }),
-    radius: distance(1_500, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Radius', help: 'From the middle or the middle line to the foot.' }),
-    length: distance(3_000, { fits: 'size',
+    height: distance(300, {
+      fits: 'size',
+      min: 0,
+      max: 9_000,
+      label: 'Height',
+      help: 'Of the top above the foot; of the rim for craters, of the shoulders for a trough.',
+    }),
+    radius: distance(1_500, {
+      fits: 'size',
+      min: 1,
+      max: 100_000,
+      logarithmic: true,
+      label: 'Radius',
+      help: 'From the middle or the middle line to the foot.',
+    }),
+    length: distance(3_000, {
+      fits: 'size',
       min: 0,
       max: 200_000,
       label: 'Length',

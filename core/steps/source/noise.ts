@@ -42,13 +42,7 @@ const params = z.object({
   lacunarity: plain(2.03, { min: 1.2, max: 4, label: 'Lacunarity', help: 'How much smaller each size is than the one before.' }),
   crossings: count(2, { min: 1, max: 5, label: 'Crossings', help: 'How many fractals are crossed with the first.', when: { kind: ['crossed'] } }),
   warp: distance(0, { fits: 'size', min: 0, max: 5_000, label: 'Warp', help: 'How far the noise is displaced by a second one.' }),
-  warpFeature: distance(1_600, { fits: 'size',
-    min: 1,
-    max: 100_000,
-    logarithmic: true,
-    label: 'Warp size',
-    help: 'From one bend to the next.',
-  }),
+  warpFeature: distance(1_600, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Warp size', help: 'From one bend to the next.' }),
   seed: seed(),
 });
 type Params = z.output<typeof params>;

@@ -22,7 +22,14 @@ export const drain = defineStep({
   family: 'weather',
   summary: 'Outlets are cut through what dams the water.',
   params: z.object({
-    amount: distance(12, { fits: 'range', min: 0, max: 2_000, logarithmic: true, label: 'Deepest cut', help: 'A dam that needs a deeper cut than this stays.' }),
+    amount: distance(12, {
+      fits: 'range',
+      min: 0,
+      max: 2_000,
+      logarithmic: true,
+      label: 'Deepest cut',
+      help: 'A dam that needs a deeper cut than this stays.',
+    }),
     scale: distance(16, { fits: 'size', min: 1, max: 500, logarithmic: true, label: 'Outlet width', help: 'How wide the cut is at its floor.' }),
     fill: toggle(false, { label: 'Fill the rest', help: 'Hollows that keep their dam are filled up to where they spill.' }),
   }),

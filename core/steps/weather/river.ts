@@ -26,7 +26,8 @@ export const river = defineStep({
   summary: 'Channels are cut where water gathers, wider and deeper downstream.',
   params: z.object({
     amount: plain(1, { min: 0.1, max: 20, step: 0.1, label: 'Size', help: 'Times the width and depth that rivers of this flow usually have.' }),
-    scale: distance(1_000, { fits: 'size',
+    scale: distance(1_000, {
+      fits: 'size',
       min: 20,
       max: 20_000,
       logarithmic: true,

@@ -23,14 +23,16 @@ export const runoff = defineStep({
   summary: 'Rain runs off, takes what it can carry and lays it down where it slows.',
   params: z.object({
     amount: count(120, { min: 1, max: 4_000, logarithmic: true, label: 'Amount', help: 'How long it rains: steps of time on each size of grid.' }),
-    scale: distance(64, { fits: 'size',
+    scale: distance(64, {
+      fits: 'size',
       min: 1,
       max: 2_000,
       logarithmic: true,
       label: 'Largest forms',
       help: 'It begins on a grid with about this spacing: the larger, the larger the gullies and fans.',
     }),
-    carry: plain(0.5, { fits: 'flow',
+    carry: plain(0.5, {
+      fits: 'flow',
       min: 0.01,
       max: 20,
       step: 0.05,

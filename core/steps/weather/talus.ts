@@ -30,9 +30,21 @@ export const talus = defineStep({
   family: 'weather',
   summary: 'Rock faces shed, and what has fallen slides to its angle of repose.',
   params: z.object({
-    cliff: degrees(42, { fits: 'steepness', min: 5, max: 85, label: 'Cliff angle', help: 'Rock that stands steeper than this sheds; what is gentler stays as it is.' }),
+    cliff: degrees(42, {
+      fits: 'steepness',
+      min: 5,
+      max: 85,
+      label: 'Cliff angle',
+      help: 'Rock that stands steeper than this sheds; what is gentler stays as it is.',
+    }),
     fall: distance(24, { fits: 'size', min: 0, max: 2_000, logarithmic: true, label: 'Wear', help: 'How far faces have worn back.' }),
-    repose: degrees(34, { fits: 'steepness', min: 5, max: 80, label: 'Repose angle', help: 'What has fallen rests at this angle: dry sand at about 34°, scree at 35 to 40°.' }),
+    repose: degrees(34, {
+      fits: 'steepness',
+      min: 5,
+      max: 80,
+      label: 'Repose angle',
+      help: 'What has fallen rests at this angle: dry sand at about 34°, scree at 35 to 40°.',
+    }),
     soil: distance(0, {
       min: 0,
       max: 10_000,
@@ -43,7 +55,15 @@ export const talus = defineStep({
     sweeps: count(120, { more: true, min: 8, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
     spread: ratio(0.25, { more: true, max: 0.5, label: 'Spread', help: 'How much the repose angle varies from patch to patch.' }),
     loose: ratio(1, { more: true, min: 0.05, label: 'Soft share', help: 'So much of the ground gives way, in patches; the rest stands as crags.' }),
-    patch: distance(80, { fits: 'size', more: true, min: 2, max: 5_000, logarithmic: true, label: 'Crag size', help: 'From one crag, or one patch of scree, to the next.' }),
+    patch: distance(80, {
+      fits: 'size',
+      more: true,
+      min: 2,
+      max: 5_000,
+      logarithmic: true,
+      label: 'Crag size',
+      help: 'From one crag, or one patch of scree, to the next.',
+    }),
     edges: choice(
       'closed',
       { closed: 'Closed', open: 'Open' },
