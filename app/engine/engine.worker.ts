@@ -40,6 +40,8 @@ import {
   type Order,
   type StrokePlace,
   type SamplingReport,
+  describeLand,
+  type LandReport,
 } from '@upland-cast/core';
 import { holdLife } from './alive';
 import { keepAsset, loadAsset, unstoredCount, unstoredHere } from '../storage/assets';
@@ -365,6 +367,9 @@ const api = {
   },
 
   /** What an order will cost. A newer question ends the one before. */
+  measureLand(field: Field): Promise<Outcome<LandReport>> {
+    return outcome(() => describeLand(tools.kernels, field, { signal: newQuestion('land') }));
+  },
   measureSampling(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
     return outcome(() => handing.measureSampling(tools, course, order, newQuestion('sampling')));
   },

@@ -33,7 +33,7 @@ import { Saving } from './saving';
 enablePatches();
 
 export type Room = 'work' | 'mesh' | 'hand-off';
-export type Camera = 'relief' | 'plan' | 'section';
+export type Camera = 'relief' | 'plan' | 'section' | 'land';
 
 export interface ViewSettings {
   camera: Camera;

@@ -17,7 +17,18 @@ import {
 import { Button, Row, Select, ShareRow, SliderRow, Switch, TextField } from '../../../components/controls';
 import { Facts, Part } from '../../../components/Facts';
 import { figure, metres, volume } from '../../../components/format';
-import { duplicateStep, groundMeasure, removeStep, removeTributary, setParam, settingsOrFault, setTributary, setUse, standAt, tributaryFor } from '../../../store/course';
+import {
+  duplicateStep,
+  groundMeasure,
+  removeStep,
+  removeTributary,
+  setParam,
+  settingsOrFault,
+  setTributary,
+  setUse,
+  standAt,
+  tributaryFor,
+} from '../../../store/course';
 import { reRoll } from '../../../store/keeping';
 import { endGesture, say, useTerrain } from '../../../store/terrain';
 import type { TakenIn } from '../../../engine/api';
@@ -161,7 +172,12 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
             disabled={readOnly}
             onChange={(event) => {
               const preset = step.presets.find((p) => p.name === event.target.value);
-              if (preset) setUse(use.id, `Begin from ${preset.name}`, (u) => void (u.params = { ...keptParams(u.params), ...startingValues(step, groundMeasure(), preset.params) }));
+              if (preset)
+                setUse(
+                  use.id,
+                  `Begin from ${preset.name}`,
+                  (u) => void (u.params = { ...keptParams(u.params), ...startingValues(step, groundMeasure(), preset.params) }),
+                );
             }}
           >
             <option value="">A starting point …</option>

@@ -10,6 +10,7 @@ import { standAt } from '../../../store/course';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
 import { keepWork, setDrape, stopWork, useTerrain, type ViewSettings } from '../../../store/terrain';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
+import { LandPanel } from './LandPanel';
 import { SectionChart } from './SectionChart';
 import { usePlacing, useSculpting, useWalking } from './handling';
 import { ViewsPanel } from './ViewsPanel';
@@ -132,7 +133,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const set = (part: Partial<ViewSettings>) => useTerrain.setState({ view: { ...settings, ...part } });
   const depth = picture?.ground.depth ?? 0;
   return (
-    <section className={`${css.view} ${settings.camera === 'section' ? css.split : ''}`} aria-label="The ground">
+    <section className={`${css.view} ${settings.camera === 'section' || settings.camera === 'land' ? css.split : ''}`} aria-label="The ground">
       <div className={css.canvasBox}>
         <canvas
           ref={canvas}
@@ -146,11 +147,12 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         <ViewOverlay view={drawn} />
       </div>
       {settings.camera === 'section' && shown && <SectionChart />}
+      {settings.camera === 'land' && shown && <LandPanel />}
       <div className={css.bar}>
         <Segments
           label="View"
           value={settings.camera}
-          choices={{ relief: 'Relief', plan: 'Plan', section: 'Section' }}
+          choices={{ relief: 'Relief', plan: 'Plan', section: 'Section', land: 'Land' }}
           onChange={(camera) => set({ camera })}
         />
         <label className={css.times} title="What lies over the ground">
