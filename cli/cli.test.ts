@@ -187,6 +187,62 @@ describe('apply, derive, run', () => {
   });
 });
 
+describe('measure', () => {
+  it('prints exactly the fields it promises', () => {
+    const land = uplandJson<Record<string, unknown>>('measure', path('g.tif'));
+    expect(Object.keys(land)).toEqual([
+      'slope',
+      'fullestDegree',
+      'flat',
+      'eightFold',
+      'fourFold',
+      'hollows',
+      'spectrum',
+      'concavity',
+      'drainageDensity',
+      'reliefBySize',
+      'hypsometricIntegral',
+      'verdict',
+    ]);
+    expect(Object.keys(land.slope as object)).toEqual(['q05', 'q25', 'q50', 'q75', 'q95', 'q99']);
+    expect(land.reliefBySize).not.toHaveLength(0);
+  });
+
+  it('takes codes by a range and a spacing, and says where it is not as real ground is', () => {
+    const steep = uplandJson<{ slope: { q50: number } }>('measure', path('g.png'), '--range', '0:6553.5', '--spacing', '1');
+    const gentle = uplandJson<{ slope: { q50: number } }>('measure', path('g.png'), '--range', '200:900', '--spacing', '10');
+    expect(steep.slope.q50).toBeGreaterThan(gentle.slope.q50);
+    expect(uplandCast('measure', path('g.tif')).status).toBe(0);
+  });
+});
+
+describe('at another count', () => {
+  it('run resamples for fewer samples, works out again for more or when told, and says how far off that is', () => {
+    type Run = Made & { sampling: { how: string; filter: string | null; maxAbs: number; rmse: number } | null };
+    const run = (...more: string[]) => uplandJson<Run>('run', path('course.json'), path('s.tif'), ...more);
+    expect(run().sampling).toBeNull();
+    expect(run('--samples', '65').sampling).toMatchObject({ how: 'resampled', filter: 'average' });
+    expect(run('--samples', '200').sampling).toMatchObject({ how: 'worked', filter: null });
+    const again = run('--samples', '65', '--sampling', 'worked');
+    expect(again.sampling!.how).toBe('worked');
+    expect(again.sampling!.rmse).toBeGreaterThan(0);
+    expect(again.width).toBe(65);
+  });
+
+  it('apply begins with values that fit the ground', () => {
+    save(path('small.tif'), readBytes(path('g.tif')));
+    const fitted = uplandJson<{ volumeCut: number }>('apply', path('small.tif'), path('f.tif'), '--step', 'fluvial');
+    const typed = uplandJson<{ volumeCut: number }>('apply', path('small.tif'), path('t.tif'), '--step', 'fluvial', '--set', 'scale=1000', '--set', 'soften=0');
+    expect(fitted.volumeCut).toBeGreaterThan(2 * typed.volumeCut);
+  });
+});
+
+describe('a JPEG', () => {
+  it('is read by the command as by the page', () => {
+    expect(uplandJson<{ format: string; width: number }>('inspect', 'app/public/demo/old-sheet.jpg')).toMatchObject({ format: 'jpeg', width: 512 });
+  });
+});
+
 describe('a mesh in every way', () => {
   const ground = () => path('w.tif');
   beforeAll(async () => save(path('w.tif'), (await encode(hills(groundOf(65, 65, 10), 4, 100), { format: 'tiff', type: 'f32' })).bytes));

@@ -156,6 +156,7 @@ export function hillslopeFaces(
   height: usize,
   ease: usize,
   bank: usize,
+  state: usize,
   east: usize,
   south: usize,
   stride: i32,
@@ -182,14 +183,13 @@ export function hillslopeFaces(
       const last = x == across - 1;
       const e: usize = last ? 0 : 4;
       const w: usize = x == 0 ? 0 : 4;
-      const own = load<f32>(ease + off);
       const critical = load<f32>(bank + off);
       if (last) store<f32>(east + off, 0);
       else {
         const gx = (load<f32>(at + 4) - h) * perX;
         const gy = (load<f32>(at + down) + load<f32>(at + down + 4) - load<f32>(at - up) - load<f32>(at - up + 4)) * perRows;
         const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + 4));
-        store<f32>(east + off, min<f32>(own, load<f32>(ease + off + 4)) * passes((gx * gx + gy * gy) / (most * most), rateX));
+        store<f32>(east + off, between(ease, state, off, 4) * passes((gx * gx + gy * gy) / (most * most), rateX));
       }
       if (down == 0) store<f32>(south + off, 0);
       else {
@@ -197,11 +197,26 @@ export function hillslopeFaces(
         const gy = (load<f32>(at + row4) - h) * perY;
         const gx = (load<f32>(at + e) + load<f32>(at + row4 + e) - load<f32>(at - w) - load<f32>(at + row4 - w)) * perColumns;
         const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + row4));
-        store<f32>(south + off, min<f32>(own, load<f32>(ease + off + row4)) * passes((gx * gx + gy * gy) / (most * most), rateY));
+        store<f32>(south + off, between(ease, state, off, row4) * passes((gx * gx + gy * gy) / (most * most), rateY));
       }
     }
   }
 }
+
+/** The smaller ease of two samples; a base takes whatever comes to it. */
+// @ts-ignore: decorator
+@inline
+function between(ease: usize, state: usize, off: usize, by: usize): f32 {
+  const one = load<f32>(ease + off);
+  const other = load<f32>(ease + off + by);
+  if (load<u8>(state + (off >> 2)) == BASE) return other;
+  if (load<u8>(state + ((off + by) >> 2)) == BASE) return one;
+  return min<f32>(one, other);
+}
+
+const BASE: u8 = 2;
+/** A base weighs so much more than what comes to it: it stays where it is. */
+const BASE_WEIGHT: f32 = 1e8;
 
 /** By the square of the slope over the critical one. */
 // @ts-ignore: decorator
@@ -213,18 +228,18 @@ function passes(squared: f32, rate: f32): f32 {
 
 /**
  * Soil passes along x by one implicit step (backward Euler), rows `from` to `to`. `faces`: how
- * readily, between each sample and the next. Nothing passes the edge; volume is kept, samples
+ * readily, between each sample and the next. Nothing passes the edge; volume is kept but for what comes to bases, samples
  * at the rim weighing half where `half` is 1. `c` and `d` are scratch of a row for each band.
  */
-export function hillslopeRows(height: usize, faces: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32): void {
+export function hillslopeRows(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32): void {
   const count = stride - 2;
   for (let row = from; row < to; row++) {
     const start = <usize>((row + 1) * stride + 1) << 2;
-    sweep(height + start, faces + start, c, d, 4, count, half);
+    sweep(height + start, faces + start, state + (start >> 2), c, d, 4, count, half);
   }
 }
 
-function sweep(h: usize, faces: usize, c: usize, d: usize, step: usize, count: i32, half: i32): void {
+function sweep(h: usize, faces: usize, state: usize, c: usize, d: usize, step: usize, count: i32, half: i32): void {
   // Counted from the line's first height, so that level ground stays so to the bit.
   const base = load<f32>(h);
   let link: f32 = 0;
@@ -233,7 +248,7 @@ function sweep(h: usize, faces: usize, c: usize, d: usize, step: usize, count: i
   for (let i = 0; i < count; i++) {
     const at = <usize>i * step;
     const next: f32 = i < count - 1 ? load<f32>(faces + at) : 0;
-    const own: f32 = half && (i == 0 || i == count - 1) ? 0.5 : 1;
+    const own: f32 = load<u8>(state + (at >> 2)) == BASE ? BASE_WEIGHT : half && (i == 0 || i == count - 1) ? 0.5 : 1;
     const scale: f32 = 1 / (own + link + next - link * before);
     value = (own * (load<f32>(h + at) - base) + link * value) * scale;
     before = next * scale;
@@ -249,7 +264,7 @@ function sweep(h: usize, faces: usize, c: usize, d: usize, step: usize, count: i
 }
 
 /** The same along y for the columns `from` to `to` (multiples of four, counted from the first of a row), four at a time. `c` and `d` have four floats a row. */
-export function hillslopeColumns(height: usize, faces: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32): void {
+export function hillslopeColumns(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32): void {
   const row4 = <usize>stride << 2;
   const across = stride - 2;
   const one = f32x4.splat(1);
@@ -258,7 +273,7 @@ export function hillslopeColumns(height: usize, faces: usize, c: usize, d: usize
       // What is left of a row goes column by column.
       for (let x = column; x < min(to, across); x++) {
         const start = <usize>(stride + 1 + x) << 2;
-        sweep(height + start, faces + start, c, d, row4, rows, half);
+        sweep(height + start, faces + start, state + (start >> 2), c, d, row4, rows, half);
       }
       break;
     }
@@ -270,7 +285,9 @@ export function hillslopeColumns(height: usize, faces: usize, c: usize, d: usize
     for (let i = 0; i < rows; i++) {
       const at = start + <usize>i * row4;
       const next = i < rows - 1 ? v128.load(faces + at) : f32x4.splat(0);
-      const own = half && (i == 0 || i == rows - 1) ? f32x4.splat(0.5) : one;
+      const kinds = v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state + (at >> 2))));
+      const share = half && (i == 0 || i == rows - 1) ? f32x4.splat(0.5) : one;
+      const own = v128.bitselect(f32x4.splat(BASE_WEIGHT), share, i32x4.eq(kinds, i32x4.splat(<i32>BASE)));
       const scale = f32x4.div(one, f32x4.sub(f32x4.add(own, f32x4.add(link, next)), f32x4.mul(link, before)));
       value = f32x4.mul(f32x4.add(f32x4.mul(own, f32x4.sub(v128.load(height + at), base)), f32x4.mul(link, value)), scale);
       before = f32x4.mul(next, scale);

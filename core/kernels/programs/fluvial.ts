@@ -488,6 +488,7 @@ function* hillslopes(kernels: KernelExports, arena: Arena, args: FluvialArgs, le
       arena.start + at.height,
       arena.start + level.ease,
       arena.start + level.bank,
+      arena.start + at.state,
       arena.start + at.filled,
       arena.start + at.south,
       level.stride,
@@ -521,9 +522,9 @@ function* settleSlopes(
   const half = level.point ? 1 : 0;
   faces(from, to);
   yield;
-  kernels.hillslopeRows(a + at.height, a + at.filled, c, d, stride, from, to, half);
+  kernels.hillslopeRows(a + at.height, a + at.filled, a + at.state, c, d, stride, from, to, half);
   yield;
-  kernels.hillslopeColumns(a + at.height, a + at.south, c, d, stride, down, columns.from, columns.to, half);
+  kernels.hillslopeColumns(a + at.height, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half);
   yield;
 }
 

@@ -92,7 +92,9 @@ function coarserWeights(count: number, spacing: number, point: boolean, from: { 
     const away: number[] = [];
     for (let k = 0; k < taps; k++) {
       const t = (placeOf(begin + k, from.spacing, from.point) - place) / spacing;
-      const w = spline(t);
+      // A sample on the edge stands for half a cell.
+      const rim = from.point && (begin + k === 0 || begin + k === from.count - 1);
+      const w = spline(t) * (rim ? 0.5 : 1);
       raw.push(w);
       away.push(t);
       sum += w;

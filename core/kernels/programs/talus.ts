@@ -267,11 +267,19 @@ function* handDown(
     const rows = rowsOf(coarser.down, band);
     for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) before[p] = rock[p] - before[p];
     yield;
+    const rockVolume = band.index === 0 ? volumeOf(arena, coarser, coarser.coverBefore) : 0;
     yield* pass(arena, passage, coarser.coverBefore, room.between, room.spare, band);
     const shed = floats(arena, arena.start + room.spare, size);
     const cover = floats(arena, arena.start + level.cover, size);
     const ease = args.masked ? floats(arena, arena.start + level.mask, size) : undefined;
-    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) cover[p] += ease && ease[p] === 0 ? 0 : Math.max(0, shed[p]);
+    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) shed[p] = ease && ease[p] === 0 ? 0 : Math.max(0, shed[p]);
+    yield;
+    if (band.index === 0) keepVolume(arena, level, room.spare, rockVolume);
+    yield;
+    for (let row = from; row < to; row++) {
+      const first = (row + 1) * level.stride + PAD;
+      for (let p = first; p < first + level.across; p++) cover[p] += shed[p];
+    }
     yield;
   }
   if (band.index === 0) {

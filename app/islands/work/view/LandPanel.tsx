@@ -75,12 +75,14 @@ function useChart(type: 'linear' | 'logarithmic', x: string, y: string, label: (
   useEffect(() => {
     const style = getComputedStyle(document.documentElement);
     const colour = (name: string) => style.getPropertyValue(name).trim();
-    const axis = (text: string) => ({
+    const axis = (text: string, figures = true) => ({
       type,
       title: { display: true, text, color: colour('--soft-ink'), font: { family: 'Overpass Variable', size: 11 } },
       ticks: {
         color: colour('--soft-ink'),
+        display: figures,
         maxTicksLimit: 6,
+        maxRotation: 0,
         font: { family: 'Overpass Mono Variable', size: 11 },
         callback: (v: number | string) => (type === 'linear' ? figure(Number(v), 0) : Number(Number(v).toPrecision(1)).toLocaleString('en-GB')),
       },
@@ -109,7 +111,8 @@ function useChart(type: 'linear' | 'logarithmic', x: string, y: string, label: (
           legend: { display: false },
           tooltip: { filter: (item) => item.datasetIndex === 0, callbacks: { title: () => '', label: (item) => label(item.raw as Point) } },
         },
-        scales: { x: axis(x), y: axis(y) },
+        // Power has no unit that says anything.
+        scales: { x: axis(x), y: axis(y, type === 'linear') },
       },
     };
     const made = new Chart<'line', Point[]>(canvas.current!, config);

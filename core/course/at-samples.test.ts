@@ -1,0 +1,84 @@
+import { describe, expect, it } from 'vitest';
+import { groundOf } from '../../tests/helpers/grounds';
+import { withSamples } from '../field/ground';
+import { resample } from '../field/resample';
+import { makeField } from '../field/field';
+import { inlineKernels } from '../kernels/pool';
+import { distanceFromSeen, evaluateAtSamples, filterFor, resampleEvaluation, samplingWords, usualSampling } from './at-samples';
+import { evaluate } from './evaluate';
+import { makeCourse, stepUse } from './schema';
+
+const kernels = inlineKernels();
+const course = makeCourse('c', groundOf(129, 129, 16), [
+  stepUse('noise', { feature: 700, height: 120, level: 300, seed: 5 }, { join: 'replace' }),
+  stepUse('fluvial', {}),
+]);
+const at = (n: number) => withSamples(course.ground, n, n);
+
+describe('a ground at another count of samples', () => {
+  it('comes of the one that was seen for as many samples or fewer, and is worked out again for more', () => {
+    expect([64, 129, 130].map((n) => usualSampling(course.ground, at(n)))).toEqual(['resampled', 'resampled', 'worked']);
+    expect(usualSampling(course.ground, { ...at(129), registration: 'area' })).toBe('resampled');
+  });
+
+  it('is the same to the bit where the count is the terrain’s own, and nothing is said', async () => {
+    const { evaluation, sampling } = await evaluateAtSamples(course, at(129), 'worked', { kernels });
+    expect(sampling).toBeNull();
+    expect(evaluation.height).toEqual((await evaluate(course, { kernels })).height);
+  });
+
+  it('resampled lies within the filter’s own error, heights and layers alike', async () => {
+    const seen = await evaluate(course, { kernels });
+    const { evaluation, sampling } = await evaluateAtSamples(course, at(65), 'auto', { kernels });
+    expect(evaluation.height).toEqual(resample(makeField(course.ground, seen.height), at(65), 'average').height);
+    expect(evaluation.layers.flow).toHaveLength(65 * 65);
+    expect(sampling).toMatchObject({ how: 'resampled', filter: 'average' });
+    expect(sampling!.rmse).toBeLessThan(0.5 * sampling!.maxAbs);
+    expect(sampling!.maxAbs).toBeLessThan(25);
+  });
+
+  it('worked out again says how far it lies from what was seen: as a comparison by hand has it', async () => {
+    const { evaluation, sampling } = await evaluateAtSamples(course, at(201), 'auto', { kernels });
+    const seen = await evaluate(course, { kernels });
+    const again = await evaluate(course, { kernels, ground: at(201) });
+    expect(evaluation.height).toEqual(again.height);
+    const back = resample(makeField(again.ground, again.height), course.ground).height;
+    const apart = back.map((h, i) => Math.abs(h - seen.height[i]));
+    expect(sampling!.maxAbs).toBeCloseTo(Math.max(...apart), 4);
+    expect(sampling!.rmse).toBeCloseTo(Math.sqrt(apart.reduce((s, d) => s + d * d, 0) / apart.length), 4);
+    expect([sampling!.lowest, sampling!.highest]).toEqual([Math.min(...again.height), Math.max(...again.height)]);
+  });
+
+  it('moves stages too where they are asked for, each with a key of its own', async () => {
+    const seen = await evaluate(course, { kernels });
+    const moved = resampleEvaluation(seen, at(40), { stages: true });
+    expect(moved.stages.map((s) => s.before.length)).toEqual([1600, 1600]);
+    expect(moved.stages[0].key).not.toBe(seen.stages[0].key);
+    expect(resampleEvaluation(seen, at(40)).stages).toEqual([]);
+  });
+
+  it('is not resampled from a ground that has a fault: the fault comes as it is', async () => {
+    const faulty = { ...course, stem: [...course.stem, stepUse('join', { tributary: 'nobody' })] };
+    const { evaluation, sampling } = await evaluateAtSamples(faulty, at(65), 'resampled', { kernels });
+    expect(evaluation.stages.at(-1)!.fault).toBeTruthy();
+    expect(sampling).toBeNull();
+  });
+});
+
+describe('in words', () => {
+  const report = { how: 'worked' as const, filter: null, maxAbs: 3.14, rmse: 0.612, lowest: 349.61, highest: 850.17 };
+  it('says what was done, how far off and what its range is', () => {
+    expect(samplingWords(report, { across: 2049, down: 2049 })).toBe(
+      'Worked out again at 2049 × 2049: up to 3.1 m from the ground you see, 0.61 m root mean square; 349.6 to 850.2 m.',
+    );
+    expect(samplingWords({ ...report, how: 'resampled', filter: 'average', maxAbs: 0.004 }, { across: 512, down: 512 })).toMatch(
+      /^Resampled to 512 × 512 \(weighted by area\): up to 0\.004 m from/,
+    );
+  });
+
+  it('names the filter: cubic where samples are added, by area where they are taken away', () => {
+    expect([filterFor(at(129), at(200)), filterFor(at(129), at(64))]).toEqual(['cubic', 'average']);
+    const field = makeField(at(129), new Float32Array(129 * 129).fill(5));
+    expect(distanceFromSeen(field, field, 'resampled')).toMatchObject({ maxAbs: 0, rmse: 0, lowest: 5, highest: 5 });
+  });
+});

@@ -1,0 +1,123 @@
+import { describe, expect, it } from 'vitest';
+import type { Arena, Band } from '../program';
+import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
+import { bytesOf, lay, lift } from './levels';
+
+const BORDER = { left: 1, above: 1, aligned: 1 };
+const own = (across: number, point = true, width = 8192, down = across, depth = width) => ({
+  across,
+  down,
+  spacingX: width / (point ? across - 1 : across),
+  spacingY: depth / (point ? down - 1 : down),
+  point,
+});
+const band: Band = { index: 0, count: 1, progress: () => undefined, halting: () => false };
+
+function passed(passage: Passage, values: Float32Array): Float32Array {
+  const arena: Arena = { buffer: new ArrayBuffer(1 << 25), start: 0 };
+  const [source, between, out] = [0, 1 << 23, 1 << 24];
+  lay(arena, source, passage.from, values);
+  for (const _ of pass(arena, passage, source, between, out, band));
+  return lift(arena, out, passage.to);
+}
+const place = (rung: Rung, i: number, spacing: number) => (rung.point ? i : i + 0.5) * spacing;
+const made = (rung: Rung, of: (x: number, y: number) => number) =>
+  Float32Array.from({ length: rung.across * rung.down }, (_, i) =>
+    of(place(rung, i % rung.across, rung.spacingX), place(rung, Math.floor(i / rung.across), rung.spacingY)),
+  );
+
+describe('a ladder of grids', () => {
+  it('has the same rungs in metres, whatever the count of samples', () => {
+    const spacings = (n: number, point = true) =>
+      ladderOf(own(n, point), BORDER)
+        .slice(1)
+        .map((rung) => rung.spacingX);
+    const coarse = [32, 64, 128, 256];
+    expect(spacings(513)).toEqual(coarse);
+    for (const n of [1017, 1024, 1025]) expect(spacings(n)).toEqual([16, ...coarse]);
+    expect(spacings(1024, false)).toEqual([16, ...coarse]);
+    expect(spacings(2049)).toEqual([8, 16, ...coarse]);
+  });
+
+  it('covers grounds that are no square by whole cells, and has one rung where the ground is small', () => {
+    for (const rung of ladderOf(own(513, true, 8192, 129, 2048), BORDER)) {
+      expect(rung.spacingX * (rung.across - 1)).toBeCloseTo(8192, 6);
+      expect(rung.spacingY * (rung.down - 1)).toBeCloseTo(2048, 6);
+    }
+    expect(ladderOf(own(33), BORDER)).toHaveLength(1);
+    expect(ladderOf(own(2), BORDER)).toHaveLength(1);
+    expect(ladderOf({ ...own(1025), down: 2 }, BORDER)).toHaveLength(1);
+    expect(ladderOf(own(1025), BORDER, 8)).toHaveLength(1);
+  });
+
+  it.each([
+    [513, true],
+    [500, false],
+    [471, true],
+  ])('takes planes down and up again as they are, edges too: %i samples, on the edge: %s', (n, point) => {
+    const [fine, coarse] = ladderOf(own(n, point), BORDER);
+    const slope = (x: number, y: number) => 100 + 0.3 * x - 0.2 * y;
+    const down = passed(toCoarser(fine, coarse), made(fine, slope));
+    made(coarse, slope).forEach((want, i) => expect(Math.abs(down[i] - want)).toBeLessThan(2e-3));
+    const up = passed(toFiner(coarse, fine), down);
+    made(fine, slope).forEach((want, i) => expect(Math.abs(up[i] - want)).toBeLessThan(2e-3));
+  });
+
+  it('keeps level ground level to the bit', () => {
+    const [fine, coarse] = ladderOf(own(513), BORDER);
+    const level = made(fine, () => 103.7);
+    expect(new Set(passed(toCoarser(fine, coarse), level)).size).toBe(1);
+    expect(
+      new Set(
+        passed(
+          toFiner(coarse, fine),
+          made(coarse, () => 103.7),
+        ),
+      ).size,
+    ).toBe(1);
+  });
+
+  it('gives two counts of samples the same coarse ground, to within what lies between their samples', () => {
+    const hills = (x: number, y: number) => 60 * Math.sin(x / 300) * Math.cos(y / 260) + 4 * Math.sin(x / 40 + y / 55);
+    const coarseOf = (n: number) => {
+      const ladder = ladderOf(own(n), BORDER);
+      return passed(toCoarser(ladder[0], ladder.at(-2)!), made(ladder[0], hills));
+    };
+    const reference = coarseOf(1025);
+    for (const n of [513, 1017, 1024]) {
+      const other = coarseOf(n);
+      const worst = other.reduce((most, h, i) => Math.max(most, Math.abs(h - reference[i])), 0);
+      expect(worst, String(n)).toBeLessThan(0.02);
+    }
+  });
+
+  it('restores the volume of what was handed down, spares what is hard and takes only what is loose', () => {
+    const [fine] = ladderOf(own(129), BORDER);
+    const arena: Arena = { buffer: new ArrayBuffer(1 << 22), start: 0 };
+    const [change, ease, cover] = [0, 1 << 20, 1 << 21];
+    lay(
+      arena,
+      change,
+      fine,
+      made(fine, (x) => (x < 4096 ? -2 : 3)),
+    );
+    lay(
+      arena,
+      ease,
+      fine,
+      made(fine, (x) => (x < 1024 ? 0 : 1)),
+    );
+    lay(
+      arena,
+      cover,
+      fine,
+      made(fine, () => 1.5),
+    );
+    keepVolume(arena, fine, change, 0, { ease, cover });
+    const values = lift(arena, change, fine);
+    expect(Math.abs(volumeOf(arena, fine, change))).toBeLessThan(1e-6 * 8192 * 8192);
+    expect(Math.min(...values)).toBeGreaterThanOrEqual(-1.5);
+    expect(values[0]).toBe(0);
+    expect(bytesOf(fine)).toBeLessThan(1 << 20);
+  });
+});
