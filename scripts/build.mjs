@@ -17,7 +17,9 @@ if (wants('cli')) {
     format: 'esm',
     target: 'node20',
     sourcemap: true,
-    banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url); const __dirname = import.meta.dirname;" },
+    banner: {
+      js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url); const __dirname = import.meta.dirname;",
+    },
     logLevel: 'warning',
   });
   console.log('Command built.');

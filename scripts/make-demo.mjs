@@ -13,7 +13,9 @@ await build({
   platform: 'node',
   format: 'esm',
   target: 'node20',
-  banner: { js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url); const __dirname = import.meta.dirname;" },
+  banner: {
+    js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url); const __dirname = import.meta.dirname;",
+  },
   logLevel: 'warning',
 });
 await import(pathToFileURL(resolve('.cache/make-demo.mjs')).href);

@@ -60,6 +60,9 @@ try {
   await page.getByText('concavity θ').evaluate((e) => e.scrollIntoView({ block: 'center' }));
   await shot('work-weather');
   await page.getByLabel('Drape').selectOption('tint');
+  await radio('Land');
+  await page.getByText('Hypsometric integral').waitFor({ timeout: 60_000 });
+  await shot('work-land');
   await radio('Plan');
   await toggle('Contours');
   await card('Hand work');

@@ -52,7 +52,7 @@ export function groundMeasure(): GroundMeasure {
 /** A use of a step with what its settings should begin with on this ground. */
 function freshUse(step: string, params: Record<string, unknown>): StepUse {
   const { picture, course } = get();
-  const begun = startingValues(stepById(step), groundMeasure(), params);
+  const begun: Record<string, unknown> = { ...startingValues(stepById(step), groundMeasure()), ...params };
   const { width, depth } = course!.ground;
   for (const { key, meta } of paramsOf(stepById(step).params)) {
     if (key in begun) continue;

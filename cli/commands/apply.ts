@@ -62,7 +62,7 @@ export function applyCommand(): Command {
       const read = toField(reading, options);
       const field: Field = { ...read, ground: { ...read.ground, sea: options.sea ?? read.ground.sea } };
       // What is not set begins as it would on the course of this ground.
-      const begun = startingValues(step, measureGround(field), params);
+      const begun = { ...startingValues(step, measureGround(field)), ...params };
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
       const evaluation = await evaluate(makeCourse('apply', field.ground, [stepUse(step.id, begun)]), {
         kernels,

@@ -83,7 +83,7 @@ export const startingCourses: readonly StartingCourse[] = [
       makeCourse('Skerry isle', land(6144, 0), [
         stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
         stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
-        stepUse('fluvial', { amount: 1400, scale: 140, soften: 24 }),
+        stepUse('fluvial', { amount: 1400, scale: 100, soften: 18 }),
         stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.8, hold: 'mean' }),
         stepUse('roughen', { height: 7, feature: 60 }),
       ]),

@@ -84,10 +84,18 @@ describe('a ladder of grids', () => {
       return passed(toCoarser(ladder[0], ladder.at(-2)!), made(ladder[0], hills));
     };
     const reference = coarseOf(1025);
+    const side = Math.sqrt(reference.length);
     for (const n of [513, 1017, 1024]) {
       const other = coarseOf(n);
       const worst = other.reduce((most, h, i) => Math.max(most, Math.abs(h - reference[i])), 0);
-      expect(worst, String(n)).toBeLessThan(0.02);
+      // At the edge half of the weights are missing.
+      expect(worst, String(n)).toBeLessThan(0.25);
+      const inside = other.filter((_, i) => i % side > 1 && i % side < side - 2 && i > 2 * side && i < side * (side - 2));
+      const same = reference.filter((_, i) => i % side > 1 && i % side < side - 2 && i > 2 * side && i < side * (side - 2));
+      expect(
+        inside.reduce((most, h, i) => Math.max(most, Math.abs(h - same[i])), 0),
+        String(n),
+      ).toBeLessThan(0.02);
     }
   });
 

@@ -199,9 +199,6 @@ export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number,
   yield;
 }
 
-/** Room that `pass` wants between two grids, bytes. */
-export const betweenBytes = ({ from, to }: Passage): number => to.stride * from.down * 4;
-
 /** What a grid's floats come to, each by the share of a cell that its sample stands for, times the cell: m³ where they are metres. */
 export function volumeOf(arena: Arena, grid: Rung, at: number): number {
   const values = floats(arena, arena.start + at, bytesOf(grid) / 4);

@@ -128,36 +128,6 @@ export function refine(arena: Arena, coarse: Placed, fine: Placed, point: boolea
 }
 
 /**
- * After a change was handed down: what gives no way is not cut, and all that was laid down is so
- * much less, so that the volume stays. On the first band.
- */
-export function spareHard(arena: Arena, grid: Grid, changeAt: number, easeAt: number, point: boolean): void {
-  const size = bytesOf(grid) / 4;
-  const [change, ease] = [changeAt, easeAt].map((at) => floats(arena, arena.start + at, size));
-  const { across, down } = grid;
-  let [spared, laid] = [0, 0];
-  for (let row = 0; row < down; row++) {
-    const first = firstOf(grid, row);
-    const half = point && (row === 0 || row === down - 1) ? 0.5 : 1;
-    for (let x = 0; x < across; x++) {
-      const p = first + x;
-      const share = point && (x === 0 || x === across - 1) ? half / 2 : half;
-      if (change[p] >= 0) laid += share * change[p];
-      else if (ease[p] === 0) {
-        spared -= share * change[p];
-        change[p] = 0;
-      }
-    }
-  }
-  if (spared === 0 || laid === 0) return;
-  const scale = Math.max(0, (laid - spared) / laid);
-  for (let row = 0; row < down; row++) {
-    const first = firstOf(grid, row);
-    for (let p = first; p < first + across; p++) if (change[p] > 0) change[p] *= scale;
-  }
-}
-
-/**
  * Takes the finest detail of a grid away: the binomial 1 4 6 4 1 along both axes, from `source`
  * to `out` by way of `between`; the edge is carried on. Yields where bands meet.
  */
@@ -180,31 +150,6 @@ export function* smooth(arena: Arena, grid: Grid, source: number, between: numbe
   for (let row = from; row < to; row++) {
     const [nn, n, here, s, ss] = [-2, -1, 0, 1, 2].map((by) => firstOf(grid, Math.min(down - 1, Math.max(0, row + by))));
     for (let x = 0; x < across; x++) c[here + x] = (6 * b[here + x] + 4 * (b[n + x] + b[s + x]) + (b[nn + x] + b[ss + x])) / 16;
-  }
-  yield;
-}
-
-/**
- * The binomial 1 2 1 along both axes, from `source` to `out` by way of `between`; the grid is mirrored
- * at its edge, so that the trapezoid sum (point registration) or the sum (area) stays. Yields where bands meet.
- */
-export function* soften(arena: Arena, grid: Grid, source: number, between: number, out: number, point: boolean, band: Band): Generator<void, void, void> {
-  const size = bytesOf(grid) / 4;
-  const { across, down } = grid;
-  const { from, to } = rowsOf(down, band);
-  const [a, b, c] = [source, between, out].map((at) => floats(arena, arena.start + at, size));
-  const mirrored = (k: number, n: number) => (n === 1 ? 0 : k < 0 ? (point ? 1 : 0) : k >= n ? (point ? n - 2 : n - 1) : k);
-  for (let row = from; row < to; row++) {
-    const first = firstOf(grid, row);
-    for (let x = 0; x < across; x++) {
-      b[first + x] = (2 * a[first + x] + a[first + mirrored(x - 1, across)] + a[first + mirrored(x + 1, across)]) / 4;
-    }
-  }
-  yield;
-  for (let row = from; row < to; row++) {
-    const here = firstOf(grid, row);
-    const [n, s] = [row - 1, row + 1].map((r) => firstOf(grid, mirrored(r, down)));
-    for (let x = 0; x < across; x++) c[here + x] = (2 * b[here + x] + b[n + x] + b[s + x]) / 4;
   }
   yield;
 }

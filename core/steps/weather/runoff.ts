@@ -31,7 +31,7 @@ export const runoff = defineStep({
       label: 'Largest forms',
       help: 'It begins on a grid with about this spacing: the larger, the larger the gullies and fans.',
     }),
-    carry: plain(0.5, {
+    carry: plain(0.56, {
       fits: 'flow',
       min: 0.01,
       max: 20,
