@@ -52,7 +52,7 @@ export const talus = defineStep({
       label: 'Loose already',
       help: 'So much of the ground lies loose to begin with, measured down from its surface; 10 km: all of it.',
     }),
-    sweeps: count(120, { more: true, min: 8, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
+    sweeps: count(120, { min: 8, max: 2000, logarithmic: true, label: 'Sweeps', help: 'How long it slides, on each size of grid.' }),
     spread: ratio(0.25, { more: true, max: 0.5, label: 'Spread', help: 'How much the repose angle varies from patch to patch.' }),
     loose: ratio(1, { more: true, min: 0.05, label: 'Soft share', help: 'So much of the ground gives way, in patches; the rest stands as crags.' }),
     patch: distance(80, {
