@@ -12,7 +12,7 @@ afterAll(async () => {
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 const strokes = (page: Page, count: number) => card(page, 'Hand work').and(page.getByRole('button', { name: new RegExp(`${count} strokes`) }));
-const DEMO_STROKES = 25;
+const DEMO_STROKES = 28;
 
 /** The stored settings of a step of the stem, as they stand in the browser's database. */
 const stored = (page: Page, id: string) =>

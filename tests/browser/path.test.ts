@@ -254,7 +254,7 @@ describe('work', () => {
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /26 strokes/ }))
+      .and(page.getByRole('button', { name: /29 strokes/ }))
       .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
@@ -273,7 +273,7 @@ describe('work', () => {
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /26 strokes/ }))
+      .and(page.getByRole('button', { name: /29 strokes/ }))
       .waitFor();
     expect(faults).toEqual([]);
     await context.close();
