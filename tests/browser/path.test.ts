@@ -215,10 +215,10 @@ describe('work', () => {
     const names = () => page.locator('ol[aria-label=Stem] b').allInnerTexts();
     await expect
       .poll(names)
-      .toEqual(['Rolling base', 'Crags', 'Becks and gills', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Stretch', 'Shift']);
+      .toEqual(['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Stretch', 'Shift']);
     await card(page, 'Stretch').focus();
     await page.keyboard.press('Delete');
-    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Becks and gills', 'Peat moor', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
+    await expect.poll(names).toEqual(['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
 
     await page.waitForTimeout(900);
     await page.reload();
