@@ -61,7 +61,7 @@ try {
   await shot('work-weather');
   await page.getByLabel('Drape').selectOption('tint');
   await radio('Land');
-  await page.getByText('Hypsometric integral').waitFor({ timeout: 60_000 });
+  await page.getByText('One in twenty over').waitFor({ timeout: 60_000 });
   await shot('work-land');
   await radio('Plan');
   await toggle('Contours');
