@@ -124,7 +124,7 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
             <Segments
               label="Comes to it"
               value={order.fit}
-              choices={{ anew: 'Worked out anew', crop: 'Cut', extend: 'Carried on' }}
+              choices={{ anew: 'Whole', crop: 'Cut', extend: 'Carried on' }}
               onChange={(fit) => set({ fit })}
             />
           </Row>
