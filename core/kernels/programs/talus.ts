@@ -178,6 +178,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
             shed.bulk,
             SHIELD,
           );
+          yield;
         }
         // In the end no drop to a single neighbour stays steeper either: corners, of which the gradient knows nothing.
         const corners = sweep >= (1 - CORNERS) * args.sweeps;
