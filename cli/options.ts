@@ -1,5 +1,16 @@
-import { InvalidArgumentError } from 'commander';
-import { FILTERS, UplandError, type Band, type Encoding, type Field, type Filter, type Meaning, type Reading, type SampleType } from '@upland-cast/core';
+import { InvalidArgumentError, Option } from 'commander';
+import {
+  FILTERS,
+  paramsOf,
+  UplandError,
+  type Band,
+  type Encoding,
+  type Field,
+  type Filter,
+  type Meaning,
+  type Reading,
+  type SampleType,
+} from '@upland-cast/core';
 import { CODES, formatById, formatByName, parseRawSpec, statistics } from '@upland-cast/core';
 
 const NUMBER = '[-+]?(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][-+]?\\d+)?';
@@ -55,6 +66,25 @@ export function parseBand(text: string): Band {
   const number = parseWhole(text);
   if (number < 1) throw new InvalidArgumentError('Bands are counted from 1.');
   return number;
+}
+
+/** Settings as options of a command: names, words and bounds as their schema has them. What is not given is left out. */
+export function settingOptions(schema: Parameters<typeof paramsOf>[0], keys: readonly string[]): Option[] {
+  const all = new Map(paramsOf(schema).map((param) => [param.key, param]));
+  return keys.map((key) => {
+    const { meta, value } = all.get(key)!;
+    const { kind, label, help, choices, min = -Infinity, max = Infinity, unit } = meta;
+    const flag = `--${key.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`;
+    const words = `${label}${help ? `: ${help.replace(/\.$/, '')}` : ''}`;
+    if (kind === 'switch') return new Option(flag, words);
+    if (kind === 'choice') return new Option(`${flag} <kind>`, `${words}; ${Object.keys(choices!).join(', ')}`).argParser(oneOf(...Object.keys(choices!)));
+    const within = (text: string): number => {
+      const number = kind === 'count' ? parseWhole(text) : parseNumber(text);
+      if (number < min || number > max) throw new InvalidArgumentError(`It takes ${min} to ${max}${unit ? ` ${unit}` : ''}.`);
+      return number;
+    };
+    return new Option(`${flag} <${unit || 'n'}>`, `${words}; ${String(value)} without it`).argParser(within);
+  });
 }
 
 export const parseFilter = oneOf<Filter>(...FILTERS);

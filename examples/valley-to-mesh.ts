@@ -5,7 +5,7 @@ import { evaluate, fieldOf, makeCourse, stepUse } from '@upland-cast/core/course
 import { deliver } from '@upland-cast/core/delivery';
 import { makeGround, statistics } from '@upland-cast/core/field';
 import { inlineKernels } from '@upland-cast/core/kernels';
-import { buildSurface, compareMeshToField, meshFormatByName, modelOf, readMesh, writeModel } from '@upland-cast/core/mesh';
+import { exportMesh, meshSettingsFor } from '@upland-cast/core/mesh';
 
 export async function valleyToMesh() {
   // 2 km of ground at 8 m: noise that rivers wear.
@@ -18,10 +18,10 @@ export async function valleyToMesh() {
   const { lowest, highest } = statistics(field);
   const tiff = await deliver(field, 'valley.tif', { format: 'tiff', type: 'f32' });
 
-  // As few triangles as stay within a metre.
-  const surface = await buildSurface(kernels, field, { kind: 'adaptive', maxError: 1 });
-  const model = modelOf(field, surface, 'valley');
-  const [glb] = await writeModel(meshFormatByName('valley.glb'), model, 'valley');
-  const { maxError } = compareMeshToField(readMesh(glb.bytes), field, model.frame);
+  // As few triangles as stay within a metre, read back and held against the field.
+  const settings = { ...meshSettingsFor(ground), kind: 'adaptive' as const, maxError: 1 };
+  const { value: mesh } = await exportMesh(field, settings, { kernels, name: 'valley' }).next();
+  const [glb] = mesh!.files;
+  const { maxError } = mesh!.error;
   return { lowest, highest, tiff, glb, maxError };
 }

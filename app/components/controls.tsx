@@ -147,9 +147,10 @@ export function NumberField({ label, value, unit = '', min, max, step = 1, show 
   );
 }
 
-/** A setting with a slider and its number beside it. */
-export function SliderRow({ logarithmic, help, ...props }: NumberProps & { logarithmic?: boolean; help?: string }) {
-  const { label, value, min, max, step = 1, disabled, onChange, onDone } = props;
+/** A setting with a slider and its number beside it; `span`: what the slider reaches, where the number may be more or less. */
+export function SliderRow({ logarithmic, span, help, ...props }: NumberProps & { logarithmic?: boolean; span?: readonly [number, number]; help?: string }) {
+  const { label, value, step = 1, disabled, onChange, onDone } = props;
+  const [min, max] = span ?? [props.min, props.max];
   const id = useId();
   const low = logarithmic ? Math.log(Math.max(min, step)) : min;
   const high = logarithmic ? Math.log(max) : max;

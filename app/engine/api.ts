@@ -198,40 +198,6 @@ export interface TrialResult {
   hasNormal: boolean;
 }
 
-/** How a mesh is to be made and written. */
-export interface MeshSpec {
-  kind: 'grid' | 'adaptive' | 'halved';
-  /** Faces across of a regular grid. */
-  segments: number;
-  faces: 'triangles' | 'quads';
-  by: 'error' | 'count';
-  maxError: number;
-  triangles: number;
-  /** Lighter levels of detail besides, each with half the triangles. */
-  levels: number;
-  parts: { by: 'one' | 'count' | 'limit'; across: number; down: number; limit: number };
-  extent: { width: number; depth: number };
-  strength: number;
-  zero: number;
-  base: number;
-  scale: number;
-  up: 'y' | 'z';
-  handed: 'right' | 'left';
-  pivot: 'centre' | 'corner' | 'ground';
-  normals: 'smooth' | 'flat' | 'exact' | 'none';
-  uvs: 'whole' | 'part' | 'metres' | 'none';
-  edge: 'open' | 'skirt' | 'closed';
-  edgeLength: number;
-  water: boolean;
-  colours: boolean;
-  /** Texels a side; 0: none. */
-  colourMap: number;
-  normalMap: number;
-  format: string;
-  packed: boolean;
-  quantised: boolean;
-}
-
 export interface MeshFacts {
   vertices: number;
   faces: number;

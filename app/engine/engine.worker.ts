@@ -37,6 +37,7 @@ import {
   type Field,
   type Ground,
   type MapSpec,
+  type MeshSettings,
   type Order,
   type StrokePlace,
   type SamplingReport,
@@ -63,7 +64,6 @@ import {
   type Listener,
   type MeshCurve,
   type MeshPreview,
-  type MeshSpec,
   type WrittenMesh,
   type Outcome,
   type Patch,
@@ -86,6 +86,7 @@ import { reliefPixels } from '../drawing/relief';
 import * as hand from './sculpt/sculpt-service';
 import * as handing from './export/export-service';
 import * as meshing from './mesh/mesh-service';
+import { press } from './mesh/press-service';
 
 /** In the order they are offered. */
 const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
@@ -437,14 +438,14 @@ const api = {
   },
 
   /** A mesh of the ground as files, measured on what was written. */
-  async mesh(course: Course, spec: MeshSpec, name: string, onWork: Telling): Promise<Outcome<WrittenMesh>> {
-    const result = await outcome(async () => meshing.write(await meshWork(course, 'write-mesh', onWork), spec, name));
+  async mesh(course: Course, settings: MeshSettings, name: string, onWork: Telling): Promise<Outcome<WrittenMesh>> {
+    const result = await outcome(async () => meshing.write(await meshWork(course, 'write-mesh', onWork), settings, name));
     return result.ok ? transfer(result, [result.value.bytes.buffer]) : result;
   },
 
   /** The mesh as it will be, no denser than a screen can show, and its error at the chosen density. */
-  async meshPreview(course: Course, spec: MeshSpec): Promise<Outcome<MeshPreview>> {
-    const result = await outcome(async () => meshing.preview(await meshWork(course, 'mesh'), spec));
+  async meshPreview(course: Course, settings: MeshSettings): Promise<Outcome<MeshPreview>> {
+    const result = await outcome(async () => meshing.preview(await meshWork(course, 'mesh'), settings));
     return result.ok ? transfer(result, [...buffersOf(result.value.picture), ...buffersOf(result.value.high)]) : result;
   },
 
@@ -461,7 +462,7 @@ const api = {
   /** A mesh file, or several, pressed to heights. */
   async press(course: Course, request: PressRequest, onWork: Telling): Promise<Outcome<PressResult>> {
     const work = { tools, course, field: () => wholeField(course), signal: newQuestion('press'), onWork };
-    const result = await outcome(() => meshing.press(work, request));
+    const result = await outcome(() => press(work, request));
     return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.cover.buffer, ...buffersOf(result.value.mesh)]) : result;
   },
 

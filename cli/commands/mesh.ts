@@ -1,43 +1,35 @@
 import { basename } from 'node:path';
 import { Command } from 'commander';
 import {
-  bakeNormals,
-  boundsOf,
   deliver,
   displacementRatio,
-  encodeImage,
-  faceCount,
+  exportMesh,
   fillVoids,
-  compareMeshToField,
   meshFormatByName,
-  modelOf,
+  meshSettings,
+  meshSettingsFor,
+  ownSegments,
   rasterizeMesh,
   readMeshFiles,
-  simplifiedSurface,
   spacingOf,
   statistics,
-  buildSurface,
-  switchDistance,
   toField,
-  triangleCount,
   UplandError,
-  vertexCount,
-  writeModel,
+  type ExportedLevel,
   type Field,
   type Kernels,
-  type Mesh,
-  type MeshFile,
-  type MeshFormat,
-  type MeshSurface,
-  type Model,
-  type ModelOptions,
+  type MeshSettings,
 } from '@upland-cast/core';
 import { nodeKernels } from '../node-kernels';
 import { load, loadHeightmap, save, saveAll } from '../files';
-import { encodingFor, oneOf, parseNumber, parsePair, parseRange, parseSize, type OutOptions } from '../options';
+import { encodingFor, oneOf, parseNumber, parsePair, parseRange, parseSize, settingOptions, type OutOptions } from '../options';
 import { proofOf, report } from '../report';
 
-interface MeshOptions {
+/** Options that stand for themselves: each is a setting of the same name, with its bounds, words and usual value. */
+const PLAIN = ['strength', 'up', 'handed', 'pivot', 'scale', 'faces', 'normals', 'uvs', 'base', 'levels', 'normalMap', 'packed', 'quantised'] as const;
+type Plain = (typeof PLAIN)[number];
+
+interface MeshOptions extends Partial<Pick<MeshSettings, Plain>> {
   extent: { x: number; y: number };
   range?: { low: number; high: number };
   as?: string;
@@ -45,23 +37,10 @@ interface MeshOptions {
   maxError?: number;
   triangles?: number;
   halved?: boolean;
-  levels: number;
-  strength: number;
-  up?: 'y' | 'z';
-  handed: 'right' | 'left';
-  pivot: 'centre' | 'corner' | 'ground';
-  scale: number;
-  faces: 'quads' | 'triangles';
-  normals?: 'smooth' | 'flat' | 'exact' | 'none';
-  uvs: 'whole' | 'part' | 'metres' | 'none';
   parts?: { x: number; y: number };
   skirt?: number;
   closed?: number;
   sea?: number;
-  base: number;
-  packed?: boolean;
-  quantised?: boolean;
-  normalMap?: number;
   threads?: number;
   json?: boolean;
 }
@@ -78,7 +57,7 @@ function parseParts(text: string): { x: number; y: number } {
 }
 
 export function meshCommand(): Command {
-  return new Command('mesh')
+  const command = new Command('mesh')
     .description('Heights to a displaced mesh: a regular grid, triangles as large as the ground allows, or levels of detail.')
     .argument('<in>')
     .argument('<out>')
@@ -89,109 +68,76 @@ export function meshCommand(): Command {
     .option('--max-error <m>', 'fewest triangles that leave no sample further off than this', parseNumber)
     .option('--triangles <n>', 'best use of so many triangles', parseNumber)
     .option('--halved', 'right-angled triangles, each half of a larger one')
-    .option('--levels <n>', 'lighter levels of detail besides, each with half the triangles, in files of their own', parseNumber, 0)
-    .option('--strength <f>', 'multiplies the heights', parseNumber, 1)
-    .option('--up <axis>', 'y or z; z for STL without it', oneOf('y', 'z'))
-    .option('--handed <side>', 'right or left', oneOf('right', 'left'), 'right')
-    .option('--pivot <where>', 'centre, corner or ground', oneOf('centre', 'corner', 'ground'), 'centre')
-    .option('--scale <f>', 'units of the mesh to a metre', parseNumber, 1)
-    .option('--faces <kind>', 'quads or triangles', oneOf('quads', 'triangles'), 'triangles')
-    .option(
-      '--normals <kind>',
-      'smooth, flat, exact (of the full ground) or none; exact with a normal map, else smooth',
-      oneOf('smooth', 'flat', 'exact', 'none'),
-    )
-    .option('--uvs <kind>', 'whole, part, metres or none', oneOf('whole', 'part', 'metres', 'none'), 'whole')
     .option('--parts <n>', 'so many parts, or across × down, with the same borders', parseParts)
     .option('--skirt <m>', 'walls that hang from the edges of every part', parseNumber)
     .option('--closed <m>', 'closed below, so far under the lowest point', parseNumber)
-    .option('--sea <m>', 'a plane of water of its own at this elevation', parseNumber)
-    .option('--base <m>', 'where height 0 comes to lie', parseNumber, 0)
-    .option('--packed', 'GLB packed by EXT_meshopt_compression, without loss')
-    .option('--quantised', 'GLB in 16-bit positions; the error is measured')
-    .option('--normal-map <texels>', 'the full ground’s normals as a map for the lighter mesh, inside a GLB or beside', parseNumber)
+    .option('--sea <m>', 'a plane of water of its own at this elevation', parseNumber);
+  for (const option of settingOptions(meshSettings, PLAIN)) command.addOption(option);
+  return command
     .option('--threads <n>', 'threads to work with', parseNumber)
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: MeshOptions) => {
-      const format = meshFormatByName(out);
       const read = toField(await loadHeightmap(input, options.as), options);
       if (!(options.extent.x > 0 && options.extent.y > 0)) throw new UplandError('extent', 'The extent is a width and a depth of more than 0 m.');
       const field: Field = { ...read, ground: { ...read.ground, width: options.extent.x, depth: options.extent.y, sea: options.sea ?? read.ground.sea } };
-      if (options.faces === 'quads' && !format.quads) throw new UplandError('quads', `${format.title} holds triangles only. Write OBJ or PLY for quads.`);
+      const settings = settingsFrom(field, out, options);
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads);
       try {
-        await writeMesh(field, format, out, options, kernels);
+        await writeMesh(field, settings, out, options.json, kernels);
       } finally {
         kernels.close();
       }
     });
 }
 
-function surfaceFor(field: Field, options: MeshOptions, kernels: Kernels): Promise<MeshSurface> {
-  const { maxError, triangles, halved, segments, faces, parts } = options;
-  const adaptive = maxError !== undefined || triangles !== undefined;
-  if (adaptive && segments) throw new UplandError('segments', 'A mesh has its faces by --segments, by --max-error or by --triangles: give one of them.');
-  if (halved && !adaptive) throw new UplandError('segments', 'Halved triangles are asked for by --max-error or by --triangles.');
-  const kind = halved ? 'halved' : adaptive ? 'adaptive' : 'grid';
-  return buildSurface(kernels, field, { kind, segments, faces, maxError, triangles, split: parts && { across: parts.x, down: parts.y } });
-}
-
-async function writeMesh(field: Field, format: MeshFormat, out: string, options: MeshOptions, kernels: Kernels): Promise<void> {
-  const { strength, base, handed, pivot, scale, uvs, skirt, closed, normalMap } = options;
-  const normals = options.normals ?? (normalMap === undefined ? 'smooth' : 'exact');
-  // A map is made for one frame and one place on the mesh.
-  if (normalMap !== undefined && (normals !== 'exact' || uvs !== 'whole' || closed !== undefined))
-    throw new UplandError(
-      'normal-map',
-      'A normal map goes with exact normals and UVs over the whole of an open mesh. Leave --normals, --uvs and --closed out.',
-    );
-  if (options.sea !== undefined && !format.textured)
-    throw new UplandError('water', `${format.title} holds one mesh, and the water is one of its own. Write GLB or OBJ, or leave --sea out.`);
-  const up = options.up ?? (format.id === 'stl' ? 'z' : 'y');
+/** The settings that the options come to. Refuses with a sentence what cannot be together. */
+function settingsFrom(field: Field, out: string, options: MeshOptions): MeshSettings {
+  const { maxError, triangles, halved, segments, parts, skirt, closed } = options;
+  const format = meshFormatByName(out);
+  if (options.faces === 'quads' && !format.quads) throw new UplandError('quads', `${format.title} holds triangles only. Write OBJ or PLY for quads.`);
+  const fitted = maxError !== undefined || triangles !== undefined;
+  if (fitted && segments) throw new UplandError('segments', 'A mesh has its faces by --segments, by --max-error or by --triangles: give one of them.');
+  if (halved && !fitted) throw new UplandError('segments', 'Halved triangles are asked for by --max-error or by --triangles.');
+  if (skirt !== undefined && closed !== undefined) throw new UplandError('mesh-frame', 'A mesh has a skirt or is closed below, not both.');
   // Heights keep their own zero unless the country is high: then the datum is the zero, or float32 would lose millimetres.
   const zero = field.ground.datum;
   if (zero) process.stderr.write(`Heights count from ${zero} m in the mesh, so that they keep their precision.\n`);
-  const name = basename(out).replace(/\.[^.]+$/, '');
-  const dressing: ModelOptions = {
-    strength,
-    base,
-    zero,
-    up,
-    handed,
-    pivot,
-    scale,
-    normals,
-    uvs,
-    skirt,
-    closed,
+  const plain = Object.fromEntries(PLAIN.flatMap((key) => (options[key] === undefined ? [] : [[key, options[key]]])));
+  return {
+    ...meshSettingsFor(field.ground),
+    up: format.id === 'stl' ? 'z' : 'y',
+    normals: options.normalMap === undefined ? 'smooth' : 'exact',
+    ...plain,
+    format: format.id,
+    kind: halved ? 'halved' : fitted ? 'adaptive' : 'grid',
+    segments: segments?.x ?? ownSegments(field.ground),
+    segmentsDown: segments?.y ?? 0,
+    until: triangles === undefined ? 'error' : 'count',
+    ...(maxError === undefined ? {} : { maxError }),
+    ...(triangles === undefined ? {} : { triangles }),
+    ...(parts ? { parts: 'count' as const, partsAcross: parts.x, partsDown: parts.y } : {}),
+    ...(skirt === undefined ? {} : { edge: 'skirt' as const, edgeLength: skirt }),
+    ...(closed === undefined ? {} : { edge: 'closed' as const, edgeLength: closed }),
     water: options.sea !== undefined,
-    tangents: normalMap !== undefined,
+    zero,
   };
-  const whole = await surfaceFor(field, options, kernels);
-  if (options.levels > 0 && whole.corners !== 3) throw new UplandError('quads', 'Levels of detail are made out of triangles.');
-  if (!(Number.isInteger(options.levels) && options.levels >= 0 && options.levels <= 8))
-    throw new UplandError('levels', 'Levels are a whole number from 0 to 8.');
-  if ((options.packed || options.quantised) && !format.options.length) throw new UplandError('glb', 'Only GLB and glTF are packed or quantised.');
+}
+
+async function writeMesh(field: Field, settings: MeshSettings, out: string, json: boolean | undefined, kernels: Kernels): Promise<void> {
+  const name = basename(out).replace(/\.[^.]+$/, '');
+  const folder = out.slice(0, out.length - basename(out).length);
   const results: ReturnType<typeof figures>[] = [];
-  for (let level = 0; level <= options.levels; level++) {
-    const surface = level === 0 ? whole : await simplifiedSurface(field.ground, whole, 0.5 ** level);
-    const own = level === 0 ? name : `${name}-level-${level}`;
-    const model = modelOf(field, surface, own, dressing);
-    const baked = normalMap === undefined ? undefined : bakeNormals(field, surface, { width: normalMap, height: normalMap, strength });
-    const picture = baked && encodeImage({ width: normalMap!, height: normalMap!, channels: 3, samples: baked.samples }, 3);
-    const inside = format.textured;
-    const files = await writeModel(format, model, own, { normal: inside ? picture : undefined }, { packed: options.packed, quantised: options.quantised });
-    if (picture && !inside) files.push({ name: `${own}-normal.png`, bytes: picture, mediaType: 'image/png' });
-    results.push(figures(files, await readMeshFiles(files), model, field));
+  for await (const level of exportMesh(field, settings, { kernels, name })) {
+    results.push(figures(level));
     // The first file has the name that was asked for.
-    const folder = out.slice(0, out.length - basename(out).length);
-    for (const [k, file] of files.entries()) await save(k === 0 && level === 0 ? out : `${folder}${file.name}`, file.bytes);
+    for (const [k, file] of level.files.entries()) await save(k === 0 && level.level === 0 ? out : `${folder}${file.name}`, file.bytes);
   }
   const [first, ...levels] = results;
+  const { bytes, switchDistance: _, ...shown } = first;
   report(
-    options.json,
-    { out, ...shown(first), ratio: displacementRatio(field), bytes: first.bytes, ...(levels.length ? { levels } : {}) },
-    [first, ...levels]
+    json,
+    { out, ...shown, ratio: displacementRatio(field), bytes, ...(levels.length ? { levels } : {}) },
+    results
       .map(
         (f, k) =>
           `${k ? `Level ${k}` : out}: ${f.vertices} vertices, ${f.faces} faces${f.parts > 1 ? ` in ${f.parts} parts` : ''}, largest error ${f.maxError.toPrecision(3)} m${k ? `, from ${Math.round(f.switchDistance)} m on` : ''}.`,
@@ -200,7 +146,8 @@ async function writeMesh(field: Field, format: MeshFormat, out: string, options:
   );
 }
 
-const shown = ({ vertices, faces, triangles, parts, maxError, rmse, bounds }: ReturnType<typeof figures>) => ({
+/** What was written, measured on the files. */
+const figures = ({ vertices, faces, triangles, parts, error: { maxError, rmse }, bounds, bytes, switchDistance }: ExportedLevel) => ({
   vertices,
   faces,
   triangles,
@@ -208,26 +155,9 @@ const shown = ({ vertices, faces, triangles, parts, maxError, rmse, bounds }: Re
   maxError,
   rmse,
   bounds,
+  bytes,
+  switchDistance,
 });
-
-/** What was written, measured on the files. */
-function figures(files: readonly MeshFile[], written: Mesh, model: Model, field: Field) {
-  const water = model.parts.some((p) => p.kind === 'water');
-  // The water's two triangles come last; they are not the ground.
-  const joinedGround = water ? { ...written, indices: written.indices.subarray(0, written.indices.length - 6) as Uint32Array<ArrayBuffer> } : written;
-  const { maxError, rmse } = compareMeshToField(joinedGround, field, model.frame);
-  return {
-    vertices: vertexCount(written),
-    faces: faceCount(written),
-    triangles: triangleCount(written),
-    parts: model.parts.filter((p) => p.kind === 'ground').length,
-    maxError,
-    rmse,
-    bounds: boundsOf(written.positions),
-    bytes: files.reduce((n, f) => n + f.bytes.length, 0),
-    switchDistance: switchDistance(maxError),
-  };
-}
 
 interface PressOptions extends OutOptions {
   registration?: 'point' | 'area';

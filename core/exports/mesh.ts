@@ -3,7 +3,6 @@
 import '../zod-jitless';
 
 export { bakeNormals } from '../mesh/model/bake';
-export { buildSurface } from '../mesh/surface/build';
 export { type MeshFile, type MeshFormat, type MeshOptions } from '../mesh/formats/types';
 export { meshFormatByName, meshFormats, readMesh, readMeshFiles } from '../mesh/formats';
 export { axesRefused, writeModel } from '../mesh/formats/write';
@@ -15,3 +14,5 @@ export { type Model, modelOf, type ModelOptions } from '../mesh/model/model';
 export { rasterizeMesh, rasterizeMeshOnKernels } from '../mesh/raster/rasterize';
 export { simplifiedSurface, switchDistance } from '../mesh/surface/simplify';
 export { adaptiveSurface, gridSurface, type MeshSurface } from '../mesh/surface/surface';
+export { changeMeshSettings, meshFormatOf, meshSettings, meshSettingsFor, type MeshSettings, ownSegments } from '../mesh/settings';
+export { exportMesh, type ExportedLevel, memoryOfMesh, modelError, modelOptionsOf, squareSegments, surfaceOf } from '../mesh/export';

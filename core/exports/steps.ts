@@ -9,7 +9,7 @@ export { Surface } from '../steps/sculpt/surface';
 export { weatherPiece } from '../steps/sculpt/weathered';
 export { knownStep, stepById, steps } from '../steps';
 export { type GroundMeasure, measureGround, startingValues, USUAL_GROUND } from '../steps/starting-values';
-export { type ParamMeta, paramsOf } from '../steps/params';
+export { isShown, type ParamMeta, paramsOf } from '../steps/params';
 export { clipWords, rangeWords } from '../steps/range/words';
 export { type CurvePoint, monotoneCurve } from '../steps/shape/curve';
 export { type Family, JOIN_MODES, type JoinMode, type Layers } from '../steps/step';

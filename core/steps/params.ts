@@ -17,6 +17,10 @@ export interface ParamMeta {
   /** Equal ratios rather than equal differences along a slider. */
   logarithmic?: boolean;
   choices?: Record<string, string>;
+  /** What a slider reaches, where the bounds are further. */
+  span?: [number, number];
+  /** Typed, without a slider. */
+  typed?: boolean;
   /** Shown only where another setting has one of these values. */
   when?: Record<string, readonly unknown[]>;
   /** Shown only where another setting is less than this. */
@@ -35,10 +39,14 @@ interface Words {
   when?: ParamMeta['when'];
   more?: boolean;
   below?: Record<string, number>;
+  /** Of a count that has few values: what each is called. */
+  choices?: Record<string, string>;
 }
 
 interface NumberOptions extends Words {
   fits?: ParamMeta['fits'];
+  span?: [number, number];
+  typed?: boolean;
   min: number;
   max: number;
   step?: number;
@@ -61,6 +69,11 @@ export const elevation = (value: number, options: NumberOptions) => numeric('ele
 export const distance = (value: number, options: NumberOptions) => numeric('distance', 'm', value, { step: 1, ...options });
 export const degrees = (value: number, options: NumberOptions) => numeric('degrees', '°', value, { step: 0.5, ...options });
 export const count = (value: number, options: NumberOptions) => numeric('count', '', value, { step: 1, ...options }, true);
+/** Metres that may be small fractions; any other unit where one is named. */
+export const length = (value: number, options: NumberOptions & { unit?: string }) => {
+  const { unit = 'm', ...rest } = options;
+  return numeric('number', unit, value, { step: 0.1, ...rest });
+};
 /** A share, 0 to 1 unless told otherwise; shown in percent. */
 export const ratio = (value: number, options: Partial<NumberOptions> & { label: string }) =>
   numeric('ratio', '%', value, { min: 0, max: 1, step: 0.01, ...options });
@@ -147,6 +160,11 @@ export function asset(label: string, help: string, when?: ParamMeta['when']) {
     .default('')
     .meta(meta as unknown as Record<string, unknown>);
 }
+
+/** Whether a setting means anything beside what the others are set to. */
+export const isShown = (meta: ParamMeta, settings: Record<string, unknown>): boolean =>
+  Object.entries(meta.when ?? {}).every(([key, values]) => values.includes(settings[key])) &&
+  Object.entries(meta.below ?? {}).every(([key, bound]) => Number(settings[key]) < bound);
 
 /** The settings of a step in their order, each with its description. */
 export function paramsOf(schema: z.ZodObject): { key: string; meta: ParamMeta; value: unknown }[] {

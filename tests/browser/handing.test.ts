@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { evaluateAtSamples, groundForReceiver, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../app/run/frames';
-import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoOfFewSamples, downloadsInto, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -22,7 +22,7 @@ const download = downloadsInto(path);
 /** The demo's heights at a receiver's samples, worked out beside the browser. */
 const known = new Map<string, { ground: Ground; height: Float32Array }>();
 async function truth(id: string, samples: number) {
-  const { course, assets } = await readProject(readBytes('app/public/demo/dunmorrow.uplandcast'));
+  const { course, assets } = await readProject(await demoOfFewSamples());
   const ground = groundForReceiver(
     receivers.find((r) => r.id === id)!,
     course.ground,
@@ -133,10 +133,10 @@ describe('handing on', () => {
       list
         .trim()
         .split('\n')
-        .map((n) => n.replace('dunmorrow-1025', '')),
+        .map((n) => n.replace('dunmorrow-257', '')),
     ).toEqual(['.png', '-normal.png', '-slope.png', '-mask-quarry-pit.png', '-colour.png', '-weights.png', '-docket.html', '-docket.json']);
     const files = unzipSync(readBytes(file));
-    const docket = JSON.parse(new TextDecoder().decode(files['dunmorrow-1025-docket.json'])) as {
+    const docket = JSON.parse(new TextDecoder().decode(files['dunmorrow-257-docket.json'])) as {
       files: { name: string; meaning: string; proof: { ok: boolean } | null }[];
       spots: { now: number; delivered: number }[];
     };
@@ -144,8 +144,8 @@ describe('handing on', () => {
     expect(docket.files.find((f) => f.name.includes('colour'))!.meaning).toBe('colour');
     expect(docket.spots.length).toBe(3);
     for (const spot of docket.spots) expect(Math.abs(spot.now - spot.delivered)).toBeLessThan(0.005);
-    expect(new TextDecoder().decode(files['dunmorrow-1025-docket.html'])).toContain('data:image/png');
-    save(path('weights.png'), files['dunmorrow-1025-weights.png']);
+    expect(new TextDecoder().decode(files['dunmorrow-257-docket.html'])).toContain('data:image/png');
+    save(path('weights.png'), files['dunmorrow-257-weights.png']);
     const sums = run('convert', [
       path('weights.png'),
       '-channel',

@@ -35,7 +35,7 @@ describe('weathering', () => {
     const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Cut', exact: true }).click()]);
     expect(file.suggestedFilename()).toBe('dunmorrow-cut.tif');
     const { reading } = await readWith(Uint8Array.from(readFileSync(await file.path())));
-    expect([reading.width, reading.height, reading.type]).toEqual([1025, 1025, 'f32']);
+    expect([reading.width, reading.height, reading.type]).toEqual([257, 257, 'f32']);
     const [lines] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Streams', exact: true }).click()]);
     expect((JSON.parse(readFileSync(await lines.path(), 'utf8')) as { type: string }).type).toBe('FeatureCollection');
     expect(faults).toEqual([]);

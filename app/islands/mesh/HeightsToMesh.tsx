@@ -1,18 +1,19 @@
 import { useEffect, useMemo, useState } from 'react';
-import { meshFormats } from '@upland-cast/core';
-import { Button, Row, Segments } from '../../components/controls';
+import { changeMeshSettings, meshSettingsFor, ownSegments, type MeshSettings } from '@upland-cast/core';
+import { Button } from '../../components/controls';
+import { SwitchRow } from '../../components/SettingRow';
 import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
 import { engine, telling } from '../../engine/client';
-import type { MeshCurve, MeshPreview, MeshSpec, WrittenMesh } from '../../engine/api';
+import type { MeshCurve, MeshPreview, WrittenMesh } from '../../engine/api';
 import { say, useTerrain } from '../../store/terrain';
 import { ErrorChart } from './ErrorChart';
 import type { Made, Shown } from './shown';
 import { useEngineQuery } from '../../components/use-engine-query';
 import css from './MeshRoom.module.css';
-import { Faces, Pieces, Place, SwitchRow, Wears } from './MeshSettings';
+import { MeshSettingsPanel } from './MeshSettings';
 
 interface Props {
   onShown: (shown: Shown | null) => void;
@@ -23,58 +24,21 @@ interface Props {
 /** Above this, a person is asked before anything is made. */
 const MUCH_MEMORY = 2 * 2 ** 30;
 
-const begun = (ground: { width: number; depth: number }, segments: number): MeshSpec => ({
-  kind: 'grid',
-  segments,
-  faces: 'triangles',
-  by: 'error',
-  maxError: 2,
-  triangles: 50_000,
-  levels: 0,
-  parts: { by: 'one', across: 2, down: 2, limit: 65_535 },
-  extent: { width: ground.width, depth: ground.depth },
-  strength: 1,
-  zero: 0,
-  base: 0,
-  scale: 1,
-  up: 'y',
-  handed: 'right',
-  pivot: 'centre',
-  normals: 'exact',
-  uvs: 'whole',
-  edge: 'open',
-  edgeLength: 20,
-  water: false,
-  colours: false,
-  colourMap: 0,
-  normalMap: 0,
-  format: 'glb',
-  packed: false,
-  quantised: false,
-});
-
-/** The axes that a format is read by, where it has its own. */
-function axesOf(id: MeshSpec['format']): Partial<Pick<MeshSpec, 'up' | 'handed'>> {
-  const { axes } = meshFormats.find((f) => f.id === id)!;
-  return axes ? { up: axes.up, handed: axes.handed } : {};
-}
-
 /** A mesh out of the ground: its faces, its place and axes, what it wears, its parts and levels; its error measured before and after it is written. */
 export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const course = useTerrain((s) => s.course)!;
   const { ground } = course;
-  const most = Math.max(1, ground.across - (ground.registration === 'point' ? 1 : 0));
-  const [spec, setSpec] = useState<MeshSpec>(() => begun(ground, Math.min(256, most)));
+  const most = ownSegments(ground);
+  const [settings, setSettings] = useState<MeshSettings>(() => meshSettingsFor(ground));
   const [written, setWritten] = useState<WrittenMesh | null>(null);
   const [curve, setCurve] = useState<MeshCurve | null>(null);
   const [charting, setCharting] = useState<Work | null>(null);
   const [writing, setWriting] = useState<Work | null>(null);
   const [sure, setSure] = useState(false);
-  const set = (change: Partial<MeshSpec>) => setSpec((s) => ({ ...s, ...change }));
-  const format = meshFormats.find((f) => f.id === spec.format)!;
-  const key = JSON.stringify(spec);
+  const set = (change: Partial<MeshSettings>) => setSettings((s) => changeMeshSettings(s, change));
+  const key = JSON.stringify(settings);
 
-  const { value: preview, fault: previewFault } = useEngineQuery(() => engine().meshPreview(course, spec), [key, course], 200);
+  const { value: preview, fault: previewFault } = useEngineQuery(() => engine().meshPreview(course, settings), [key, course], 200);
   const fault = previewFault ?? preview?.refused ?? '';
   useEffect(() => {
     if (!preview) return;
@@ -95,7 +59,7 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
     setWriting({ words: 'Making the faces', share: 0 });
     const result = await engine().mesh(
       course,
-      spec,
+      settings,
       fileNameOf(course.name, ''),
       telling((words, share) => setWriting({ words, share })),
     );
@@ -119,43 +83,7 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const heavy = (facts?.memory ?? 0) > MUCH_MEMORY;
   return (
     <>
-      <Faces spec={spec} set={set} most={most} />
-      <Place spec={spec} set={set} ground={ground} />
-      <Wears spec={spec} set={set} />
-      <Pieces spec={spec} set={set} facts={facts} split={preview?.split} />
-      <Part title="File">
-        <Row label="Format">
-          <Segments
-            label="Format"
-            value={spec.format}
-            choices={Object.fromEntries(meshFormats.map((f) => [f.id, f.title]))}
-            onChange={(format) =>
-              // Each begins with the axes that it is read by.
-              set({ format, ...axesOf(format) })
-            }
-          />
-        </Row>
-        {format.options.length > 0 && (
-          <>
-            <SwitchRow
-              label="Packed"
-              on={spec.packed}
-              onChange={(packed) => set({ packed })}
-              help="EXT_meshopt_compression: smaller, and the same mesh. Its reader has to know it."
-            />
-            <SwitchRow
-              label="16-bit places"
-              on={spec.quantised}
-              onChange={(quantised) => set({ quantised })}
-              help="KHR_mesh_quantization: about half the bytes; what it costs is measured."
-            />
-          </>
-        )}
-        {!format.quads && spec.faces === 'quads' && spec.kind === 'grid' && (
-          <p className={css.note}>{format.title} holds triangles only: each quad is cut in two.</p>
-        )}
-        {!format.textured && spec.parts.by !== 'one' && <p className={css.note}>{format.title} holds one mesh: its parts lie in it one after the other.</p>}
-      </Part>
+      <MeshSettingsPanel settings={settings} set={set} ground={ground} most={most} preview={preview ?? null} />
       <Part title="What it will be">
         {facts ? (
           <Facts
@@ -163,11 +91,11 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
               ['vertices', figure(facts.vertices, 0)],
               ['faces', figure(facts.faces, 0)],
               ['triangles', figure(facts.triangles, 0)],
-              ...((spec.kind === 'grid'
+              ...((settings.kind === 'grid'
                 ? [
                     [
                       'cell',
-                      `${metres(spec.extent.width / spec.segments)} × ${metres(spec.extent.depth / Math.max(1, Math.round((spec.segments * ground.depth) / ground.width)))}`,
+                      `${metres(settings.width / settings.segments)} × ${metres(settings.depth / Math.max(1, Math.round((settings.segments * ground.depth) / ground.width)))}`,
                     ],
                   ]
                 : []) as [string, string][]),

@@ -18,6 +18,7 @@ export const obj: MeshFormat = {
   mediaType: 'model/obj',
   quads: true,
   textured: true,
+  colours: true,
   options: [],
   sniff: looksLikeObj,
   read,

@@ -17,6 +17,7 @@ export const ply: MeshFormat = {
   mediaType: 'model/ply',
   quads: true,
   textured: false,
+  colours: true,
   options: [],
   sniff: (b) => b[0] === 0x70 && b[1] === 0x6c && b[2] === 0x79 && (b[3] === 10 || b[3] === 13),
   read,

@@ -16,6 +16,7 @@ export const stl: MeshFormat = {
   mediaType: 'model/stl',
   quads: false,
   textured: false,
+  colours: false,
   options: [],
   axes: {
     up: 'z',

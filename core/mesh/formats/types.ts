@@ -31,6 +31,8 @@ export interface MeshFormat {
   quads: boolean;
   /** Whether it holds several meshes, water of its own, and pictures. */
   textured: boolean;
+  /** Whether its vertices can have colours. */
+  colours: boolean;
   options: readonly (keyof MeshOptions)[];
   /** The axes and the hand that its readers take for granted, and why; left out: any. */
   axes?: Pick<MeshFrame, 'up' | 'handed'> & { reason: string };

@@ -1,10 +1,9 @@
 import { Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
-import { maskById, paramsOf, sentenceOf, type MaskUse, type ParamMeta } from '@upland-cast/core';
+import { isShown, maskById, paramsOf, sentenceOf, type MaskUse, type ParamMeta } from '@upland-cast/core';
 import { Button, Row, ShareRow, SliderRow, Switch } from '../../../components/controls';
 import { endGesture } from '../../../store/terrain';
 import { ParamRow } from './ParamRow';
-import { isShown } from '../view/shown';
 import css from './Settings.module.css';
 
 interface MaskCardProps {

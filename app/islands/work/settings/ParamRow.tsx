@@ -1,7 +1,8 @@
 import { Dices, FolderOpen, PencilLine, Plus, RefreshCw, Trash2 } from 'lucide-react';
 import { useRef, useState } from 'react';
 import type { ParamMeta } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '../../../components/controls';
+import { Button, NumberField, Row, Select } from '../../../components/controls';
+import { SettingRow } from '../../../components/SettingRow';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
 import type { TakenIn } from '../../../engine/api';
@@ -27,22 +28,6 @@ export interface Setter {
 /** One setting of a step or a mask, made from what its schema says of it. */
 export function ParamRow({ meta, value, disabled, set, newTributary, roll, takeFile }: { meta: ParamMeta; value: unknown; disabled: boolean } & Setter) {
   switch (meta.kind) {
-    case 'choice':
-      return (
-        <Row label={meta.label} help={meta.help}>
-          {Object.keys(meta.choices!).length <= 3 && Object.values(meta.choices!).join('').length < 21 ? (
-            <Segments label={meta.label} value={String(value)} choices={meta.choices!} onChange={(v) => set(v)} />
-          ) : (
-            <Select label={meta.label} value={String(value)} choices={meta.choices!} disabled={disabled} onChange={(v) => set(v)} />
-          )}
-        </Row>
-      );
-    case 'switch':
-      return (
-        <Row label={meta.label} help={meta.help}>
-          <Switch label={meta.label} on={Boolean(value)} disabled={disabled} onChange={(on) => set(on)} />
-        </Row>
-      );
     case 'seed':
       return (
         <Row label={meta.label} help={meta.help}>
@@ -71,22 +56,7 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll, takeF
     case 'line':
       return <LineRow meta={meta} points={value as { east: number; south: number }[]} disabled={disabled} set={set} />;
     default:
-      return (
-        <SliderRow
-          label={meta.label}
-          value={Number(value)}
-          unit={meta.unit}
-          show={meta.kind === 'ratio' ? 100 : 1}
-          min={meta.min!}
-          max={meta.max!}
-          step={meta.step}
-          logarithmic={meta.logarithmic}
-          help={meta.help}
-          disabled={disabled}
-          onChange={(v) => set(v, true)}
-          onDone={endGesture}
-        />
-      );
+      return <SettingRow meta={meta} value={value} disabled={disabled} onChange={set} onDone={endGesture} />;
   }
 }
 

@@ -13,6 +13,7 @@ import {
   type StepUse,
   type Tributary,
   startingValues,
+  isShown,
 } from '@upland-cast/core';
 import { Button, Row, Select, ShareRow, SliderRow, Switch, TextField } from '../../../components/controls';
 import { Facts, Part } from '../../../components/Facts';
@@ -35,7 +36,6 @@ import type { TakenIn } from '../../../engine/api';
 import { BrushPart } from './BrushPart';
 import { ParamRow } from './ParamRow';
 import { RollsStrip } from '../course/RollsStrip';
-import { isShown } from '../view/shown';
 import { WherePart } from './WherePart';
 import css from './Settings.module.css';
 
