@@ -167,10 +167,10 @@ export async function* exportMesh(field: Field, settings: MeshSettings, options:
   const { surface: whole } = await surfaceOf(field, settings, { kernels, signal });
   for (let level = 0; level <= levels; level++) {
     // The first level has half of all the triangles.
-    const begun = (words: string, part: number) => progress(words, 0.3 + 0.7 * (1 - 0.5 ** level + 0.5 ** (level + 1) * part));
+    const begun = (words: string, part: number) => progress(words, 0.3 + 0.7 * (1 - 2 ** -level + 2 ** (-level - 1) * part));
     begun(level === 0 ? 'Laying out the mesh' : `Level ${level}`, 0);
     await breathe(signal);
-    const surface = level === 0 ? whole : await simplifiedSurface(field.ground, whole, 0.5 ** level);
+    const surface = level === 0 ? whole : await simplifiedSurface(field.ground, whole, 2 ** -level);
     const own = level === 0 ? name : `${name}-level-${level}`;
     const dressing = modelOptionsOf(settings, colours);
     const model = modelOf(field, surface, own, dressing);

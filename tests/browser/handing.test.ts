@@ -341,6 +341,8 @@ describe('range work', () => {
   it('says what it does before it is done, with the water line live; a locked sea moves the land', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);
+    const highest = async () => Number(await page.locator('[aria-label="Highest"]').getAttribute('aria-valuenow'));
+    const begun = await highest();
     await page.getByRole('button', { name: 'Range …' }).click();
     const panel = page.getByRole('dialog', { name: 'Range' });
     await panel.getByLabel('Shift by').fill('-70');
@@ -350,7 +352,7 @@ describe('range work', () => {
     await panel.getByRole('radio', { name: 'Stretch' }).click();
     await panel.getByLabel('Highest to').fill('1100');
     await panel.getByLabel('Highest to').press('Enter');
-    await panel.getByText(/Slopes become 1\.\d\d times as steep\. 349\.7 m stays\./).waitFor();
+    await panel.getByText(/Slopes become 1\.\d\d times as steep\. \d+\.\d m stays\./).waitFor();
     await panel.getByRole('radio', { name: 'Clip' }).click();
     await panel.getByText(/% of the ground lies beyond/).waitFor();
     await panel.getByRole('radio', { name: 'Sea' }).click();
@@ -361,7 +363,7 @@ describe('range work', () => {
     const before = await pictures(page);
     await panel.getByRole('button', { name: 'Sea', exact: true }).last().click();
     await nextFullGround(page, before);
-    await expect.poll(() => page.locator('[aria-label="Highest"]').getAttribute('aria-valuenow')).toMatch(/^770\.[12]/);
+    await expect.poll(async () => Math.abs((await highest()) - (begun - 80))).toBeLessThan(0.11);
     // From the keyboard the flag of a locked sea moves the land as well.
     await page.locator('[aria-label="Sea level"]').focus();
     const again = await pictures(page);

@@ -1,0 +1,52 @@
+import type { Course, Field, MapSpec, Order, SamplingReport } from '@upland-cast/core';
+import { transfer } from 'comlink';
+import { reliefPixels } from '../../drawing/relief';
+import type { HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outcome } from '../api';
+import { pngUrl } from '../images';
+import { jobs, outcome } from '../jobs';
+import { tools } from '../state';
+import * as handing from './export-service';
+
+export const exportApi = {
+  measureSampling(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
+    return outcome(() => handing.measureSampling(tools, course, order, jobs.begin('sampling')));
+  },
+
+  orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {
+    return outcome(() => handing.orderCost(tools, course, order, jobs.begin('cost')));
+  },
+
+  /** A map of the ground as it will be handed on, on fewer samples. */
+  async mapDrape(course: Course, source: Order['grounds'][number], spec: MapSpec | { kind: 'ground' }, whole = false): Promise<Outcome<MapDrape>> {
+    const result = await outcome(() => handing.mapDrape(tools, course, source, spec, jobs.begin(whole ? 'still' : 'map'), whole));
+    if (!result.ok) return result;
+    const { height, rgb } = result.value;
+    return transfer(result, rgb ? [height.buffer, rgb.buffer] : [height.buffer]);
+  },
+
+  /** Carries an order out, into memory or into a file on disk. */
+  handOn(
+    course: Course,
+    order: Order,
+    given: { handle?: FileSystemFileHandle; onServer: boolean; spotsBefore: Record<string, number> },
+    listener: Listener,
+  ): Promise<Outcome<HandedOn>> {
+    const relief = (field: Field) =>
+      pngUrl(
+        reliefPixels(field, 480, Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)), true),
+        480,
+        Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)),
+      );
+    return outcome(() =>
+      handing.carryOut(tools, course, order, { ...given, relief }, (words, share) => listener.progress(words, share, false), jobs.begin('hand')),
+    );
+  },
+
+  stopHanding(): void {
+    jobs.stop('hand');
+  },
+
+  trial(told: Parameters<typeof handing.trial>[0]): Promise<Outcome<TrialResult>> {
+    return outcome(() => handing.trial(told));
+  },
+};

@@ -1,0 +1,266 @@
+import {
+  findUse,
+  groundAtSamples,
+  maskAt,
+  startingCourse,
+  describeChange,
+  describeDrainage,
+  spreadAccumulation,
+  drainageOf,
+  spacingOf,
+  streamsAsGeoJson,
+  streamsOf,
+  defaultChannelArea,
+  writeLayer,
+  type DrainageReport,
+  type Stage,
+  evaluate,
+  fieldOf,
+  fillForDisplay,
+  histogram,
+  previewGround,
+  shareUnderWater,
+  shorelineLength,
+  statistics,
+  stepById,
+  UplandError,
+  type Course,
+  type Evaluation,
+  type Field,
+  type Ground,
+  describeLand,
+  type LandReport,
+} from '@upland-cast/core';
+import { transfer } from 'comlink';
+import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../../drawing/drapes';
+import { patchErrors } from '../../drawing/quadtree';
+import { reliefPixels } from '../../drawing/relief';
+import { loadAsset } from '../../storage/assets';
+import {
+  ROLL_PICTURE,
+  THUMBNAIL,
+  type EngineFacts,
+  type Listener,
+  type Outcome,
+  type MaskPicture,
+  type Picture,
+  type PictureRequest,
+  type Reached,
+  type ReportOutcome,
+} from '../api';
+import { pngBlob } from '../images';
+import { jobs, outcome } from '../jobs';
+import { kernels, cache, tools, state, toldOfLosses } from '../state';
+
+/** Stage keys whose pictures the page has. */
+const pictured = new Set<string>();
+/** In the order they are offered. */
+const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
+
+/** Works out for the screen: what was being worked out for it before is given up. */
+async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
+  return evaluate(course, {
+    kernels,
+    cache,
+    ground,
+    previous,
+    everyLine: true,
+    signal: jobs.begin('picture'),
+    halt: jobs.begin('halt'),
+    asset: loadAsset,
+    onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share, 'until' in stepById(use.step).params.shape),
+    // A tributary's ground is not what the view shows.
+    onStanding: ({ use, field }) => findUse(course, use.id)?.line.id === '' && listener.standing(field.ground, field.height as Float32Array<ArrayBuffer>),
+    onStage: (stage) => {
+      const known = pictured.has(stage.key);
+      const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
+      pictured.add(stage.key);
+      listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, words: stage.words, relief, took: stage.took });
+    },
+  });
+}
+
+export const previewApi = {
+  facts(): EngineFacts {
+    return { threads: kernels.threads, isolated: self.crossOriginIsolated, held: cache.bytes, limit: cache.limit };
+  },
+
+  stop(): void {
+    jobs.stop('picture');
+  },
+
+  /** Ends the step that is worked on and keeps what there is of it. */
+  keep(): void {
+    jobs.stop('halt');
+  },
+
+  /** Works a course out, small or whole, and gives the ground back to be drawn. */
+  async picture(
+    course: Course,
+    { preview, standing, mask, layer, of }: PictureRequest,
+    listener: Listener,
+  ): Promise<Outcome<Picture & { mask?: MaskPicture; layer?: LayerPicture; reached: Reached[]; said?: string }>> {
+    const result = await outcome(async () => {
+      const began = performance.now();
+      const ground = preview ? previewGround(course.ground) : course.ground;
+      const whole = !preview || ground === course.ground;
+      const evaluation = await workOut(course, ground, listener, whole ? state.full?.evaluation : undefined);
+      if (whole) state.full = { course, evaluation };
+      const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
+      // A copy: what goes to the page leaves this thread.
+      const { height: own } = stood ?? evaluation;
+      const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
+      const { valid } = field;
+      const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
+      const stats = statistics(field);
+      return {
+        ground,
+        height,
+        statistics: stats,
+        histogram: histogram(field, 160, stats),
+        shareUnderWater: shareUnderWater(field, course.ground.sea),
+        preview: ground !== course.ground,
+        took: performance.now() - began,
+        patchErrors: patchErrors({ ground, height }),
+        valid,
+        mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
+        layer: layer ? await layerPicture(layer, field, evaluation, of, standing) : undefined,
+        said: toldOfLosses(),
+        reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),
+      };
+    });
+    return result.ok ? transfer(result, [result.value.height.buffer]) : result;
+  },
+
+  /** What a step did, measured on the last full ground; null while there is none. */
+  report(id: string): ReportOutcome {
+    const stage = state.full?.evaluation.stages.find((s) => s.use.id === id);
+    if (!stage || !state.full) return null;
+    return {
+      ...describeChange(stage.before, stage.height, state.full.evaluation.ground),
+      took: stage.took,
+      fault: stage.fault,
+      words: stage.words,
+      layers: Object.keys(stage.layers).filter((name) => stage.layers[name] !== stage.layersBefore[name]),
+    };
+  },
+
+  /** What the channels say of the ground as a step leaves it; null while there is none. Beside the report, since it takes longer. */
+  async drainage(id: string): Promise<DrainageReport | null> {
+    const stage = state.full?.evaluation.stages.find((s) => s.use.id === id);
+    if (!stage || !state.full) return null;
+    const known = drained.get(stage.height);
+    if (known) return known;
+    const field = fieldOf({ ground: state.full.evaluation.ground, ...stage }, state.full.course.ground);
+    const { ground } = field;
+    const toSea = statistics(field).lowest < ground.sea;
+    const report = describeDrainage(field, await drainageOf(kernels, field, { toSea }), defaultChannelArea(ground));
+    drained.set(stage.height, report);
+    return report;
+  },
+
+  /** A source with another seed as a small relief, as it stands after its step. */
+  async rollPicture(course: Course, id: string, seed: number): Promise<{ width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> } | null> {
+    const found = findUse(course, id);
+    if (!found) return null;
+    const use = { ...found.use, params: { ...found.use.params, seed }, on: true };
+    // The line alone, as if it were the stem, up to the source.
+    const steps = found.line.steps.slice(0, found.index + 1).map((s) => (s.id === id ? use : s));
+    const alone = { ...course, stem: steps, tributaries: course.tributaries.filter((t) => t.id !== found.line.id) };
+    const { width, height } = ROLL_PICTURE;
+    const answer = await outcome(() => evaluate(alone, { kernels, ground: previewGround(course.ground, 128), asset: loadAsset }));
+    return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height) } : null;
+  },
+
+  /** A starting course as a picture for its card, PNG. */
+  async startingPicture(id: string): Promise<Blob | null> {
+    const course = startingCourse(id)?.make();
+    if (!course) return null;
+    const answer = await outcome(() => evaluate(course, { kernels, ground: groundAtSamples(course.ground, 321) }));
+    return answer.ok ? pngBlob(reliefPixels(answer.value, 320, 220, true), 320, 220) : null;
+  },
+
+  /** The share of the last full ground under an elevation, and the length of that line, metres. */
+  waterAt(level: number): { share: number; shoreline: number } | null {
+    if (!state.full) return null;
+    const field = fieldOf(state.full.evaluation, state.full.course.ground);
+    return { share: shareUnderWater(field, level), shoreline: shorelineLength(field, level) };
+  },
+
+  /** What an order will cost. A newer question ends the one before. */
+  measureLand(field: Field): Promise<Outcome<LandReport>> {
+    return outcome(() => describeLand(tools.kernels, field, { signal: jobs.begin('land') }));
+  },
+
+  /** The layers that steps of the stem leave, each by the last step that does. */
+  async layerNames(course: Course): Promise<Outcome<string[]>> {
+    return outcome(async () => {
+      const { layers } = await evaluate(course, { kernels, cache, asset: loadAsset });
+      return LAYER_ORDER.filter((name) => layers[name]);
+    });
+  },
+
+  /** A layer, the drainage or the streams as a file, at the ground's samples; layers in metres or m², read back and proofed. */
+  async layerFile(course: Course, { layer, name, ground }: { layer: string; name: string; ground: Ground }): Promise<Outcome<Uint8Array<ArrayBuffer>>> {
+    const result = await outcome(async () => {
+      const { height, layers, ground: at } = await evaluate({ ...course, ground }, { kernels, cache, asset: loadAsset });
+      const field: Field = { ground: at, height };
+      if (layer !== 'drainage' && layer !== 'streams') {
+        if (!layers[layer]) throw new UplandError('layer', `No step leaves a layer "${layer}".`);
+        return writeLayer({ ground: { ...at, datum: 0 }, height: layers[layer] }, name);
+      }
+      const drainage = await drainageOf(kernels, field, { toSea: statistics(field).lowest < at.sea });
+      if (layer === 'streams') return new TextEncoder().encode(streamsAsGeoJson(field, streamsOf(field, drainage, defaultChannelArea(at))));
+      const { x, y } = spacingOf(at);
+      return writeLayer({ ground: { ...at, datum: 0 }, height: drainage.accumulation.map((a) => a * x * y) }, name);
+    });
+    return result.ok ? transfer(result, [result.value.buffer]) : result;
+  },
+
+  /** The terrain's picture for its card, from the last full ground. */
+  async thumbnail(): Promise<Blob | null> {
+    if (!state.full) return null;
+    const { ground, height } = state.full.evaluation;
+    return pngBlob(reliefPixels({ ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220, true), 320, 220);
+  },
+};
+
+/** Reports by the ground they are of. */
+const drained = new WeakMap<Float32Array, DrainageReport>();
+
+/** A layer that the step `of` left, or the last one up to where the view stands; or the drainage of the ground itself. */
+async function layerPicture(drape: LayerDrapeId, field: Field, evaluation: Evaluation, of: string | null, standing: string | null): Promise<LayerPicture> {
+  const { x, y } = spacingOf(field.ground);
+  const cell = x * y;
+  if (drape === 'drainage') {
+    const toSea = statistics(field).lowest < field.ground.sea;
+    const accumulation = spreadAccumulation(field, await drainageOf(kernels, field, { toSea }), 'multiple');
+    for (let i = 0; i < accumulation.length; i++) accumulation[i] *= cell;
+    return pictureOfLayer(drape, accumulation, cell);
+  }
+  const names = drape === 'change' ? ['cut', 'fill'] : [drape];
+  const own = (stage: Stage) => names.some((name) => stage.layers[name] && stage.layers[name] !== stage.layersBefore[name]);
+  const stem = evaluation.stages.filter((stage) => stage.line === '');
+  const last = standing ? stem.findIndex((stage) => stage.use.id === standing) : stem.length - 1;
+  const asked = evaluation.stages.find((stage) => stage.use.id === of);
+  const from = asked && own(asked) ? asked : stem.slice(0, last + 1).findLast(own);
+  if (!from) return { drape, values: null, low: 0, high: 0, of: '' };
+  const called = from.use.name || stepById(from.use.step).title;
+  const { layers } = from;
+  if (drape !== 'change') return { ...pictureOfLayer(drape, layers[drape], cell), of: called };
+  const change = new Float32Array(field.height.length);
+  for (let i = 0; i < change.length; i++) change[i] = (layers.fill?.[i] ?? 0) - (layers.cut?.[i] ?? 0);
+  return { ...pictureOfLayer(drape, change, 0), of: called };
+}
+
+async function maskPicture(course: Course, evaluation: Evaluation, use: string): Promise<MaskPicture | undefined> {
+  const weights = await maskAt(course, evaluation, use, { kernels, asset: loadAsset, cache }).catch(() => null);
+  if (!weights) return undefined;
+  const bytes = new Uint8Array(weights.length);
+  let sum = 0;
+  for (let i = 0; i < bytes.length; i++) {
+    bytes[i] = Math.round(weights[i] * 255);
+    sum += weights[i];
+  }
+  return { use, weights: bytes, share: sum / weights.length };
+}
