@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills } from '../../tests/helpers/grounds';
-import { heightAt } from '../view/pick';
+import { heightAt } from '../view/ground/pick';
 import { choosePatches, deepestLevel, forget, PATCH_QUADS, patchErrors } from './quadtree';
 
 describe('the level of detail', () => {

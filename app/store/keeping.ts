@@ -3,8 +3,8 @@ import { engine } from '../engine/client';
 import { db, type MarkRow } from '../storage/db';
 import { setParam } from './course';
 import { amend, replaceCourse, saveNow, say, settled, useTerrain } from './terrain';
-import type { CameraPlace } from '../view/ground-view';
-import { heightAt } from '../view/pick';
+import type { CameraPlace } from '../view/ground/cameras';
+import { heightAt } from '../view/ground/pick';
 
 const { getState: get, setState: set } = useTerrain;
 

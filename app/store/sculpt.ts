@@ -1,7 +1,7 @@
 import { findUse, spacingOf, TILE, tileKey, type Rectangle, type StrokePlace } from '@upland-cast/core';
 import { engine, listening } from '../engine/client';
 import { unstoredCount } from '../storage/assets';
-import type { HeightSource } from '../view/pick';
+import type { HeightSource } from '../view/ground/pick';
 import type { Patch, SculptParams } from '../engine/api';
 import { setMask, setUse, showMask } from './course';
 import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind, type BrushSettings } from './terrain';

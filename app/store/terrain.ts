@@ -18,7 +18,7 @@ import {
 import { sheetNow } from '../storage/sheet';
 import { engine, listening, onEngineEnd } from '../engine/client';
 import type { MaskPicture, Picture, Reached, ReportOutcome, StagePicture } from '../engine/api';
-import type { Walker } from '../view/walk';
+import type { Walker } from '../view/ground/walk';
 import { isLayerDrape, type LayerDrapeId, type LayerPicture } from '../drawing/drapes';
 import { onRemoved, terrainLock } from '../storage/tabs';
 import { db, type Change, type JournalRow } from '../storage/db';

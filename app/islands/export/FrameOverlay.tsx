@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import type { Order, Place } from '@upland-cast/core';
-import type { GroundView } from '../../view/ground-view';
+import type { GroundView } from '../../view/ground/ground-view';
 import css from './FrameOverlay.module.css';
 import { framed, outlineOf, type Frame, type Land } from './frame';
 

@@ -4,7 +4,7 @@ import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
 import { engine } from '../../engine/client';
 import { useTerrain } from '../../store/terrain';
-import { GroundView } from '../../view/ground-view';
+import { GroundView } from '../../view/ground/ground-view';
 import type { Frame } from './frame';
 import { FrameOverlay } from './FrameOverlay';
 import { useEngineQuery } from '../../components/use-engine-query';

@@ -2,8 +2,9 @@ import { Check, Maximize2, Square } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { Button, Segments, Toggles } from '../../../components/controls';
 import { figure } from '../../../components/format';
-import { GroundView, type Aspect } from '../../../view/ground-view';
-import { heightAt, isHole, slopeAt } from '../../../view/pick';
+import type { Aspect } from '../../../view/ground/cameras';
+import { GroundView } from '../../../view/ground/ground-view';
+import { heightAt, isHole, slopeAt } from '../../../view/ground/pick';
 import { roundInterval, TINT } from '../../../drawing/ramp';
 import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../../store/course';
@@ -271,23 +272,23 @@ function steer(view: GroundView | null, key: string, shift: boolean, plan: boole
   const move = shift || plan;
   switch (key) {
     case 'ArrowLeft':
-      view.steer(move ? { east: -1 } : { turn: -8 });
+      view.cameras.steer(move ? { east: -1 } : { turn: -8 });
       return true;
     case 'ArrowRight':
-      view.steer(move ? { east: 1 } : { turn: 8 });
+      view.cameras.steer(move ? { east: 1 } : { turn: 8 });
       return true;
     case 'ArrowUp':
-      view.steer(move ? { south: -1 } : { tilt: 5 });
+      view.cameras.steer(move ? { south: -1 } : { tilt: 5 });
       return true;
     case 'ArrowDown':
-      view.steer(move ? { south: 1 } : { tilt: -5 });
+      view.cameras.steer(move ? { south: 1 } : { tilt: -5 });
       return true;
     case '+':
     case '=':
-      view.steer({ nearer: 1.25 });
+      view.cameras.steer({ nearer: 1.25 });
       return true;
     case '-':
-      view.steer({ nearer: 0.8 });
+      view.cameras.steer({ nearer: 0.8 });
       return true;
     case 'f':
     case 'F':

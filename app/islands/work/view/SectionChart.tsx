@@ -3,7 +3,7 @@ import { useEffect, useRef } from 'react';
 import { figure } from '../../../components/format';
 import { sectionOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/terrain';
-import { heightAt } from '../../../view/pick';
+import { heightAt } from '../../../view/ground/pick';
 import css from './SectionChart.module.css';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, Filler, Tooltip);

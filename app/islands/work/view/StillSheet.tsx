@@ -7,8 +7,8 @@ import { download } from '../../../components/download';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
 import { useTerrain } from '../../../store/terrain';
-import type { GroundView } from '../../../view/ground-view';
-import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/still';
+import type { GroundView } from '../../../view/ground/ground-view';
+import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/ground/still';
 import css from './ViewsPanel.module.css';
 
 /** A picture of the relief at any size, from a kept view or the present one; or a whole turn around it. */
@@ -16,7 +16,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
   const course = useTerrain((s) => s.course)!;
   const picture = useTerrain((s) => s.picture)!;
   const settings = useTerrain((s) => s.view);
-  const here = view.cameraPlace();
+  const here = view.cameras.cameraPlace();
   const away = Math.hypot(...here.eye.map((v, i) => v - here.target[i]));
   const [from, setFrom] = useState('here');
   const [still, setStill] = useState<StillSettings>({

@@ -3,8 +3,8 @@ import { findUse, paramsOf, splineThrough, stepById, type Place } from '@upland-
 import { setParam } from '../../../store/course';
 import { sectionOf, setSection, setSpot } from '../../../store/keeping';
 import { endGesture, useTerrain } from '../../../store/terrain';
-import { banksOf } from '../../../view/banks';
-import type { GroundView } from '../../../view/ground-view';
+import { banksOf } from '../../../view/ground/banks';
+import type { GroundView } from '../../../view/ground/ground-view';
 import css from './ViewOverlay.module.css';
 
 /** What lies over the ground and moves with it: the line of the selected step, the section, the spots. */

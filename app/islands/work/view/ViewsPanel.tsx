@@ -4,8 +4,9 @@ import { Button, NumberField, Row, Segments, Switch, TextField } from '../../../
 import { bytes } from '../../../components/format';
 import { keepView, nameView, removeView } from '../../../store/keeping';
 import { useTerrain } from '../../../store/terrain';
-import { SIDES, type GroundView, type Side } from '../../../view/ground-view';
-import { putDown, type Pace, type Walker } from '../../../view/walk';
+import { SIDES, type Side } from '../../../view/ground/cameras';
+import type { GroundView } from '../../../view/ground/ground-view';
+import { putDown, type Pace, type Walker } from '../../../view/ground/walk';
 import { StillSheet } from './StillSheet';
 import css from './ViewsPanel.module.css';
 
@@ -31,7 +32,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
     if (!view || !picture) return;
     if (walker?.how === how) return useTerrain.setState({ walker: null });
     relief();
-    const { eye, target } = view.cameraPlace();
+    const { eye, target } = view.cameras.cameraPlace();
     const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
     const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
     useTerrain.setState({ walker: putDown(picture, how, east, south, heading) });
@@ -44,7 +45,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
             key={side}
             onClick={() => {
               stand();
-              view?.lookFrom(side);
+              view?.cameras.lookFrom(side);
             }}
           >
             {SIDES[side].replace('From the ', '').replace('From ', '')}
@@ -97,7 +98,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
                 title="Look from here"
                 onClick={() => {
                   stand();
-                  view?.goTo(camera);
+                  view?.cameras.goTo(camera);
                 }}
               >
                 <Eye size={13} />
@@ -109,7 +110,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
           ))}
         </ul>
       )}
-      <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameraPlace())}>
+      <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameras.cameraPlace())}>
         Keep this view
       </Button>
       <Button disabled={!view} onClick={() => setStill(true)}>

@@ -4,9 +4,9 @@ import { setParam } from '../../../store/course';
 import { beginStroke, endStroke, strokeTo } from '../../../store/sculpt';
 import { addSpot } from '../../../store/keeping';
 import { useTerrain } from '../../../store/terrain';
-import type { GroundView } from '../../../view/ground-view';
-import { heightAt } from '../../../view/pick';
-import { goOn, type Going } from '../../../view/walk';
+import type { GroundView } from '../../../view/ground/ground-view';
+import { heightAt } from '../../../view/ground/pick';
+import { goOn, type Going } from '../../../view/ground/walk';
 
 type Canvas = RefObject<HTMLCanvasElement | null>;
 type View = RefObject<GroundView | null>;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { fieldFrom } from '@upland-cast/core';
-import { groundOf } from '../../tests/helpers/grounds';
+import { groundOf } from '../../../tests/helpers/grounds';
 import { heightAt } from './pick';
 import { goOn, PACES, putDown } from './walk';
 

@@ -1,4 +1,4 @@
-import { vec3, WATER } from '../drawing/palette';
+import { vec3, WATER } from '../../drawing/palette';
 
 /** What the ground's shaders share: where a place on the ground lies in the height texture, and how high it is. */
 const COMMON = /* glsl */ `

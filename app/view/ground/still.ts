@@ -1,5 +1,6 @@
 import { LINEAR_OF_CODE, srgbFromLinear } from '@upland-cast/core';
-import { GroundView, type CameraPlace, type ViewOptions } from './ground-view';
+import type { CameraPlace } from './cameras';
+import { GroundView, type ViewOptions } from './ground-view';
 import type { HeightSource } from './pick';
 
 /** How a still is taken. */
@@ -77,7 +78,7 @@ export class StillCamera {
     const { width, height, focus } = settings;
     const sum = new Float32Array(3 * width * height);
     const radius = lensRadius(settings);
-    this.view.goTo(place);
+    this.view.cameras.goTo(place);
     for (let k = 0; k < settings.samples; k++) {
       signal.throwIfAborted();
       const reach = radius * Math.sqrt((k + 0.5) / settings.samples);

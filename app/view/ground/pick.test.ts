@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { fieldFrom } from '@upland-cast/core';
-import { groundOf } from '../../tests/helpers/grounds';
+import { groundOf } from '../../../tests/helpers/grounds';
 import { heightAt, pick, slopeAt } from './pick';
 
 const plane = fieldFrom(groundOf(101), (east, south) => 0.2 * east + 0.1 * south);

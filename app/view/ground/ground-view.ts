@@ -1,0 +1,351 @@
+import { DoubleSide, GLSL3, Mesh, RawShaderMaterial, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
+import type { Rectangle } from '@upland-cast/core';
+import { roundInterval } from '../../drawing/ramp';
+import { wallGeometry } from './geometry';
+import type { HeightSource } from './pick';
+import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
+import type { Walker } from './walk';
+import { GroundCameras, type Aspect } from './cameras';
+import { GroundPatches } from './patches';
+import { GroundTextures } from './textures';
+
+export interface ViewOptions {
+  camera: 'relief' | 'plan';
+  /** A tint by height, shade alone, or a layer that `setLayer` was given. */
+  drape: string;
+  contours: boolean;
+  meshLines: boolean;
+  water: boolean;
+  exaggeration: number;
+  /** Degrees clockwise from north. */
+  sun: number;
+  /** Every sample is drawn, as far as there is room, however far away it lies. */
+  everySample: boolean;
+  /** Left button and one finger belong to the brush. */
+  sculpting: boolean;
+}
+
+interface Ring {
+  east: number;
+  south: number;
+  /** Metres. */
+  radius: number;
+}
+
+const BACKDROP = 0xc4c7c6;
+/** Parts that a frame is drawn in where no graphics card stands behind the page. */
+const SOFTWARE_STRIPS = 4;
+/** Degrees that the sun stands above the horizon. */
+const SUN_HEIGHT = { relief: 34, plan: 45 };
+
+/** Draws a ground with three: height as a float texture, a level-of-detail grid displaced on the card, only when something changed. */
+export class GroundView {
+  readonly cameras: GroundCameras;
+  private readonly textures: GroundTextures;
+  private readonly patches = new GroundPatches();
+  private readonly renderer: WebGLRenderer;
+  private readonly scene = new Scene();
+  private readonly walls: Mesh;
+  private source: HeightSource | null = null;
+  private options: ViewOptions = {
+    camera: 'relief',
+    drape: 'tint',
+    contours: false,
+    meshLines: false,
+    water: true,
+    exaggeration: 1,
+    sun: 315,
+    everySample: false,
+    sculpting: false,
+  };
+  private lit = true;
+  private pending = 0;
+  /** The strip of the frame that is drawn next, and whether another frame was asked for meanwhile. */
+  private strip = 0;
+  private again = false;
+  private seen: Aspect | null = null;
+  private framed = '';
+  private range = { low: 0, high: 1 };
+  private readonly watcher: ResizeObserver;
+  /** Called after every drawn frame. */
+  onFrame: (aspect: Aspect) => void = () => undefined;
+  /** What is drawn over the ground and has to move with it. */
+  readonly overlays = new Set<() => void>();
+
+  /** `pixelRatio`: pixels a CSS pixel; left out: the screen's, two at the most. */
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    pixelRatio?: number,
+  ) {
+    const kept = drawnInSoftware() || pixelRatio !== undefined;
+    this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: kept });
+    this.renderer.setPixelRatio(pixelRatio ?? Math.min(2, window.devicePixelRatio));
+    this.renderer.setClearColor(BACKDROP);
+    this.renderer.getContext().getExtension('OES_texture_float_linear');
+    this.textures = new GroundTextures(this.renderer);
+    this.cameras = new GroundCameras(canvas, this.textures.uniforms, () => this.redraw());
+    const ground = new Mesh(this.patches.geometry, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
+    ground.frustumCulled = false;
+    this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
+    this.walls.frustumCulled = false;
+    this.scene.add(ground, this.walls);
+    this.watcher = new ResizeObserver(() => this.resize());
+    this.watcher.observe(canvas.parentElement!);
+    canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
+    canvas.addEventListener('webglcontextrestored', () => {
+      this.textures.restore();
+      this.renderer.setClearColor(BACKDROP);
+      this.strip = 0;
+      this.pending = 0;
+      this.redraw();
+    });
+    this.resize();
+  }
+
+  /** Shows a ground; the camera stays unless the land itself changed its size. */
+  setGround(source: HeightSource, range: { low: number; high: number }, errors: Float32Array | null = null): void {
+    const { ground } = source;
+    const u = this.textures.uniforms;
+    this.source = source;
+    this.range = range;
+    this.patches.errors = errors;
+    this.textures.setHeights(source);
+    u.range.value.set(range.low - ground.datum, range.high - ground.datum);
+    const land = `${ground.width}×${ground.depth}`;
+    if (this.framed !== land) {
+      this.framed = land;
+      u.middle.value = (range.low + range.high) / 2 - ground.datum;
+      this.frameAll();
+    }
+    const base = Math.min(range.low, Math.max(ground.sea, range.low - 1));
+    u.floorLevel.value = base - ground.datum - Math.max(ground.width, ground.depth) * 0.025;
+    u.skirt.value = Math.max(ground.width, ground.depth) / 60;
+    this.setOptions(this.options);
+  }
+
+  /** Uploads only the samples that a stroke changed. */
+  patch(part: Rectangle): void {
+    if (!this.source) return;
+    this.textures.patchHeights(this.source.height, part);
+    this.patches.forget(this.source.ground, part);
+    this.redraw();
+  }
+
+  /** Uploads only the weights that were painted; all of them are those given to `setMask`. */
+  patchMask(weights: Uint8Array<ArrayBuffer>, part: Rectangle): void {
+    this.textures.patchMask(weights, part);
+    this.redraw();
+  }
+
+  setOptions(options: ViewOptions): void {
+    this.options = options;
+    const u = this.textures.uniforms;
+    u.exaggeration.value = options.exaggeration;
+    u.water.value = options.water ? 1 : 0;
+    u.drape.value = u.colours.value ? (this.lit ? 3 : 4) : options.drape === 'tint' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
+    this.setSunHeight(SUN_HEIGHT[options.camera]);
+    this.cameras.use(options);
+    this.walls.visible = options.camera === 'relief';
+    this.redraw();
+  }
+
+  /** Weights (a byte a sample, those of the ground) laid over it as a drape; null takes them away. */
+  setMask(weights: Uint8Array<ArrayBuffer> | null): void {
+    this.textures.setMask(weights);
+    this.redraw();
+  }
+
+  /** Values (a byte a sample, those of the ground) in colours of their own; null takes them away. */
+  setLayer(values: Uint8Array<ArrayBuffer> | null, colours?: readonly [number, string][]): void {
+    this.textures.setLayer(values, colours);
+    this.setOptions(this.options);
+  }
+
+  /** Colours of the ground's samples (four bytes each) laid over it, under its light or flat; null takes them away. */
+  setColours(rgba: Uint8Array<ArrayBuffer> | null, lit = true): void {
+    this.lit = lit;
+    this.textures.setColours(rgba);
+    this.setOptions(this.options);
+  }
+
+  /** The rings of the brush, and of its twin in the mirror. */
+  setBrush(brush: Ring | null, twin: Ring | null = null): void {
+    const u = this.textures.uniforms;
+    u.brush.value.set(brush?.east ?? 0, brush?.south ?? 0, brush?.radius ?? 0);
+    u.brushTwin.value.set(twin?.east ?? 0, twin?.south ?? 0, twin?.radius ?? 0);
+    this.redraw();
+  }
+
+  /** Looks at the whole ground, in both cameras. */
+  frameAll(): void {
+    this.cameras.frameAll();
+    this.resize();
+  }
+
+  /** Looks out of the eyes of somebody on the ground; null goes back to where the camera was. */
+  walk(walker: Walker | null): void {
+    this.cameras.walk(walker);
+    this.setOptions(this.options);
+  }
+
+  /** The place on the ground under a pixel of the canvas. */
+  placeAt(clientX: number, clientY: number): { east: number; south: number } | null {
+    return this.source && this.cameras.placeAt(this.source, clientX, clientY, this.options.water);
+  }
+
+  /** Where a place on the ground is seen, pixels of the canvas; null while it lies behind the eye. */
+  screenOf(east: number, south: number): { x: number; y: number } | null {
+    return this.source && this.cameras.screenOf(this.source, east, south, this.options.water);
+  }
+
+  /** Bytes that the card holds for this view. */
+  get bytes(): number {
+    return this.textures.bytes;
+  }
+
+  /** How high the sun stands, degrees; until options are set anew. */
+  setSunHeight(degrees: number): void {
+    const azimuth = (this.options.sun * Math.PI) / 180;
+    const altitude = (degrees * Math.PI) / 180;
+    this.textures.uniforms.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
+  }
+
+  /**
+   * One picture through a point of the lens, metres right and up of its middle, sharp at `focus`
+   * metres; moved by a part of a pixel. The pixels, four bytes each, from the foot up.
+   */
+  async exposure({
+    fov,
+    lens,
+    focus,
+    jitter,
+  }: {
+    fov: number;
+    lens: readonly [number, number];
+    focus: number;
+    jitter: readonly [number, number];
+  }): Promise<Uint8Array> {
+    cancelAnimationFrame(this.pending);
+    this.pending = 0;
+    const { renderer } = this;
+    const { perspective } = this.cameras;
+    const place = this.cameras.cameraPlace();
+    perspective.fov = fov;
+    perspective.updateProjectionMatrix();
+    const size = renderer.getDrawingBufferSize(new Vector2());
+    const half = Math.tan((fov * Math.PI) / 360);
+    // The window stays where it is at the focus while the eye moves over the lens.
+    const e = perspective.projectionMatrix.elements;
+    e[8] += -lens[0] / (focus * half * perspective.aspect) + (2 * jitter[0]) / size.x;
+    e[9] += -lens[1] / (focus * half) + (2 * jitter[1]) / size.y;
+    perspective.projectionMatrixInverse.copy(perspective.projectionMatrix).invert();
+    perspective.position.add(new Vector3(lens[0], lens[1], 0).applyQuaternion(perspective.quaternion));
+    this.seen = this.cameras.aspect(this.source!.ground, this.range);
+    this.textures.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+    this.choosePatches();
+    renderer.setScissorTest(true);
+    for (let strip = 0; strip < SOFTWARE_STRIPS; strip++) {
+      const [from, to] = [strip, strip + 1].map((k) => Math.floor((size.y * k) / SOFTWARE_STRIPS));
+      renderer.setScissor(0, from, size.x, to - from);
+      renderer.render(this.scene, perspective);
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+    renderer.setScissorTest(false);
+    const pixels = new Uint8Array(4 * size.x * size.y);
+    const gl = renderer.getContext();
+    gl.readPixels(0, 0, size.x, size.y, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+    this.cameras.goTo(place);
+    cancelAnimationFrame(this.pending);
+    this.pending = 0;
+    return pixels;
+  }
+
+  redraw(): void {
+    if (this.pending) this.again = this.strip > 0;
+    else this.pending = requestAnimationFrame(() => this.draw());
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.pending);
+    this.watcher.disconnect();
+    this.cameras.dispose();
+    this.textures.dispose();
+    this.renderer.dispose();
+  }
+
+  /**
+   * Draws a frame; without a graphics card in strips, one a turn, so that the page answers
+   * between them. What is asked for meanwhile is drawn when the last strip is there.
+   */
+  private draw(): void {
+    this.pending = 0;
+    if (!this.source) return;
+    const { ground } = this.source;
+    if (this.strip === 0) {
+      this.seen = this.cameras.aspect(ground, this.range);
+      this.textures.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+      this.textures.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
+      this.textures.uniforms.meshLines.value = this.options.meshLines ? this.seen.meshEvery : 0;
+      this.choosePatches();
+    }
+    const strips = drawnInSoftware() ? SOFTWARE_STRIPS : 1;
+    if (strips > 1) {
+      const { width, height } = this.renderer.getSize(new Vector2());
+      const from = Math.floor((height * (strips - 1 - this.strip)) / strips);
+      const to = Math.floor((height * (strips - this.strip)) / strips);
+      this.renderer.setScissorTest(true);
+      this.renderer.setScissor(0, from, width, to - from);
+    }
+    this.renderer.render(this.scene, this.cameras.current);
+    this.strip++;
+    if (this.strip < strips) {
+      this.pending = requestAnimationFrame(() => this.draw());
+      return;
+    }
+    this.strip = 0;
+    if (this.again) {
+      this.again = false;
+      this.redraw();
+    }
+    if (this.seen) this.onFrame(this.seen);
+    this.overlays.forEach((moved) => moved());
+  }
+
+  private choosePatches(): void {
+    const { ground } = this.source!;
+    const { exaggeration, everySample, camera } = this.options;
+    const u = this.textures.uniforms;
+    const plan = camera === 'plan';
+    const rows = this.renderer.getDrawingBufferSize(new Vector2()).y;
+    const count = this.patches.choose(ground, this.cameras.perspective, { middle: u.middle.value, range: this.range, exaggeration, everySample, plan, rows });
+    u.skirt.value = plan ? 0 : Math.max(ground.width, ground.depth) / 60;
+    // Read by the browser tests.
+    this.canvas.dataset.patches = String(count);
+  }
+
+  private resize(): void {
+    const box = this.canvas.parentElement!;
+    const width = Math.max(1, box.clientWidth);
+    const height = Math.max(1, box.clientHeight);
+    this.renderer.setSize(width, height, false);
+    this.cameras.resize(width, height);
+    this.redraw();
+  }
+
+  private material(vertexShader: string, fragmentShader: string): RawShaderMaterial {
+    return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: this.textures.uniforms, side: DoubleSide });
+  }
+}
+
+let software: boolean | undefined;
+
+/** Whether there is no graphics card behind the page: smoothing edges then costs more than it gives. */
+function drawnInSoftware(): boolean {
+  if (software === undefined) {
+    const probe = document.createElement('canvas').getContext('webgl2');
+    const facts = probe?.getExtension('WEBGL_debug_renderer_info');
+    software = Boolean(probe && facts && /swiftshader|llvmpipe|software/i.test(String(probe.getParameter(facts.UNMASKED_RENDERER_WEBGL))));
+    probe?.getExtension('WEBGL_lose_context')?.loseContext();
+  }
+  return software;
+}
