@@ -8,7 +8,8 @@ vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
 
 const { allUses, makeCourse, makeGround, makeTributary, stepUse } = await import('@upland-cast/core');
-const { change, redo, undo, useTerrain } = await import('./terrain');
+const { change, redo, undo } = await import('./history');
+const { useTerrain } = await import('./state');
 const ops = await import('./course');
 const keeping = await import('./keeping');
 

@@ -21,7 +21,9 @@ import {
   type StepUse,
 } from '@upland-cast/core';
 import { isLayerDrape } from '../drawing/drapes';
-import { change, endGesture, refreshReport, say, useTerrain, workOut } from './terrain';
+import { change, endGesture } from './history';
+import { refreshReport, workOut } from './evaluation';
+import { say, useTerrain } from './state';
 
 const { getState: get, setState: set } = useTerrain;
 

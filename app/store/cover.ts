@@ -1,6 +1,6 @@
 import { coverSchema, maskUse, defaultCover, type Cover, type CoverLayer, type MaskUse, type Order } from '@upland-cast/core';
 import { keepAsset } from '../storage/assets';
-import { amend, change } from './terrain';
+import { amend, change } from './history';
 
 /** Changes what the ground is covered with. */
 export function setCover(label: string, recipe: (cover: Cover) => void, gesture?: string): void {

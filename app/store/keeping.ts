@@ -2,7 +2,10 @@ import { parseCourse, sentenceOf, type Course } from '@upland-cast/core';
 import { engine } from '../engine/client';
 import { db, type MarkRow } from '../storage/db';
 import { setParam } from './course';
-import { amend, replaceCourse, saveNow, say, settled, useTerrain } from './terrain';
+import { amend, replaceCourse } from './history';
+import { saveNow } from './persistence';
+import { say, useTerrain } from './state';
+import { settled } from './evaluation';
 import type { CameraPlace } from '../view/ground/cameras';
 import { heightAt } from '../view/ground/pick';
 

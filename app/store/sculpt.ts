@@ -4,7 +4,9 @@ import { unstoredCount } from '../storage/assets';
 import type { HeightSource } from '../view/ground/pick';
 import type { Patch, SculptParams } from '../engine/api';
 import { setMask, setUse, showMask } from './course';
-import { change, fullGround, holdWork, say, useTerrain, workOut, workOutBehind, type BrushSettings } from './terrain';
+import { change } from './history';
+import { fullGround, holdWork, workOut, workOutBehind } from './evaluation';
+import { say, useTerrain, type BrushSettings } from './state';
 
 const { getState: get } = useTerrain;
 

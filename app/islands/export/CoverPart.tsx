@@ -4,7 +4,8 @@ import { maskKinds, maskUse, RAMPS, defaultCover, type Course, type CoverLayer }
 import { Button, NumberField, Row, Segments, ShareRow, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { loadAsset } from '../../storage/assets';
-import { endGesture, useTerrain } from '../../store/terrain';
+import { endGesture } from '../../store/history';
+import { useTerrain } from '../../store/state';
 import { addLayer, layerPicture, setCover, setLayer, setLayerMask } from '../../store/cover';
 import { MaskCard } from '../work/settings/MaskCard';
 import settings from '../work/settings/Settings.module.css';

@@ -22,7 +22,7 @@ import { engine, listening } from '../../engine/client';
 import type { HandedOn } from '../../engine/api';
 import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
-import { useTerrain } from '../../store/terrain';
+import { useTerrain } from '../../store/state';
 import { PixelPicture } from '../import/PixelPicture';
 import { CoverPart } from './CoverPart';
 import { GroundPart, HeightPart } from './FilePart';

@@ -121,12 +121,7 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
       ) : (
         order.samples !== own && (
           <Row label="Comes to it">
-            <Segments
-              label="Comes to it"
-              value={order.fit}
-              choices={{ anew: 'Whole', crop: 'Cut', extend: 'Carried on' }}
-              onChange={(fit) => set({ fit })}
-            />
+            <Segments label="Comes to it" value={order.fit} choices={{ anew: 'Whole', crop: 'Cut', extend: 'Carried on' }} onChange={(fit) => set({ fit })} />
           </Row>
         )
       )}

@@ -3,7 +3,7 @@ import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/co
 import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
 import { engine } from '../../engine/client';
-import { useTerrain } from '../../store/terrain';
+import { useTerrain } from '../../store/state';
 import { GroundView } from '../../view/ground/ground-view';
 import type { Frame } from './frame';
 import { FrameOverlay } from './FrameOverlay';

@@ -1,5 +1,5 @@
 import { isMesh, UplandError } from '@upland-cast/core';
-import { useTerrain } from '../../store/terrain';
+import { useTerrain } from '../../store/state';
 
 /** A file that was dropped, chosen or pasted, with the way back to it where the browser gives one. */
 export interface Brought {

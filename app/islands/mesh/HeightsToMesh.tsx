@@ -8,7 +8,7 @@ import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
 import { engine, telling } from '../../engine/client';
 import type { MeshCurve, MeshPreview, WrittenMesh } from '../../engine/api';
-import { say, useTerrain } from '../../store/terrain';
+import { say, useTerrain } from '../../store/state';
 import { ErrorChart } from './ErrorChart';
 import type { Made, Shown } from './shown';
 import { useEngineQuery } from '../../components/use-engine-query';

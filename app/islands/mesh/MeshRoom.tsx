@@ -4,7 +4,7 @@ import { MeshView, type Look } from '../../view/mesh-view';
 import { HeightsToMesh } from './HeightsToMesh';
 import { MeshToHeights } from './MeshToHeights';
 import type { Made, Shown } from './shown';
-import { useTerrain } from '../../store/terrain';
+import { useTerrain } from '../../store/state';
 import css from './MeshRoom.module.css';
 
 const LOOKS: Record<Look, string> = { wire: 'Wire over shade', shade: 'Shade', error: 'Error', normals: 'Normal map', outline: 'Outlines' };

@@ -1,6 +1,7 @@
 import { X } from 'lucide-react';
 import { Button } from '../../components/controls';
-import { keepAsNew, say, useTerrain } from '../../store/terrain';
+import { keepAsNew } from '../../store/persistence';
+import { say, useTerrain } from '../../store/state';
 import { SaveProject } from './SaveProject';
 import css from './Notices.module.css';
 

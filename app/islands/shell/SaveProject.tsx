@@ -3,7 +3,7 @@ import { Button } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { db } from '../../storage/db';
 import { giveOut } from '../../storage/terrains';
-import { say, useTerrain } from '../../store/terrain';
+import { say, useTerrain } from '../../store/state';
 
 /** Gives the terrain that is open out as a project file, as it is in memory. */
 export async function saveProject(): Promise<void> {

@@ -1,5 +1,5 @@
 import type { ComponentType } from 'react';
-import type { Room } from '../../store/terrain';
+import type { Room } from '../../store/state';
 import { ExportRoom } from '../export/ExportRoom';
 import { MeshRoom } from '../mesh/MeshRoom';
 import { WorkRoom } from '../work/WorkRoom';

@@ -1,5 +1,5 @@
 import { useEffect, useState, type RefObject } from 'react';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import type { CourseLayout } from './course-layout';
 import css from './CourseStrip.module.css';
 

@@ -17,7 +17,7 @@ import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { findUse, settingsOf, stepById, type StepUse } from '@upland-cast/core';
 import { figure } from '../../../components/format';
 import { addStep, addTributary, moveStep, nudgeStep, removeStep, select, setTributary, setUse, standAt, type CoursePlace } from '../../../store/course';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import { layoutOf, type CardPlace, type CourseLayout } from './course-layout';
 import { CourseOverview } from './CourseOverview';
 import { StepMenu } from './StepMenu';

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { StepUse } from '@upland-cast/core';
 import { engine } from '../../../engine/client';
 import { favourRoll, goToRoll } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import css from './RollsStrip.module.css';
 
 /** The rolls of a source: every seed it has had, with its relief; a press goes back to one. */

@@ -5,7 +5,8 @@ import { Dialog } from '../../../components/Dialog';
 import { Facts } from '../../../components/Facts';
 import { bytes, figure } from '../../../components/format';
 import { keepMark } from '../../../store/keeping';
-import { change, useTerrain } from '../../../store/terrain';
+import { change } from '../../../store/history';
+import { useTerrain } from '../../../store/state';
 import css from './GroundDialog.module.css';
 
 /** The ground's size, samples, registration, datum and sea, changed together. */

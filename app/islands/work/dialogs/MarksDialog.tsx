@@ -5,7 +5,7 @@ import { Dialog } from '../../../components/Dialog';
 import { ago, figure } from '../../../components/format';
 import { db, type MarkRow } from '../../../storage/db';
 import { goToMark, keepMark, marksOf } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import css from './MarksDialog.module.css';
 
 /** The marks: states that are kept by name, to go back to without losing what is now. */

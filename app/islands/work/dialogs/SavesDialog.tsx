@@ -6,7 +6,9 @@ import { ago, bytes } from '../../../components/format';
 import type { SaveRow } from '../../../storage/db';
 import { pastSaves } from '../../../storage/terrains';
 import { keepMark } from '../../../store/keeping';
-import { replaceCourse, saveNow, useTerrain } from '../../../store/terrain';
+import { replaceCourse } from '../../../store/history';
+import { saveNow } from '../../../store/persistence';
+import { useTerrain } from '../../../store/state';
 import { SaveProject } from '../../shell/SaveProject';
 import css from './SavesDialog.module.css';
 

@@ -4,7 +4,8 @@ import { Button, NumberField, Row, Segments, Switch } from '../../../components/
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
 import { select } from '../../../store/course';
-import { change, useTerrain } from '../../../store/terrain';
+import { change } from '../../../store/history';
+import { useTerrain } from '../../../store/state';
 import { useEngineQuery } from '../../../components/use-engine-query';
 import css from './Staff.module.css';
 

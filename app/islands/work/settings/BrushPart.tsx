@@ -4,7 +4,7 @@ import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '.
 import { Part } from '../../../components/Facts';
 import { figure } from '../../../components/format';
 import { playStrokesAgain } from '../../../store/sculpt';
-import { useTerrain, type BrushSettings } from '../../../store/terrain';
+import { useTerrain, type BrushSettings } from '../../../store/state';
 import { ParamRow } from './ParamRow';
 import css from './BrushPart.module.css';
 import settings from './Settings.module.css';

@@ -1,7 +1,7 @@
 import { useRef, useState } from 'react';
 import { monotoneCurve, type CurvePoint } from '@upland-cast/core';
 import { NumberField } from '../../../components/controls';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import css from './CurveEditor.module.css';
 
 export type { CurvePoint };

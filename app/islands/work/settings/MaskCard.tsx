@@ -2,7 +2,7 @@ import { Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { isShown, maskById, paramsOf, sentenceOf, type MaskUse, type ParamMeta } from '@upland-cast/core';
 import { Button, Row, ShareRow, SliderRow, Switch } from '../../../components/controls';
-import { endGesture } from '../../../store/terrain';
+import { endGesture } from '../../../store/history';
 import { ParamRow } from './ParamRow';
 import css from './Settings.module.css';
 

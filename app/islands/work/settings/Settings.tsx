@@ -31,7 +31,8 @@ import {
   tributaryFor,
 } from '../../../store/course';
 import { reRoll } from '../../../store/keeping';
-import { endGesture, say, useTerrain } from '../../../store/terrain';
+import { endGesture } from '../../../store/history';
+import { say, useTerrain } from '../../../store/state';
 import type { TakenIn } from '../../../engine/api';
 import { BrushPart } from './BrushPart';
 import { ParamRow } from './ParamRow';

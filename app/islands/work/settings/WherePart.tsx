@@ -5,7 +5,7 @@ import { Part } from '../../../components/Facts';
 import { figure } from '../../../components/format';
 import { addMask, setMask, setUse, showMask, tributaryFor } from '../../../store/course';
 import { paint } from '../../../store/sculpt';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import { MaskCard } from './MaskCard';
 import css from './Settings.module.css';
 

@@ -5,7 +5,7 @@ import { Facts } from '../../../components/Facts';
 import { figure } from '../../../components/format';
 import { useEngineQuery } from '../../../components/use-engine-query';
 import { engine } from '../../../engine/client';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import css from './LandPanel.module.css';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, LogarithmicScale, Filler, Tooltip);

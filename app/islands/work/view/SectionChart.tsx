@@ -2,7 +2,7 @@ import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, 
 import { useEffect, useRef } from 'react';
 import { figure } from '../../../components/format';
 import { sectionOf } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import { heightAt } from '../../../view/ground/pick';
 import css from './SectionChart.module.css';
 

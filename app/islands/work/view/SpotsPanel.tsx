@@ -2,7 +2,7 @@ import { MapPinPlus, Trash2 } from 'lucide-react';
 import { Button, TextField } from '../../../components/controls';
 import { figure } from '../../../components/format';
 import { elevationAt, removeSpot, setSpot } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import css from './SpotsPanel.module.css';
 
 /** The watched places: how high each is now, and what the latest change did to it. */

@@ -6,7 +6,7 @@ import { Dialog } from '../../../components/Dialog';
 import { download } from '../../../components/download';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/ground/still';
 import css from './ViewsPanel.module.css';

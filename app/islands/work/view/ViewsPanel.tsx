@@ -3,7 +3,7 @@ import { Camera, Eye, Footprints, Plane, Trash2 } from 'lucide-react';
 import { Button, NumberField, Row, Segments, Switch, TextField } from '../../../components/controls';
 import { bytes } from '../../../components/format';
 import { keepView, nameView, removeView } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import { SIDES, type Side } from '../../../view/ground/cameras';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { putDown, type Pace, type Walker } from '../../../view/ground/walk';

@@ -3,7 +3,7 @@ import { findUse, placesBetween, type StrokePlace } from '@upland-cast/core';
 import { setParam } from '../../../store/course';
 import { beginStroke, endStroke, strokeTo } from '../../../store/sculpt';
 import { addSpot } from '../../../store/keeping';
-import { useTerrain } from '../../../store/terrain';
+import { useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { heightAt } from '../../../view/ground/pick';
 import { goOn, type Going } from '../../../view/ground/walk';

@@ -1,0 +1,129 @@
+import { create } from 'zustand';
+import { makeBrush, type Brush, type Course, type DrainageReport } from '@upland-cast/core';
+import type { LayerDrapeId, LayerPicture } from '../drawing/drapes';
+import type { MaskPicture, Picture, ReportOutcome, StagePicture } from '../engine/api';
+import type { Change } from '../storage/db';
+import { sheetNow } from '../storage/sheet';
+import type { Walker } from '../view/ground/walk';
+
+export type Room = 'work' | 'mesh' | 'hand-off';
+export type Camera = 'relief' | 'plan' | 'section' | 'land';
+
+export interface ViewSettings {
+  camera: Camera;
+  drape: 'tint' | 'shade' | LayerDrapeId;
+  contours: boolean;
+  meshLines: boolean;
+  water: boolean;
+  spots: boolean;
+  views: boolean;
+  everySample: boolean;
+  exaggeration: number;
+  /** Degrees clockwise from north that the sun stands at. */
+  sun: number;
+}
+
+/** The brush, and how many dabs a second it makes while it is held still. */
+export type BrushSettings = Brush & { rate: number };
+
+interface State {
+  id: string | null;
+  /** Why there is no terrain to show. */
+  missing: string | null;
+  course: Course | null;
+  /** Another tab has this terrain; here it can only be looked at. */
+  readOnly: boolean;
+  past: Change[];
+  future: Change[];
+  selected: string | null;
+  room: Room;
+  picture: Picture | null;
+  stages: Record<string, StagePicture>;
+  /** Relief pictures by stage key. */
+  reliefs: Map<string, ImageData>;
+  /** `keeps`: the step that is worked on can be ended as it is. */
+  working: { step: string; share: number; keeps: boolean } | null;
+  /** The layer that lies over the ground. */
+  layer: LayerPicture | null;
+  /** What the channels say of the ground as the selected step leaves it. */
+  drainage: DrainageReport | null;
+  report: ReportOutcome;
+  /** A sentence for the person, shown until it is closed. */
+  notice: string | null;
+  savedAt: number | null;
+  saveFault: string | null;
+  /** The terrain was removed in another tab while it is open here. */
+  gone: boolean;
+  /** Mesh files that were dropped where heights are expected: the Mesh room takes them. */
+  meshFiles: { name: string; bytes: Uint8Array<ArrayBuffer> }[] | null;
+  view: ViewSettings;
+  brush: BrushSettings;
+  /** The step that the view and its readouts stand after; null: the end of the stem. */
+  standing: string | null;
+  /** Where the step that is being set acts, shown as a drape while its mask is edited. */
+  mask: MaskPicture | null;
+  showMask: boolean;
+  /** Elevations of the spots before the latest change, by id. */
+  spotsBefore: Record<string, number>;
+  /** What a click on the ground does beside moving the view. */
+  tool: 'none' | 'line' | 'spot' | 'source' | 'ramp' | 'mirror' | 'height';
+  /** Somebody on the ground whose eyes the relief is seen through. */
+  walker: Walker | null;
+  /** The painted mask that the brush works on. */
+  painting: string | null;
+  /** The sea stays where the receiver has it; what is dragged moves the land. */
+  seaLocked: boolean;
+  engineBytes: { held: number; limit: number; threads: number } | null;
+  sheet: 'light' | 'dark';
+  cursor: { east: number; south: number; elevation: number; slope: number } | null;
+}
+
+export const useTerrain = create<State>(() => ({
+  id: null,
+  missing: null,
+  course: null,
+  readOnly: false,
+  past: [],
+  future: [],
+  selected: null,
+  room: 'work',
+  picture: null,
+  stages: {},
+  reliefs: new Map(),
+  working: null,
+  layer: null,
+  drainage: null,
+  report: null,
+  notice: null,
+  savedAt: null,
+  saveFault: null,
+  gone: false,
+  meshFiles: null,
+  cursor: null,
+  standing: null,
+  mask: null,
+  showMask: false,
+  spotsBefore: {},
+  tool: 'none',
+  seaLocked: false,
+  engineBytes: null,
+  sheet: sheetNow(),
+  view: {
+    camera: 'relief',
+    drape: 'tint',
+    contours: false,
+    meshLines: false,
+    water: true,
+    spots: false,
+    views: false,
+    everySample: false,
+    exaggeration: 1,
+    sun: 315,
+  },
+  brush: { ...makeBrush({ kind: 'raise', radius: 160, strength: 2, softness: 0.8 }), rate: 0 },
+  painting: null,
+  walker: null,
+}));
+
+/** A sentence for the person; null takes it away. */
+export const say = (notice: string | null) => useTerrain.setState({ notice });
