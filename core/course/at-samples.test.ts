@@ -7,6 +7,7 @@ import { inlineKernels } from '../kernels/pool';
 import { distanceFromSeen, evaluateAtSamples, filterFor, resampleEvaluation, samplingWords, usualSampling } from './at-samples';
 import { evaluate } from './evaluate';
 import { makeCourse, stepUse } from './schema';
+import { maskUse } from './where';
 
 const kernels = inlineKernels();
 const course = makeCourse('c', groundOf(129, 129, 16), [
@@ -40,13 +41,45 @@ describe('a ground at another count of samples', () => {
   it('worked out again says how far it lies from what was seen: as a comparison by hand has it', async () => {
     const { evaluation, sampling } = await evaluateAtSamples(course, at(201), 'auto', { kernels });
     const seen = await evaluate(course, { kernels });
-    const again = await evaluate(course, { kernels, ground: at(201) });
+    const again = await evaluate(course, { kernels, ground: at(201), seen });
     expect(evaluation.height).toEqual(again.height);
     const back = resample(makeField(again.ground, again.height), course.ground).height;
     const apart = back.map((h, i) => Math.abs(h - seen.height[i]));
     expect(sampling!.maxAbs).toBeCloseTo(Math.max(...apart), 4);
     expect(sampling!.rmse).toBeCloseTo(Math.sqrt(apart.reduce((s, d) => s + d * d, 0) / apart.length), 4);
     expect([sampling!.lowest, sampling!.highest]).toEqual([Math.min(...again.height), Math.max(...again.height)]);
+  });
+
+  it.each(['fluvial', 'talus', 'runoff', 'settle'])('worked out again at fewer and at more samples is the ground that was seen: %s', async (step) => {
+    const settings = step === 'runoff' ? { scale: 64, amount: 60 } : step === 'talus' ? { cliff: 24, repose: 22 } : {};
+    const weathered = { ...course, stem: [course.stem[0], stepUse(step, settings)] };
+    const seen = await evaluate(weathered, { kernels });
+    const heights = [...seen.height];
+    const range = Math.max(...heights) - Math.min(...heights);
+    for (const n of [97, 129 + 64, 257]) {
+      const { sampling } = await evaluateAtSamples(weathered, at(n), 'worked', { kernels });
+      expect([n, sampling!.rmse < 0.01 * range]).toEqual([n, true]);
+    }
+  });
+
+  it('is nearer to what was seen than one that was worked out for itself: both go the same way on the grids they share', async () => {
+    const seen = await evaluate(course, { kernels });
+    const like = await evaluate(course, { kernels, ground: at(257), seen });
+    const alone = await evaluate(course, { kernels, ground: at(257) });
+    const apart = (other: typeof seen) => distanceFromSeen(makeField(seen.ground, seen.height), makeField(other.ground, other.height), 'worked').rmse;
+    expect(like.stages.at(-1)!.key).not.toBe(alone.stages.at(-1)!.key);
+    expect(apart(like)).toBeLessThan(apart(alone));
+  });
+
+  it('is worked out with where it acts as it was seen too', async () => {
+    const [noise, rivers] = course.stem;
+    const high = { ...rivers, where: { masks: [maskUse('height', { from: 300, to: 2000 })], combine: 'multiply' as const } };
+    const masked = { ...course, stem: [noise, high] };
+    const { evaluation, sampling } = await evaluateAtSamples(masked, at(193), 'worked', { kernels });
+    expect(evaluation.stages.filter((s) => s.fault)).toEqual([]);
+    const before = evaluation.stages[0].height;
+    expect(evaluation.height.every((h, i) => before[i] > 295 || Math.abs(h - before[i]) < 30)).toBe(true);
+    expect(sampling!.rmse).toBeLessThan(0.01 * (sampling!.highest - sampling!.lowest));
   });
 
   it('moves stages too where they are asked for, each with a key of its own', async () => {

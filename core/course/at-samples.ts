@@ -87,10 +87,10 @@ export async function evaluateAtSamples(
   const own = course.ground;
   if (sameSamples(own, ground)) return { evaluation: await evaluate(course, { ...options, ground }), sampling: null };
   const sampling = how === 'auto' ? usualSampling(own, ground) : how;
-  const seen = sampling === 'resampled' || measure ? await evaluate(course, { ...options, ground: own }) : undefined;
-  const faulty = seen?.stages.some((stage) => stage.fault);
-  const evaluation = sampling === 'worked' || faulty ? await evaluate(course, { ...options, ground }) : resampleEvaluation(seen!, ground, { stages });
-  if (!seen || faulty || !measure) return { evaluation, sampling: null };
+  const seen = await evaluate(course, { ...options, ground: own });
+  const faulty = seen.stages.some((stage) => stage.fault);
+  const evaluation = sampling === 'worked' || faulty ? await evaluate(course, { ...options, ground, seen }) : resampleEvaluation(seen, ground, { stages });
+  if (faulty || !measure) return { evaluation, sampling: null };
   return { evaluation, sampling: distanceFromSeen(fieldOf(seen, own), fieldOf(evaluation, own), sampling) };
 }
 

@@ -21,7 +21,7 @@ import { canonical, toDatum } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
 /** Changes whenever the same course would give other bytes. */
-const CORE_VERSION = 3;
+const CORE_VERSION = 4;
 
 export interface EvaluateOptions {
   kernels: Kernels;
@@ -48,6 +48,11 @@ export interface EvaluateOptions {
    * rectangle only, the steps after it are worked out in that rectangle, grown by their reach.
    */
   previous?: Evaluation;
+  /**
+   * The same course at the terrain's own samples, where these are others: weathering makes the grids that both have in common
+   * from it, so that what is worked out again is the ground that was seen, with more or less detail.
+   */
+  seen?: Evaluation;
 }
 
 /** The ground as it stands after one step. */
@@ -139,6 +144,7 @@ class Run {
   /** The lines that are being worked out, each read by the one before it. */
   private readonly open: CourseLine[] = [];
   private readonly before: Map<string, Stage>;
+  private readonly seen: Map<string, Stage>;
   private readonly count: number;
 
   constructor(
@@ -149,6 +155,9 @@ class Run {
     const { previous } = options;
     const comparable = previous && sameSamples(previous.ground, this.ground) && previous.ground.datum === this.ground.datum;
     this.before = new Map(comparable ? previous.stages.map((stage) => [stage.use.id, stage]) : []);
+    const { seen } = options;
+    const others = seen && !sameSamples(seen.ground, this.ground);
+    this.seen = new Map(others ? seen.stages.map((stage) => [stage.use.id, stage]) : []);
     this.count = linesOf(course).reduce((sum, line) => sum + line.steps.length, 0);
   }
 
@@ -164,7 +173,9 @@ class Run {
   private async line(line: CourseLine): Promise<LineEnd> {
     const { width, depth, across, down, registration, datum } = this.ground;
     // The key of the level ground that every line begins with.
-    let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum]));
+    const own = this.seen.size > 0 ? this.options.seen!.ground : undefined;
+    const like = own ? [own.across, own.down, own.registration] : [];
+    let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum, ...like]));
     let height = ((line.id === '' && this.options.from) || flatField(this.ground, 0)).height;
     // Samples without a height are known to the steps by a layer.
     let layers: Layers = line.id === '' && this.options.from?.valid ? { [VOID]: Float32Array.from(this.options.from.valid, (v) => 1 - v) } : {};
@@ -326,6 +337,7 @@ class Run {
       return { height: before, layers: undefined };
     }
     if (step.takesMask && mask) context.mask = mask;
+    context.seen = step.family === 'weather' ? await this.seenBy(use) : undefined;
     const output = await step.run(input, toDatum(step.params, settings, ground) as never, context);
     const blended = step.takesMask ? null : mask;
     const way = { mode: use.join, width: use.joinWidth, zero: use.joinZero, one: use.joinOne, gives: step.gives, datum: ground.datum };
@@ -342,6 +354,17 @@ class Run {
     }
     if (use.hold !== 'none') height = held(height, before, use.hold, ground);
     return { height, layers };
+  }
+
+  /** What a step is handed at the terrain's own samples, where these are others. */
+  private async seenBy(use: StepUse): Promise<StepContext['seen']> {
+    const stage = this.seen.get(use.id);
+    if (!stage || stage.fault) return undefined;
+    const run = new Run(this.course, { ...this.options, ground: this.options.seen!.ground, seen: undefined, previous: undefined, onStage: undefined });
+    const { context, input } = run.handed(stage, stepById(use.step).title, inputsOf(use), wholeOf(run.ground));
+    const mask = await weightsOf(use.where, input, context);
+    if (mask) context.mask = mask;
+    return { input, context };
   }
 
   maskOf(stage: Stage): Promise<Float32Array<ArrayBuffer> | null> {

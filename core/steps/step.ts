@@ -47,6 +47,11 @@ export interface StepContext {
   tributaryHoles(id: string): Promise<Uint8Array<ArrayBuffer> | undefined>;
   /** Where the step acts, 0 to 1; only for steps that take their mask themselves. */
   mask?: Float32Array<ArrayBuffer>;
+  /**
+   * The same step at the terrain's own samples, where it is worked out at others: what it is given there, and a context to ask
+   * with. Steps that begin on coarse grids make them from it, so that both counts give one ground.
+   */
+  seen?: { input: StepInput; context: StepContext };
   /** Ends the work at its next round and keeps what there is. */
   halt?: AbortSignal;
   /** Shown how long work stands: the change so far, on a grid that may be coarser. */

@@ -3,7 +3,7 @@ import { floats, rowsOf, type Arena, type Band, type Program, type InterimState 
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
-import { ladderOf, pass, toCoarser, toFiner, type Rung } from './ladder';
+import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
 export interface FluvialArgs {
@@ -36,6 +36,8 @@ export interface FluvialArgs {
   seed: number;
   /** Whether `ease` comes with the bed. */
   masked?: boolean;
+  /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
+  seen?: OwnGrid;
   /** Steps of time, where the work is on the ground's own grid alone. */
   steps: number;
   /** End here: a size of grid counted from the coarsest, and how many routings of it are done. */
@@ -46,12 +48,17 @@ export interface FluvialArgs {
   held?: boolean;
 }
 
-export interface FluvialInputs {
+interface FluvialGround {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1; left out: everywhere. */
   ease?: Float32Array;
   /** The critical slope of the hillslopes, rise over run: everywhere alike, or sample by sample. */
   bank: number | Float32Array;
+}
+
+export interface FluvialInputs extends FluvialGround {
+  /** The same at the terrain's own samples. */
+  seen?: FluvialGround;
 }
 
 export interface FluvialResult {
@@ -123,34 +130,37 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
   id: 'fluvial',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, { bed, ease, bank }) {
-    const { levels, status } = plan(args);
-    const [finest] = levels;
+  load(arena, args, inputs) {
+    const { levels, seen, status } = plan(args);
     for (const level of levels) {
       for (const at of [level.bed, level.ease, level.bank]) floats(arena, arena.start + at, bytesOf(level) / 4).fill(0);
     }
-    lay(arena, finest.bed, finest, bed);
-    if (ease) lay(arena, finest.ease, finest, ease);
-    else floats(arena, arena.start + finest.ease, bytesOf(finest) / 4).fill(1);
-    if (typeof bank === 'number') floats(arena, arena.start + finest.bank, bytesOf(finest) / 4).fill(bank);
-    else lay(arena, finest.bank, finest, bank);
+    const layGround = (level: Level, { bed, ease, bank }: FluvialGround) => {
+      lay(arena, level.bed, level, bed);
+      if (ease) lay(arena, level.ease, level, ease);
+      else floats(arena, arena.start + level.ease, bytesOf(level) / 4).fill(1);
+      if (typeof bank === 'number') floats(arena, arena.start + level.bank, bytesOf(level) / 4).fill(bank);
+      else lay(arena, level.bank, level, bank);
+    };
+    layGround(levels[0], inputs);
+    if (seen && inputs.seen) layGround(seen, inputs.seen);
     clearStatus(statusWords(arena, status));
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, work: at, status, stints } = plan(args);
+    const { levels, seen, work: at, status, stints } = plan(args);
     const word = statusWords(arena, status);
-    // Beds straight from the ground's own grid, so that another count of samples gives the same; what is smooth by itself from rung to rung.
-    for (let l = 1; l < levels.length; l++) {
-      const [own, finer, coarse] = [levels[0], levels[l - 1], levels[l]];
-      yield* pass(arena, toCoarser(own, coarse), own.bed, at.height, coarse.bed, band);
-      const passage = toCoarser(finer, coarse);
-      yield* pass(arena, passage, finer.bank, at.height, coarse.bank, band);
+    // Each straight from the finest samples there are of it, so that another count of samples gives the same.
+    for (const coarse of levels.slice(1)) {
+      const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
+      const passage = toCoarser(own, coarse);
+      yield* pass(arena, passage, own.bed, at.south, coarse.bed, band);
+      yield* pass(arena, passage, own.bank, at.south, coarse.bank, band);
       const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
       const { from, to } = rowsOf(coarse.down, band);
       if (!args.masked) ease.fill(1, (from + 1) * coarse.stride, (to + 1) * coarse.stride);
       else {
-        yield* pass(arena, passage, finer.ease, at.height, coarse.ease, band);
+        yield* pass(arena, passage, own.ease, at.south, coarse.ease, band);
         // A spline's weights leave the share between 0 and 1 by a hair.
         for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
       }
@@ -221,15 +231,14 @@ function plan(args: FluvialArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
   const all = ladderOf(args, FLOW_BORDER);
-  const levels: Level[] = (args.alone ? all.slice(0, 1) : all).map((grid) => ({
-    ...grid,
-    bed: room.claim(bytesOf(grid)),
-    ease: room.claim(bytesOf(grid)),
-    bank: room.claim(bytesOf(grid)),
-  }));
+  const claimed = (grid: Rung): Level => ({ ...grid, bed: room.claim(bytesOf(grid)), ease: room.claim(bytesOf(grid)), bank: room.claim(bytesOf(grid)) });
+  const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
+  const seen = args.seen && claimed(rungOf(args.seen, FLOW_BORDER));
   // A ground that is barely finer than a rung can have fewer rows than the rung has.
   const size = Math.max(
-    ...levels.map((level, l) => Math.max(bytesOf(level), level.stride * levels[0].down * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0)),
+    ...levels.map((level, l) =>
+      Math.max(bytesOf(level), level.stride * Math.max(levels[0].down, l > 0 ? (seen?.down ?? 0) : 0) * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0),
+    ),
   );
   const largest = levels[0];
   const routing = claimRouting((bytes) => room.claim(bytes), largest);
@@ -244,6 +253,7 @@ function plan(args: FluvialArgs) {
   const outlets = room.claim(2 * (largest.across + largest.down));
   return {
     levels,
+    seen,
     stints: stintsOf(args, levels.length),
     work: { ...routing, pull, south, before, carried, laid, weight, scratch, outlets },
     status,

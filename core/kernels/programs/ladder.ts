@@ -19,6 +19,21 @@ export interface OwnGrid {
   point: boolean;
 }
 
+/** Samples as a program lays them out, with the border that its kernels want. */
+export const rungOf = (grid: OwnGrid, { left, above, aligned }: Border): Rung => ({
+  ...grid,
+  stride: Math.ceil((grid.across + 2 * left) / aligned) * aligned,
+  left,
+  above,
+});
+
+/**
+ * Whether a rung is one of the ladder of `seen` too: the terrain's own samples, where work is done at others. Such rungs are
+ * made from what is seen there, so that both go the same way to the bit and differ only in what finer grids add.
+ */
+export const isSharedWith = ({ spacingX, spacingY }: OwnGrid, seen: OwnGrid): boolean =>
+  Math.max(spacingX, spacingY) >= LEAST_STEP * Math.max(seen.spacingX, seen.spacingY) * (1 - 1e-9);
+
 /** Cells along the longer side of the coarsest rung. */
 const COARSEST_CELLS = 32;
 /** A rung is at least so many times as coarse as the ground's own grid. */
@@ -31,16 +46,8 @@ const LEAST_STEP = Math.SQRT2;
  * the finest add differs. `coarsest`, where given, leaves out rungs that are coarser, metres.
  */
 export function ladderOf({ across, down, spacingX, spacingY, point }: OwnGrid, border: Border, coarsest = Infinity): Rung[] {
-  const gridOf = (samplesAcross: number, samplesDown: number, x: number, y: number, atEdge: boolean): Rung => ({
-    across: samplesAcross,
-    down: samplesDown,
-    stride: Math.ceil((samplesAcross + 2 * border.left) / border.aligned) * border.aligned,
-    left: border.left,
-    above: border.above,
-    spacingX: x,
-    spacingY: y,
-    point: atEdge,
-  });
+  const gridOf = (samplesAcross: number, samplesDown: number, x: number, y: number, atEdge: boolean): Rung =>
+    rungOf({ across: samplesAcross, down: samplesDown, spacingX: x, spacingY: y, point: atEdge }, border);
   const rungs: Rung[] = [];
   const width = spacingX * (point ? across - 1 : across);
   const depth = spacingY * (point ? down - 1 : down);

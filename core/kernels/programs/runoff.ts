@@ -1,7 +1,7 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Rung } from './ladder';
+import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 import { writeWeights } from './talus';
 
@@ -29,6 +29,8 @@ export interface RunoffArgs {
   bank: number;
   /** Water and what it carries leave over the edge. */
   open: boolean;
+  /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
+  seen?: OwnGrid;
   until?: Place;
   /** Only the ground's own grid. */
   alone?: boolean;
@@ -36,12 +38,17 @@ export interface RunoffArgs {
   keepAfloat?: boolean;
 }
 
-export interface RunoffInputs {
+interface RunoffGround {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1; left out: everywhere. */
   ease?: Float32Array;
+}
+
+export interface RunoffInputs extends RunoffGround {
   /** Water that stands on the ground to begin with, metres. */
   water?: Float32Array;
+  /** The same at the terrain's own samples. */
+  seen?: RunoffGround;
 }
 
 export interface RunoffResult {
@@ -62,6 +69,7 @@ interface Level extends Rung {
 }
 
 const PAD = 4;
+const BORDER = { left: PAD, above: 1, aligned: 4 };
 const WALL = 1e30;
 const GRAVITY = 9.81;
 /** Water as deep as this is what the pipes are as wide as: it sets the waves' speed, and with it the step of time. */
@@ -91,29 +99,35 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
   id: 'runoff',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, { bed, ease, water }) {
-    const { levels, at, bytes } = plan(args);
+  load(arena, args, inputs) {
+    const { levels, seen, at, bytes } = plan(args);
+    const { water } = inputs;
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     // Heights from the middle of the ground: float32 holds more of them there.
-    const middle = middleOf(bed);
+    const middle = middleOf((inputs.seen ?? inputs).bed);
     const [finest] = levels;
     for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
-    lay(arena, finest.bed, finest, bed.map((h) => h - middle) as Float32Array);
-    if (ease) lay(arena, finest.ease, finest, ease);
-    else floats(arena, arena.start + finest.ease, bytesOf(finest) / 4).fill(1);
+    const layGround = (level: Level, ground: RunoffGround) => {
+      lay(arena, level.bed, level, ground.bed.map((h) => h - middle) as Float32Array);
+      if (ground.ease) lay(arena, level.ease, level, ground.ease);
+      else floats(arena, arena.start + level.ease, bytesOf(level) / 4).fill(1);
+    };
+    layGround(finest, inputs);
+    if (seen && inputs.seen) layGround(seen, inputs.seen);
     const coarse = levels[levels.length - 1];
     if (water && levels.length === 1) lay(arena, at.water, coarse, water);
     clearStatus(statusWords(arena, at.status));
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, at } = plan(args);
+    const { levels, seen, at } = plan(args);
     const word = statusWords(arena, at.status);
-    // Each straight from the ground's own grid, so that another count of samples gives the same.
+    // Each straight from the finest samples there are of it, so that another count of samples gives the same.
     for (const coarse of levels.slice(1)) {
-      const passage = toCoarser(levels[0], coarse);
-      yield* pass(arena, passage, levels[0].bed, at.between, coarse.bed, band);
-      yield* pass(arena, passage, levels[0].ease, at.between, coarse.ease, band);
+      const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
+      const passage = toCoarser(own, coarse);
+      yield* pass(arena, passage, own.bed, at.between, coarse.bed, band);
+      yield* pass(arena, passage, own.ease, at.between, coarse.ease, band);
       const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
       const { from, to } = rowsOf(coarse.down, band);
       // A spline's weights leave the share between 0 and 1 by a hair.
@@ -205,14 +219,14 @@ function middleOf(bed: Float32Array): number {
 function plan(args: RunoffArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const all = ladderOf(args, { left: PAD, above: 1, aligned: 4 }, args.coarsest);
-  const levels: Level[] = (args.alone ? all.slice(0, 1) : all).map((grid) => ({
-    ...grid,
-    bed: room.claim(bytesOf(grid)),
-    ease: room.claim(bytesOf(grid)),
-  }));
+  const all = ladderOf(args, BORDER, args.coarsest);
+  const claimed = (grid: Rung): Level => ({ ...grid, bed: room.claim(bytesOf(grid)), ease: room.claim(bytesOf(grid)) });
+  const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
+  const seen = args.seen && claimed(rungOf(args.seen, BORDER));
   const size = Math.max(...levels.map((level) => bytesOf(level)));
-  const between = Math.max(...levels.map((level, l) => Math.max(level.stride * levels[0].down, l > 0 ? levels[l - 1].stride * level.down : 0))) * 4;
+  const between =
+    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
+    4;
   const claim = () => room.claim(size);
   const at = {
     status,
@@ -235,7 +249,7 @@ function plan(args: RunoffArgs) {
     weights: room.claim(levels[0].stride * 16),
     columns: room.claim(levels[0].stride * 20),
   };
-  return { levels, at, bytes: room.bytes };
+  return { levels, seen, at, bytes: room.bytes };
 }
 
 type Work = ReturnType<typeof plan>['at'];

@@ -1,6 +1,6 @@
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Rung } from './ladder';
+import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, type Grid } from './levels';
 
 export interface TalusArgs {
@@ -23,6 +23,8 @@ export interface TalusArgs {
   rock?: RockFall;
   /** What slides over the edge is gone; the ground beyond goes on as steeply as inside. */
   open?: boolean;
+  /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
+  seen?: OwnGrid;
   until?: Place;
 }
 
@@ -43,7 +45,7 @@ export interface TalusResult {
   reached?: Place;
 }
 
-export interface TalusInputs {
+interface TalusGround {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1. */
   mask?: Float32Array;
@@ -51,6 +53,11 @@ export interface TalusInputs {
   cover?: Float32Array;
   /** The angle of repose of every sample as a multiple of `tanRepose`. */
   grain?: Float32Array;
+}
+
+export interface TalusInputs extends TalusGround {
+  /** The same at the terrain's own samples. */
+  seen?: TalusGround;
 }
 
 interface Level extends Rung {
@@ -68,6 +75,7 @@ interface Level extends Rung {
 }
 
 const PAD = 4;
+const BORDER = { left: PAD, above: 1, aligned: 4 };
 const WALL = 1e30;
 /** An excess counts up to so many times the rise at the angle of repose: off a cliff it comes bit by bit, all at once it would stand at the foot as a needle. */
 const CLIFF = 16;
@@ -94,26 +102,31 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   id: 'talus',
   bytes: (args) => plan(args).bytes,
 
-  load(arena, args, { bed, mask, cover, grain }) {
-    const { levels, bytes } = plan(args);
+  load(arena, args, inputs) {
+    const { levels, seen, bytes } = plan(args);
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
-    lay(arena, levels[0].bed, levels[0], bed);
-    if (mask) lay(arena, levels[0].mask, levels[0], mask);
-    if (cover) lay(arena, levels[0].cover, levels[0], cover);
-    if (grain) lay(arena, levels[0].grain, levels[0], grain);
+    const layGround = (level: Level, { bed, mask, cover, grain }: TalusGround) => {
+      lay(arena, level.bed, level, bed);
+      if (mask) lay(arena, level.mask, level, mask);
+      if (cover) lay(arena, level.cover, level, cover);
+      if (grain) lay(arena, level.grain, level, grain);
+    };
+    layGround(levels[0], inputs);
+    if (seen && inputs.seen) layGround(seen, inputs.seen);
     clearStatus(statusWords(arena, plan(args).status));
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, height, rate, moved, faceX, faceY, weights, between, spare, status } = plan(args);
+    const { levels, seen, height, rate, moved, faceX, faceY, weights, between, spare, status } = plan(args);
     const word = statusWords(arena, status);
     const given = { bed: true, mask: args.masked, cover: args.covered, grain: args.grained };
     for (const coarse of levels.slice(1)) {
-      const passage = toCoarser(levels[0], coarse);
+      const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
+      const passage = toCoarser(own, coarse);
       for (const what of ['bed', 'mask', 'cover', 'grain'] as const) {
         if (!given[what]) continue;
-        yield* pass(arena, passage, levels[0][what], between, coarse[what], band);
+        yield* pass(arena, passage, own[what], between, coarse[what], band);
         if (what === 'cover' && args.rock) {
           const [cover, before] = [coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
           const { from, to } = rowsOf(coarse.down, band);
@@ -314,7 +327,7 @@ function spill(arena: Arena, args: TalusArgs, level: Level, heightAt: number, fr
 
 function plan(args: TalusArgs) {
   const room = claims();
-  const levels: Level[] = ladderOf(args, { left: PAD, above: 1, aligned: 4 }).map((grid, l) => ({
+  const claimed = (grid: Rung, l: number): Level => ({
     ...grid,
     bed: room.claim(bytesOf(grid)),
     change: room.claim(bytesOf(grid)),
@@ -322,14 +335,19 @@ function plan(args: TalusArgs) {
     cover: args.covered ? room.claim(bytesOf(grid)) : 0,
     coverBefore: args.covered && args.rock && l > 0 ? room.claim(bytesOf(grid)) : 0,
     grain: args.grained ? room.claim(bytesOf(grid)) : 0,
-  }));
+  });
+  const levels = ladderOf(args, BORDER).map(claimed);
+  const seen = args.seen && claimed(rungOf(args.seen, BORDER), 0);
   const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [height, rate, moved, faceX, faceY] = [0, 1, 2, 3, 4].map(() => room.claim(size));
   // Room between two grids: free while a grid is made from another.
-  const between = room.claim(Math.max(...levels.map((level, l) => Math.max(level.stride * levels[0].down, l > 0 ? levels[l - 1].stride * level.down : 0))) * 4);
+  const between = room.claim(
+    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
+      4,
+  );
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, height, rate, moved, faceX, faceY, weights, between, spare: moved, status, bytes: room.bytes };
+  return { levels, seen, height, rate, moved, faceX, faceY, weights, between, spare: moved, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */

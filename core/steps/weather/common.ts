@@ -1,7 +1,8 @@
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
+import { spacingOf, type Ground } from '../../field/ground';
 import { elevation, tributary } from '../params';
-import type { Layers, StepContext } from '../step';
+import type { Layers, StepContext, StepInput } from '../step';
 
 /** Settings that say where the rock is hard, by a tributary's heights. */
 export const hardnessParams = {
@@ -10,7 +11,7 @@ export const hardnessParams = {
   hardAt: elevation(100, { more: true, min: -11_000, max: 9_000, label: 'Hard at', help: 'Where the tributary is this high or higher, nothing gives way.' }),
 };
 
-interface Hardness {
+export interface Hardness {
   hardness: string;
   softAt: number;
   hardAt: number;
@@ -37,6 +38,20 @@ export async function easeOf(field: Field, { hardness, softAt, hardAt }: Hardnes
 
 const wrongSize = (what: string, has: number, needs: number) =>
   new UplandError('size', `The ${what} has ${has} samples and the ground ${needs}. Both have to lie on the same grid.`, { has, needs });
+
+/** The samples of a ground as the weather's programs have them. */
+export function samplesOf({ across, down, registration, ...ground }: Ground) {
+  const { x, y } = spacingOf({ across, down, registration, ...ground });
+  return { across, down, point: registration === 'point', spacingX: x, spacingY: y };
+}
+
+/** What a step makes of the ground for its program: here, and at the terrain's own samples where these are others. */
+export async function hereAndSeen<T>(input: StepInput, context: StepContext, make: (input: StepInput, context: StepContext) => Promise<T>) {
+  const own = await make(input, context);
+  const { seen } = context;
+  if (!seen) return { args: {}, inputs: own };
+  return { args: { seen: samplesOf(seen.context.ground) }, inputs: { ...own, seen: await make(seen.input, seen.context) } };
+}
 
 /** The ground after a change, and what was cut and filled, metres. Unchanged samples keep their bits. */
 export function changed(height: Float32Array, change: Float32Array): { height: Float32Array<ArrayBuffer>; layers: Layers } {

@@ -1,13 +1,12 @@
 import { z } from 'zod';
-import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { gridOf, wholeOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { octavesOf } from '../../field/octaves';
 import { fluvialProgram } from '../../kernels/programs/fluvial';
 import { choice, degrees, distance, hidden, plain, seed, toggle } from '../params';
-import { defineStep } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
+import { defineStep, type StepContext } from '../step';
+import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf } from './common';
 
 const ROCK_SIZE = 420;
 const ROCK_VARIES = 0.5;
@@ -105,10 +104,9 @@ export const fluvial = defineStep({
   reach: () => Infinity,
   inputs: (params) => ({ ...hardnessInputs(params), sea: params.toSea }),
   caption: ({ amount }) => `${amount} m back`,
-  async run({ height, ground: here }, params, context) {
+  async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
-    const spacing = spacingOf(ground);
-    const ease = await easeOf({ height, ground: here }, params, context);
+    const { height } = input;
     const sea = params.toSea ? ground.sea - ground.datum : -Infinity;
     if (height.every((h) => h < sea)) {
       context.say('All of the ground lies under the sea, so no river runs. Lower the sea, or let rivers go on under it.');
@@ -117,24 +115,17 @@ export const fluvial = defineStep({
     if (Math.min(ground.across, ground.down) < 3 && params.edges === 'open') {
       context.say('Every sample of this ground lies on its edge, where water leaves: nothing is worn. Close the edges, or work at more samples.');
     }
-    const { pow, tan } = exactMath();
-    // Rock that is the same everywhere falls in along planes; real valley sides stand at many angles.
-    const grid = gridOf(ground, wholeOf(ground));
-    const octaves = octavesOf(
-      { kind: 'fbm', feature: ROCK_SIZE, height: 1, octaves: 7, gain: 0.6, lacunarity: 2, seed: params.seed + 17 } as never,
-      Math.max(grid.stepX, grid.stepY),
-    );
-    const bank = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: ROCK_VARIES, add: 1 }, null, { signal });
-    const steepest = tan(params.bank * DEGREE);
-    for (let i = 0; i < bank.length; i++) bank[i] = steepest * Math.max(0.25, bank[i]);
+    const { pow } = exactMath();
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({
+      bed: given.height,
+      ease: await easeOf(given, params, asked),
+      bank: await bankSlopes(params, asked),
+    }));
     const { change, flow, reached } = await kernels.run(
       fluvialProgram,
       {
-        across: ground.across,
-        down: ground.down,
-        point: ground.registration === 'point',
-        spacingX: spacing.x,
-        spacingY: spacing.y,
+        ...samplesOf(ground),
+        ...args,
         reach: params.amount / pow(1e6, params.exponent),
         exponent: params.exponent,
         head: params.scale * params.scale,
@@ -147,10 +138,10 @@ export const fluvial = defineStep({
         sea,
         seed: params.seed,
         steps: 1,
-        masked: ease !== undefined,
+        masked: inputs.ease !== undefined,
         until: params.until,
       },
-      { bed: height, ease, bank },
+      inputs,
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
@@ -158,3 +149,16 @@ export const fluvial = defineStep({
     return { height: out, layers: { ...layers, flow } };
   },
 });
+
+/** The critical slope of every sample, rise over run. Rock that is the same everywhere falls in along planes; real valley sides stand at many angles. */
+async function bankSlopes(params: { bank: number; seed: number }, { ground, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
+  const grid = gridOf(ground, wholeOf(ground));
+  const octaves = octavesOf(
+    { kind: 'fbm', feature: ROCK_SIZE, height: 1, octaves: 7, gain: 0.6, lacunarity: 2, seed: params.seed + 17 } as never,
+    Math.max(grid.stepX, grid.stepY),
+  );
+  const slopes = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: ROCK_VARIES, add: 1 }, null, { signal });
+  const steepest = exactMath().tan(params.bank * DEGREE);
+  for (let i = 0; i < slopes.length; i++) slopes[i] = steepest * Math.max(0.25, slopes[i]);
+  return slopes;
+}

@@ -1,10 +1,9 @@
 import { z } from 'zod';
-import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { runoffProgram } from '../../kernels/programs/runoff';
 import { choice, count, degrees, distance, hidden, plain, ratio } from '../params';
 import { defineStep } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
+import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf } from './common';
 
 /**
  * Rain runs off as shallow water, takes material where it is fast and lays it down where it
@@ -76,18 +75,15 @@ export const runoff = defineStep({
   reach: () => Infinity,
   inputs: hardnessInputs,
   caption: ({ amount }) => `${amount} steps`,
-  async run({ height, ground: here }, params, context) {
+  async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
-    const spacing = spacingOf(ground);
-    const ease = await easeOf({ height, ground: here }, params, context);
+    const { height } = input;
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({ bed: given.height, ease: await easeOf(given, params, asked) }));
     const { change, water, sediment, flow, reached } = await kernels.run(
       runoffProgram,
       {
-        across: ground.across,
-        down: ground.down,
-        point: ground.registration === 'point',
-        spacingX: spacing.x,
-        spacingY: spacing.y,
+        ...samplesOf(ground),
+        ...args,
         steps: params.amount,
         coarsest: params.scale,
         rain: params.rain,
@@ -99,7 +95,7 @@ export const runoff = defineStep({
         open: params.edges === 'open',
         until: params.until,
       },
-      { bed: height, ease },
+      inputs,
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });

@@ -1,10 +1,9 @@
 import { z } from 'zod';
-import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { talusProgram } from '../../kernels/programs/talus';
 import { choice, count, degrees, distance, hidden } from '../params';
 import { defineStep } from '../step';
-import { easeOf, hardnessInputs, hardnessParams } from './common';
+import { easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf } from './common';
 
 /**
  * Snow or silt lies down over the ground and slides off what is too steep, into hollows and to
@@ -42,31 +41,28 @@ export const settle = defineStep({
   reach: () => Infinity,
   inputs: hardnessInputs,
   caption: ({ amount }) => `${amount} m`,
-  async run({ height, ground: here }, params, context) {
+  async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
-    const spacing = spacingOf(ground);
-    const ease = await easeOf({ height, ground: here }, params, context);
-    const laid = new Float32Array(height.length);
-    const bed = new Float32Array(height.length);
-    for (let i = 0; i < laid.length; i++) {
-      laid[i] = params.amount * (ease ? ease[i] : 1);
-      bed[i] = height[i] + laid[i];
-    }
+    const { height } = input;
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => {
+      const ease = await easeOf(given, params, asked);
+      const cover = new Float32Array(given.height.length);
+      for (let i = 0; i < cover.length; i++) cover[i] = params.amount * (ease ? ease[i] : 1);
+      return { bed: given.height.map((h, i) => h + cover[i]), cover };
+    });
+    const laid = inputs.cover;
     const { change, reached } = await kernels.run(
       talusProgram,
       {
-        across: ground.across,
-        down: ground.down,
-        point: ground.registration === 'point',
-        spacingX: spacing.x,
-        spacingY: spacing.y,
+        ...samplesOf(ground),
+        ...args,
         tanRepose: exactMath().tan(params.repose * DEGREE),
         sweeps: params.sweeps,
         covered: true,
         open: params.edges === 'open',
         until: params.until,
       },
-      { bed, cover: laid },
+      inputs,
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });

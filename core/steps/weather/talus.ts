@@ -1,13 +1,12 @@
 import { z } from 'zod';
-import { spacingOf } from '../../field/ground';
 import { gridOf, wholeOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { talusProgram } from '../../kernels/programs/talus';
 import { choice, count, degrees, distance, hidden, ratio, seed } from '../params';
 import { octavesOf } from '../../field/octaves';
-import { defineStep, type StepContext } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
+import { defineStep, type StepContext, type StepInput } from '../step';
+import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf, type Hardness } from './common';
 
 /** What has fallen takes more room than it had as rock (common practice: 1.2 to 1.5). */
 const BULKING = 1.3;
@@ -85,37 +84,26 @@ export const talus = defineStep({
   reach: () => Infinity,
   inputs: hardnessInputs,
   caption: ({ cliff }) => `${cliff}°`,
-  async run({ height, ground: here }, params, context) {
+  async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
-    const spacing = spacingOf(ground);
+    const { height } = input;
     const { tan } = exactMath();
-    let mask = await easeOf({ height, ground: here }, params, context);
-    if (params.loose < 1) {
-      const patches = await loosePatches(params.loose, params.patch, params.seed, context);
-      if (mask) for (let i = 0; i < patches.length; i++) patches[i] *= mask[i];
-      mask = patches;
-    }
-    const cover = new Float32Array(height.length).fill(params.soil);
-    if (mask) for (let i = 0; i < cover.length; i++) cover[i] *= mask[i];
-    const grain = params.spread > 0 ? await reposeGrain(params, context) : undefined;
+    const { args, inputs } = await hereAndSeen(input, context, (given, asked) => looseAndRock(given, params, asked));
     const { change, loose, reached } = await kernels.run(
       talusProgram,
       {
-        across: ground.across,
-        down: ground.down,
-        point: ground.registration === 'point',
-        spacingX: spacing.x,
-        spacingY: spacing.y,
+        ...samplesOf(ground),
+        ...args,
         tanRepose: tan(params.repose * DEGREE),
         sweeps: params.sweeps,
-        masked: mask !== undefined,
+        masked: inputs.mask !== undefined,
         covered: true,
-        grained: grain !== undefined,
+        grained: inputs.grain !== undefined,
         rock: { cliff: tan(params.cliff * DEGREE), back: params.fall, bulk: BULKING },
         open: params.edges === 'open',
         until: params.until,
       },
-      { bed: height, mask, cover, grain },
+      inputs,
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
@@ -123,6 +111,27 @@ export const talus = defineStep({
     return { height: out, layers: { ...layers, loose: loose ?? new Float32Array(height.length) } };
   },
 });
+
+interface TalusParams extends Hardness {
+  loose: number;
+  patch: number;
+  soil: number;
+  spread: number;
+  seed: number;
+}
+
+/** What is rock and what is loose, and at what angle it rests. */
+async function looseAndRock(input: StepInput, params: TalusParams, context: StepContext) {
+  let mask = await easeOf(input, params, context);
+  if (params.loose < 1) {
+    const patches = await loosePatches(params.loose, params.patch, params.seed, context);
+    if (mask) for (let i = 0; i < patches.length; i++) patches[i] *= mask[i];
+    mask = patches;
+  }
+  const cover = new Float32Array(input.height.length).fill(params.soil);
+  if (mask) for (let i = 0; i < cover.length; i++) cover[i] *= mask[i];
+  return { bed: input.height, mask, cover, grain: params.spread > 0 ? await reposeGrain(params, context) : undefined };
+}
 
 /** The angle of repose of every sample as a multiple of the setting: rocks of many sizes rest at many angles. */
 async function reposeGrain(
