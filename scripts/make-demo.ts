@@ -57,7 +57,7 @@ const moor = stepUse(
   { kind: 'billow', feature: 340, height: 16, octaves: 5, gain: 0.5, lacunarity: 2.2, seed: 905 },
   { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
 );
-const wear = stepUse('fluvial', { amount: 1800, scale: 190, soften: 30, breach: 160 }, { id: 'wear', name: 'Becks and gills' });
+const wear = stepUse('fluvial', { amount: 1800, scale: 190, soften: 30, breach: 240 }, { id: 'wear', name: 'Becks and gills' });
 const scree = stepUse('talus', { cliff: 40, fall: 26, repose: 35, loose: 0.8, patch: 140, sweeps: 80 }, { id: 'scree', name: 'Scree' });
 const QUARRY = { east: 3640, south: 3990 };
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoStrokes, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -12,7 +12,7 @@ afterAll(async () => {
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 const strokes = (page: Page, count: number) => card(page, 'Hand work').and(page.getByRole('button', { name: new RegExp(`${count} strokes`) }));
-const DEMO_STROKES = 28;
+const DEMO_STROKES = await demoStrokes();
 
 /** The stored settings of a step of the stem, as they stand in the browser's database. */
 const stored = (page: Page, id: string) =>

@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { compareFields, rasterizeMesh, readHeights, readMesh } from '@upland-cast/core';
-import { Application, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
+import { Application, demoStrokes, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
 import { gdalSamples, readBytes, scratch, uplandCast } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -180,7 +180,10 @@ describe('work', () => {
     const end = () => page.locator('[aria-label=Course]').getByText(/–.*m$/).innerText();
     const first = await end();
     /** The ends of the range where everything lies 100 m higher. */
-    const raised = first.replace(/\d+\.\d/g, (height) => (Number(height) + 100).toFixed(1)).split('\n').find((line) => line.includes('–'))!;
+    const raised = first
+      .replace(/\d+\.\d/g, (height) => (Number(height) + 100).toFixed(1))
+      .split('\n')
+      .find((line) => line.includes('–'))!;
 
     await card(page, 'Shift').click();
     let count = await pictures(page);
@@ -256,7 +259,7 @@ describe('work', () => {
     await page.mouse.move(x, y, { steps: 8 });
     await page.mouse.up();
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /29 strokes/ }))
+      .and(page.getByRole('button', { name: new RegExp(`${(await demoStrokes()) + 1} strokes`) }))
       .waitFor({ timeout: 30_000 });
     await nextFullGround(page, drawn);
     const after = await height();
@@ -275,7 +278,7 @@ describe('work', () => {
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
     await card(page, 'Hand work')
-      .and(page.getByRole('button', { name: /29 strokes/ }))
+      .and(page.getByRole('button', { name: new RegExp(`${(await demoStrokes()) + 1} strokes`) }))
       .waitFor();
     expect(faults).toEqual([]);
     await context.close();

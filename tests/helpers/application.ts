@@ -84,6 +84,12 @@ export function demoOfFewSamples(): Promise<Uint8Array<ArrayBuffer>> {
   return fewSamples;
 }
 
+/** Strokes that the demo's hand work has. */
+export async function demoStrokes(): Promise<number> {
+  const { course } = await readProject(await demoOfFewSamples());
+  return Number(course.stem.find((use) => use.step === 'sculpt')!.params.strokes);
+}
+
 /** Opens the demo terrain and waits until its full ground is on the screen. */
 export async function openDemo(page: Page, address: string, room = ''): Promise<void> {
   await page.goto(`${address}/terrain?id=demo-dunmorrow${room}`);
