@@ -89,7 +89,8 @@ try {
   await page.getByRole('button', { name: 'Re-roll' }).click();
   await page.waitForTimeout(3000);
   await page.getByRole('button', { name: 'Re-roll' }).click();
-  await page.waitForTimeout(6000);
+  await page.waitForTimeout(1500);
+  await page.waitForSelector('canvas[data-ground=full]', { timeout: 90_000 });
   await shot('work-section');
   await page.getByRole('button', { name: 'Undo' }).click();
   await page.getByRole('button', { name: 'Undo' }).click();

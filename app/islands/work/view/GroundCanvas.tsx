@@ -150,91 +150,101 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       </div>
       {settings.camera === 'section' && shown && <SectionChart />}
       {settings.camera === 'land' && shown && <LandPanel />}
-      <div className={css.bar}>
-        <Segments
-          label="View"
-          value={settings.camera}
-          choices={{ relief: 'Relief', plan: 'Plan', section: 'Section', land: 'Land' }}
-          onChange={(camera) => set({ camera })}
-        />
-        <label className={css.times} title="What lies over the ground">
-          <span className="only-read">Drape</span>
-          <select value={settings.drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
-            <option value="tint">Tint</option>
-            <option value="shade">Shade</option>
-            {Object.entries(LAYER_DRAPES).map(([id, drape]) => (
-              <option key={id} value={id}>
-                {drape.name}
-              </option>
-            ))}
-          </select>
-        </label>
-        <Toggles
-          label="Over it"
-          items={[
-            { key: 'contours', text: 'Contours', on: settings.contours, onToggle: () => set({ contours: !settings.contours }) },
-            { key: 'mesh', text: 'Mesh lines', on: settings.meshLines, onToggle: () => set({ meshLines: !settings.meshLines }) },
-            { key: 'water', text: 'Water', on: settings.water, onToggle: () => set({ water: !settings.water }) },
-          ]}
-        />
-        <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
-          <span className="only-read">Vertical exaggeration</span>
-          <select value={settings.exaggeration} onChange={(event) => set({ exaggeration: Number(event.target.value) })}>
-            {EXAGGERATIONS.map((x) => (
-              <option key={x} value={x}>
-                ×{x.toFixed(1)}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className={css.sun} title="Where the sun stands">
-          <span className="only-read">Sun, degrees from north</span>
-          <input
-            type="range"
-            min={0}
-            max={355}
-            step={5}
-            value={settings.sun}
-            onChange={(event) => set({ sun: Number(event.target.value) })}
-            aria-valuetext={`${settings.sun} degrees from north`}
+      <div className={css.top}>
+        <div className={css.bar}>
+          <Segments
+            label="View"
+            value={settings.camera}
+            choices={{ relief: 'Relief', plan: 'Plan', section: 'Section', land: 'Land' }}
+            onChange={(camera) => set({ camera })}
           />
-        </label>
-        <Toggles
-          label="Beside it"
-          items={[
-            { key: 'spots', text: 'Spots', on: settings.spots, onToggle: () => set({ spots: !settings.spots }) },
-            { key: 'views', text: 'Views', on: settings.views, onToggle: () => set({ views: !settings.views }) },
-          ]}
-        />
-        <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
-          <Maximize2 size={14} />
-        </Button>
-      </div>
-      {settings.spots && <SpotsPanel />}
-      {settings.views && <ViewsPanel view={drawn} />}
-      {standing && (
-        <p className={css.standing}>
-          As after <b>{standing.name || stepById(standing.step).title}</b>
-          <Button onClick={() => standAt(null)}>To the end</Button>
-        </p>
-      )}
-      {!settings.spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
-      {working && (
-        <div className={css.working} role="status">
-          <span>
-            {working.step} <b className="number">{Math.round(working.share * 100)} %</b>
-          </span>
-          <progress max={1} value={working.share} />
-          {working.keeps && (
-            <Button onClick={keepWork} title="End this step here and keep the ground as it is now">
-              <Check size={12} /> Stop and keep
-            </Button>
-          )}
-          <Button onClick={stopWork}>
-            <Square size={11} fill="currentColor" /> Stop
+          <label className={css.times} title="What lies over the ground">
+            <span className="only-read">Drape</span>
+            <select value={settings.drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
+              <option value="tint">Tint</option>
+              <option value="shade">Shade</option>
+              {Object.entries(LAYER_DRAPES).map(([id, drape]) => (
+                <option key={id} value={id}>
+                  {drape.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Toggles
+            label="Over it"
+            items={[
+              { key: 'contours', text: 'Contours', on: settings.contours, onToggle: () => set({ contours: !settings.contours }) },
+              { key: 'mesh', text: 'Mesh lines', on: settings.meshLines, onToggle: () => set({ meshLines: !settings.meshLines }) },
+              { key: 'water', text: 'Water', on: settings.water, onToggle: () => set({ water: !settings.water }) },
+            ]}
+          />
+          <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
+            <span className="only-read">Vertical exaggeration</span>
+            <select value={settings.exaggeration} onChange={(event) => set({ exaggeration: Number(event.target.value) })}>
+              {EXAGGERATIONS.map((x) => (
+                <option key={x} value={x}>
+                  ×{x.toFixed(1)}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className={css.sun} title="Where the sun stands">
+            <span className="only-read">Sun, degrees from north</span>
+            <input
+              type="range"
+              min={0}
+              max={355}
+              step={5}
+              value={settings.sun}
+              onChange={(event) => set({ sun: Number(event.target.value) })}
+              aria-valuetext={`${settings.sun} degrees from north`}
+            />
+          </label>
+          <Toggles
+            label="Beside it"
+            items={[
+              { key: 'spots', text: 'Spots', on: settings.spots, onToggle: () => set({ spots: !settings.spots }) },
+              { key: 'views', text: 'Views', on: settings.views, onToggle: () => set({ views: !settings.views }) },
+            ]}
+          />
+          <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
+            <Maximize2 size={14} />
           </Button>
         </div>
-      )}
+        <div className={css.under}>
+          <div>
+            {settings.spots && <SpotsPanel />}
+            {!settings.spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
+          </div>
+          <div>
+            {standing && (
+              <p className={css.standing}>
+                As after <b>{standing.name || stepById(standing.step).title}</b>
+                <Button onClick={() => standAt(null)}>To the end</Button>
+              </p>
+            )}
+          </div>
+          <div>
+            {working && (
+              <div className={css.working} role="status">
+                <span>
+                  {working.step} <b className="number">{Math.round(working.share * 100)} %</b>
+                </span>
+                <progress max={1} value={working.share} />
+                {working.keeps && (
+                  <Button onClick={keepWork} title="End this step here and keep the ground as it is now">
+                    <Check size={12} /> Stop and keep
+                  </Button>
+                )}
+                <Button onClick={stopWork}>
+                  <Square size={11} fill="currentColor" /> Stop
+                </Button>
+              </div>
+            )}
+            {settings.views && <ViewsPanel view={drawn} />}
+          </div>
+        </div>
+      </div>
       {!picture && !failed && <p className={css.waiting}>Working out the ground …</p>}
       {failed && <p className={css.waiting}>{failed}</p>}
       {picture && empty && <p className={css.waiting}>Level ground at 0 m. Add a step below.</p>}
