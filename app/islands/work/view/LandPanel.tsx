@@ -84,7 +84,7 @@ function useChart(type: 'linear' | 'logarithmic', x: string, y: string, label: (
         maxTicksLimit: 6,
         maxRotation: 0,
         font: { family: 'Overpass Mono Variable', size: 11 },
-        callback: (v: number | string) => (type === 'linear' ? figure(Number(v), 0) : Number(Number(v).toPrecision(1)).toLocaleString('en-GB')),
+        callback: (v: number | string) => (type === 'linear' ? figure(Number(v), 0) : figure(Number(Number(v).toPrecision(1)), Number(v) < 1 ? 2 : 0)),
       },
       grid: { color: colour('--rule') },
       border: { color: colour('--soft-ink') },
