@@ -29,12 +29,17 @@ import { place } from './shape/place';
 import { roughen } from './shape/roughen';
 import { terrace } from './shape/terrace';
 import { warp } from './shape/warp';
+import { craters } from './source/craters';
+import { dunes } from './source/dunes';
+import { fan } from './source/fan';
+import { fault } from './source/fault';
 import { flat } from './source/flat';
 import { join } from './source/join';
 import { landform } from './source/landform';
 import { mosaic } from './source/mosaic';
 import { noise } from './source/noise';
 import { raster } from './source/raster';
+import { volcano } from './source/volcano';
 import { SOURCE_JOINS, type Step } from './step';
 import { drain } from './weather/drain';
 import { fluvial } from './weather/fluvial';
@@ -49,6 +54,11 @@ import { wind } from './weather/wind';
 export const steps: readonly Step[] = [
   noise,
   landform,
+  dunes,
+  volcano,
+  craters,
+  fan,
+  fault,
   raster,
   mosaic,
   flat,

@@ -16,3 +16,13 @@ export const sourceHeights = async (step: string, params: object, on = ground, b
   expect(stages[0].fault).toBeUndefined();
   return { height: stages[0].height, words: stages[0].words };
 };
+
+/** The lowest and the highest of many heights. */
+export function extentOf(height: Float32Array): { low: number; high: number } {
+  let [low, high] = [Infinity, -Infinity];
+  for (const h of height) {
+    if (h < low) low = h;
+    if (h > high) high = h;
+  }
+  return { low, high };
+}
