@@ -144,7 +144,7 @@ try {
   await shot('hand-off');
   await page.goto(address);
   await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
-  await page.waitForFunction(() => document.querySelectorAll('[class*=start] img').length === 8, undefined, { timeout: 60_000 });
+  await page.waitForFunction(() => document.querySelectorAll('[class*=start] img').length === 10, undefined, { timeout: 60_000 });
   await shot('terrains');
   await page.getByRole('button', { name: 'an old scan' }).click();
   await page.locator('[data-finding=frame]').waitFor();

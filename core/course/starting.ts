@@ -13,7 +13,7 @@ export interface StartingCourse {
 const land = (width: number, sea: number) => makeGround({ width, depth: width, across: 1025, down: 1025, registration: 'point', sea });
 const where = (...masks: ReturnType<typeof maskUse>[]) => ({ masks, combine: 'multiply' as const });
 
-/** Courses to begin from: eight plainly different kinds of ground, each made of the steps there are. */
+/** Courses to begin from: ten plainly different kinds of ground, each made of the steps there are. */
 export const startingCourses: readonly StartingCourse[] = [
   {
     id: 'downland',
@@ -92,34 +92,60 @@ export const startingCourses: readonly StartingCourse[] = [
     id: 'crater-field',
     name: 'Crater field',
     summary: 'Old overlapping craters in a plain of dust.',
-    make: () => {
-      const craters = [
-        [-900, 700, 2100, 260],
-        [1500, -300, 1400, 190],
-        [300, -1900, 1000, 150],
-        [2300, 1900, 800, 120],
-        [-2500, -1500, 900, 140],
-        [-300, 2500, 520, 80],
-        [900, 1100, 420, 66],
-      ].map(([east, north, radius, height], i) =>
+    make: () =>
+      makeCourse('Crater field', land(8192, -400), [
+        stepUse('noise', { kind: 'fbm', feature: 3600, height: 170, level: 200, octaves: 9, gain: 0.45, seed: 71 }, { name: 'Plain', join: 'replace' }),
+        stepUse('craters', { count: 900, largest: 2400, smallest: 50, power: 1.8, age: 0.8, seed: 12 }, { name: 'Impacts', join: 'add' }),
+        stepUse('noise', { kind: 'billow', feature: 120, height: 4, octaves: 5, seed: 9 }, { name: 'Dust', join: 'add' }),
+      ]),
+  },
+  {
+    id: 'dune-sea',
+    name: 'Dune sea',
+    summary: 'High ridges of sand across the wind, with lesser ones on their backs.',
+    make: () =>
+      makeCourse('Dune sea', land(8192, -400), [
+        stepUse('noise', { kind: 'fbm', feature: 5200, height: 90, level: 320, octaves: 5, gain: 0.35, seed: 17 }, { name: 'Floor', join: 'replace' }),
         stepUse(
-          'landform',
-          { form: i % 3 === 1 ? 'caldera' : 'crater', east, north, radius, height, rim: 0.5, depth: 1.7 },
-          { name: `Crater ${i + 1}`, join: 'add' },
+          'dunes',
+          { kind: 'transverse', spacing: 900, steepness: 2.6, supply: 0.8, wind: 24, sinuous: 0.5, varies: 0.5, seed: 3 },
+          { name: 'High ridges', join: 'add' },
         ),
-      );
-      return makeCourse(
-        'Crater field',
-        land(8192, -400),
-        [
-          stepUse('noise', { kind: 'fbm', feature: 2600, height: 150, level: 200, octaves: 9, gain: 0.5, seed: 71 }, { join: 'replace' }),
-          stepUse('join', { tributary: 'impacts' }, { join: 'add' }),
-          stepUse('warp', { amount: 70, feature: 520, octaves: 4 }),
-          stepUse('noise', { kind: 'billow', feature: 120, height: 6, octaves: 4, seed: 9 }, { name: 'Ejecta', join: 'add' }),
-        ],
-        [makeTributary('Impacts', craters, 'impacts')],
-      );
-    },
+        stepUse(
+          'dunes',
+          { kind: 'transverse', spacing: 150, steepness: 1.1, supply: 0.9, wind: 44, sinuous: 0.7, varies: 0.6, seed: 8 },
+          { name: 'Lesser ridges', join: 'add' },
+        ),
+      ]),
+  },
+  {
+    id: 'fire-mountain',
+    name: 'Fire mountain',
+    summary: 'A cone with its crater, flows and gullies above a rolling foreland.',
+    make: () =>
+      makeCourse('Fire mountain', land(12_288, 0), [
+        stepUse('noise', { kind: 'fbm', feature: 5200, height: 240, level: 260, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
+        stepUse(
+          'volcano',
+          {
+            kind: 'cone',
+            height: 1500,
+            radius: 4700,
+            crater: 420,
+            depth: 210,
+            concave: 0.7,
+            flows: 12,
+            thick: 26,
+            gullies: 0.55,
+            east: 500,
+            north: 300,
+            seed: 5,
+          },
+          { name: 'Cone', join: 'add' },
+        ),
+        stepUse('fluvial', { amount: 700, scale: 130, soften: 24 }),
+        stepUse('noise', { kind: 'fbm', feature: 260, height: 9, octaves: 5, seed: 2 }, { name: 'Slag', join: 'add' }),
+      ]),
   },
   {
     id: 'drumlin-fen',

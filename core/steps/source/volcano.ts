@@ -28,6 +28,20 @@ export function concavityOf(height: number, radius: number, wanted: number): num
   return low;
 }
 
+/** Where a cone's flank begins to run out, as a share of the way to its foot. */
+const RUNS_OUT = 0.6;
+
+/** A profile that meets the ground at its foot without an edge: from there on a cubic (Hermite) to level. */
+function runOut(profile: (t: number) => number): (t: number) => number {
+  const [at, long] = [profile(RUNS_OUT), 1 - RUNS_OUT];
+  const slope = ((at - profile(RUNS_OUT - 1e-4)) / 1e-4) * long;
+  return (t) => {
+    if (t <= RUNS_OUT) return profile(t);
+    const u = Math.min(1, (t - RUNS_OUT) / long);
+    return (1 - u) * (1 - u) * (at * (1 + 2 * u) + slope * u);
+  };
+}
+
 interface Flow {
   /** Direction at the crater, radians, and how it bends on the way. */
   angle: number;
@@ -91,7 +105,7 @@ export const volcano = defineStep({
     const rim = Math.min(0.9 * radius, crater);
     const a = concavityOf(height, radius - rim, 0.2 + 4 * params.concave);
     const foot = exp(-a);
-    const flank = (t: number) => (cone ? (exp(-a * t) - foot) / (1 - foot) : (1 - t * t) * Math.sqrt(1 - t * t));
+    const flank = cone ? runOut((t) => (exp(-a * t) - foot) / (1 - foot)) : (t: number) => (1 - t * t) * Math.sqrt(1 - t * t);
     const flows = flowsOf(params);
     const lobes = await noiseOver(context, { feature: radius / 2.5, octaves: 3, seed: hash32(params.seed, 4) });
     const rough = await noiseOver(context, { feature: radius / 5, octaves: 5, seed: hash32(params.seed, 3) });
