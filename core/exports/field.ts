@@ -6,7 +6,7 @@ export { besideHoles } from '../field/beside-holes';
 export { type Field, fieldFrom, flatField, makeField } from '../field/field';
 export { gaussian } from '../field/gaussian';
 export { type Ground, groundAtSamples, makeGround, MAX_SIDE, previewGround, type Registration, sameSamples, spacingOf, withSamples } from '../field/ground';
-export { sha256 } from '../field/hash';
+export { sha256, sha256OfText } from '../field/hash';
 export { type Place, splineThrough } from '../field/line';
 export { fillForDisplay } from '../field/fill-for-display';
 export { type Filter, FILTERS, resample } from '../field/resample';
