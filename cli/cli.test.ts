@@ -189,6 +189,25 @@ describe('apply, derive, run', () => {
   });
 });
 
+describe('starting courses', () => {
+  it('are listed, worked out by their id, and again with every seed drawn anew: the same number, the same bytes', () => {
+    const list = uplandJson<{ id: string; summary: string; width: number; steps: string[] }[]>('starts');
+    expect(list.length).toBeGreaterThan(8);
+    expect(list.find((start) => start.id === 'dune-sea')).toMatchObject({ width: 8192, steps: ['noise', 'dunes', 'dunes'] });
+    const work = (name: string, ...more: string[]) => {
+      expect(uplandCast('run', 'start:dune-sea', path(name), '--samples', '129', ...more).status).toBe(0);
+      return readFileSync(path(name));
+    };
+    const [own, seven, again, eight] = [work('d0.tif'), work('d7.tif', '--roll', '7'), work('d7b.tif', '--roll', '7'), work('d8.tif', '--roll', '8')];
+    expect(Buffer.compare(seven, again)).toBe(0);
+    expect(Buffer.compare(seven, own)).not.toBe(0);
+    expect(Buffer.compare(seven, eight)).not.toBe(0);
+    const none = uplandCast('run', 'start:nowhere', path('n.tif'));
+    expect(none.status).toBe(1);
+    expect(none.words).toContain('There is no starting course "nowhere"');
+  });
+});
+
 describe('measure', () => {
   it('prints exactly the fields it promises', () => {
     const land = uplandJson<Record<string, unknown>>('measure', path('g.tif'));

@@ -8,6 +8,7 @@ import { deriveCommand } from './commands/derive';
 import { inspectCommand } from './commands/inspect';
 import { meshCommand, pressCommand } from './commands/mesh';
 import { runCommand } from './commands/run';
+import { startsCommand } from './commands/starts';
 import { stepsCommand } from './commands/steps';
 
 const program = new Command('upland-cast')
@@ -25,6 +26,7 @@ for (const add of [
   pressCommand,
   compareCommand,
   measureCommand,
+  startsCommand,
   stepsCommand,
 ]) {
   const command = add();

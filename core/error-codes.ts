@@ -55,6 +55,7 @@ export const ERROR_CODES = {
   extent: 'An extent is not a width and a depth above 0.',
   'tile-size': 'A tile of hand work has another length than its samples need.',
   // Steps and courses
+  'unknown-start': 'A starting course that there is not.',
   'unknown-step': 'A step that is not known here.',
   'unknown-mask': 'A mask that is not known here.',
   setting: 'A setting has a value that it cannot have.',

@@ -8,6 +8,9 @@ import {
   groundAtSamples,
   readProject,
   parseCourse,
+  rollCourse,
+  startingCourse,
+  startingCourses,
   statistics,
   UplandError,
   type Project,
@@ -19,6 +22,7 @@ import { progressOn, proofOf, report } from '../report';
 import { saveLayer } from './apply';
 
 interface Options extends OutOptions {
+  roll: number;
   samples?: number;
   sampling?: Sampling | 'auto';
   threads?: number;
@@ -28,7 +32,7 @@ interface Options extends OutOptions {
 
 export function runCommand(): Command {
   return new Command('run')
-    .description('Works out a terrain: a project file, or a course as JSON.')
+    .description('Works out a terrain: a project file, a course as JSON, or a starting course (start:ID; see: upland-cast starts).')
     .argument('<terrain>')
     .argument('<out>')
     .option('--samples <n>', 'samples along the longer side', parseWhole)
@@ -37,6 +41,7 @@ export function runCommand(): Command {
       'at another count: resampled from the terrain’s own, or worked out again (worked); without it resampled for as many or fewer',
       oneOf('auto', 'resampled', 'worked'),
     )
+    .option('--roll <n>', 'another ground of the same kind: every seed drawn anew by this number', parseWhole, 0)
     .option('--threads <n>', 'workers; the bytes are the same with any number', parseWhole)
     .option('--out-as <spec>', 'the format to write')
     .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)
@@ -44,7 +49,8 @@ export function runCommand(): Command {
     .option('--layer <name=file>', 'write a layer; may be given many times', collect, [])
     .option('--json', 'print JSON')
     .action(async (terrain: string, out: string, options: Options) => {
-      const { course, assets } = await openTerrain(await load(terrain));
+      const { course: own, assets } = await terrainCalled(terrain);
+      const course = rollCourse(own, options.roll);
       const ground = options.samples ? groundAtSamples(course.ground, options.samples) : course.ground;
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads || undefined);
       const { evaluation, sampling } = await evaluateAtSamples(
@@ -77,6 +83,15 @@ export function runCommand(): Command {
         `${out}: ${course.name}, ${ground.across} × ${ground.down}, ${lowest.toFixed(2)} to ${highest.toFixed(2)} m.${sampling ? ` ${samplingWords(sampling, ground)}` : ''}`,
       );
     });
+}
+
+/** A terrain by the name of its file, or a starting course by `start:ID`. */
+async function terrainCalled(name: string): Promise<Pick<Project, 'course' | 'assets'>> {
+  if (!name.startsWith('start:')) return openTerrain(await load(name));
+  const start = startingCourse(name.slice('start:'.length));
+  if (!start)
+    throw new UplandError('unknown-start', `There is no starting course "${name.slice(6)}". There are: ${startingCourses.map((s) => s.id).join(', ')}.`);
+  return { course: start.make(), assets: new Map() };
 }
 
 async function openTerrain(bytes: Uint8Array<ArrayBuffer>): Promise<Project> {

@@ -32,6 +32,7 @@ export {
   type StepUse,
   type Tributary,
 } from '../course/schema';
+export { rollCourse } from '../course/roll';
 export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
 export { COMBINES, maskUse, type MaskUse } from '../course/where';
 export {

@@ -1,6 +1,6 @@
-import { Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
+import { Dices, Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import { allUses, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
+import { allUses, makeCourse, makeGround, rollCourse, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
@@ -316,20 +316,28 @@ function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: 
       if (made) URL.revokeObjectURL(made);
     };
   }, [start.id]);
-  const begin = async () => {
+  const begin = async (roll: number) => {
     try {
-      location.href = `/terrain?id=${await addTerrain(start.make())}`;
+      location.href = `/terrain?id=${await addTerrain(rollCourse(start.make(), roll))}`;
     } catch (error) {
       onFault(storageSentence(error));
     }
   };
   return (
-    <li>
-      <button type="button" className={css.start} onClick={() => void begin()} aria-label={`Begin from ${start.name}`}>
+    <li className={css.beginning}>
+      <button type="button" className={css.start} onClick={() => void begin(0)} aria-label={`Begin from ${start.name}`}>
         <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Working it out …</i>}</span>
         <b>{start.name}</b>
         <span>{start.summary}</span>
       </button>
+      <Button
+        className={css.roll}
+        aria-label={`Another roll of ${start.name}`}
+        title="Another ground of the same kind: every seed drawn anew"
+        onClick={() => void begin(1 + Math.floor(Math.random() * 999_999))}
+      >
+        <Dices size={14} /> Another roll
+      </Button>
     </li>
   );
 }

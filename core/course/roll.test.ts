@@ -1,0 +1,40 @@
+import { describe, expect, it } from 'vitest';
+import { inlineKernels } from '../kernels/pool';
+import { evaluate } from './evaluate';
+import { rollCourse } from './roll';
+import type { Course } from './schema';
+import { startingCourse, startingCourses } from './starting';
+
+const seedsOf = (course: Course) =>
+  [...course.stem, ...course.tributaries.flatMap((line) => line.steps)].flatMap((use) => [use.params.seed, ...use.where.masks.map((mask) => mask.params.seed)]);
+
+describe('another roll of a course', () => {
+  it.each(startingCourses)('draws every seed of $id anew, and nothing else', ({ make }) => {
+    const course = make();
+    const rolled = rollCourse(course, 7);
+    const [before, after] = [seedsOf(course), seedsOf(rolled)];
+    expect(after.length).toBe(before.length);
+    before.forEach((seed, i) => (seed === undefined ? expect(after[i]).toBeUndefined() : expect(after[i]).not.toBe(seed)));
+    const bare = (c: Course) => JSON.stringify(c, (key, value: unknown) => (key === 'seed' ? 0 : value));
+    expect(bare(rolled)).toBe(bare(course));
+  });
+
+  it('is the same for the same number, and the course itself for 0', () => {
+    const course = startingCourse('dune-sea')!.make();
+    expect(rollCourse(course, 0)).toBe(course);
+    expect(rollCourse(course, 3)).toEqual(rollCourse(course, 3));
+    expect(seedsOf(rollCourse(course, 3))).not.toEqual(seedsOf(rollCourse(course, 4)));
+  });
+
+  it('is another ground of the same kind: its range is like the one before, its places are not', async () => {
+    const course = startingCourse('crest-range')!.make();
+    const small = { ...course, ground: { ...course.ground, across: 129, down: 129 } };
+    const kernels = inlineKernels();
+    const [a, b] = await Promise.all([small, rollCourse(small, 5)].map(async (c) => (await evaluate(c, { kernels })).height));
+    const range = (h: Float32Array) => Math.max(...h) - Math.min(...h);
+    expect(range(b) / range(a)).toBeGreaterThan(0.5);
+    expect(range(b) / range(a)).toBeLessThan(2);
+    const apart = Math.sqrt(a.reduce((sum, h, i) => sum + (h - b[i]) ** 2, 0) / a.length);
+    expect(apart).toBeGreaterThan(0.1 * range(a));
+  });
+});
