@@ -75,9 +75,9 @@ export function settingOptions(schema: Parameters<typeof paramsOf>[0], keys: rea
     const { meta, value } = all.get(key)!;
     const { kind, label, help, choices, min = -Infinity, max = Infinity, unit } = meta;
     const flag = `--${key.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`;
-    const words = `${label}${help ? `: ${help.replace(/\.$/, '')}` : ''}`;
+    const words = `${label}${help ? `. ${help.replace(/\.$/, '')}` : ''}`;
     if (kind === 'switch') return new Option(flag, words);
-    if (kind === 'choice') return new Option(`${flag} <kind>`, `${words}; ${Object.keys(choices!).join(', ')}`).argParser(oneOf(...Object.keys(choices!)));
+    if (kind === 'choice') return new Option(`${flag} <${Object.keys(choices!).join('|')}>`, words).argParser(oneOf(...Object.keys(choices!)));
     const within = (text: string): number => {
       const number = kind === 'count' ? parseWhole(text) : parseNumber(text);
       if (number < min || number > max) throw new InvalidArgumentError(`It takes ${min} to ${max}${unit ? ` ${unit}` : ''}.`);
