@@ -4,10 +4,9 @@ import { resolve } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import { describe, expect, it } from 'vitest';
 import { nodeKernels } from '../../cli/node-kernels';
+import { everyStep } from '../../tests/helpers/every-step';
 import { groundOf, hills } from '../../tests/helpers/grounds';
 import { evaluate } from '../course/evaluate';
-import { makeCourse, stepUse } from '../course/schema';
-import { steps } from '../steps';
 import { inlineKernels, pooledKernels, type PoolWorker } from './pool';
 import { noiseProgram } from './programs/noise';
 import { talusProgram } from './programs/talus';
@@ -47,20 +46,7 @@ describe.runIf(built)('the pool', () => {
   });
 
   it('gives the same bytes for a course of every step, whatever the number of workers', async () => {
-    const line = {
-      points: [
-        { east: 100, south: 100 },
-        { east: 700, south: 500 },
-        { east: 300, south: 900 },
-      ],
-    };
-    const course = makeCourse(
-      'all',
-      groundOf(301, 233, 4),
-      steps
-        .filter((step) => !['raster', 'mosaic', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
-        .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),
-    );
+    const course = everyStep();
     const alone = await evaluate(course, { kernels: inlineKernels() });
     expect(alone.stages.filter((s) => s.fault)).toEqual([]);
     for (const threads of [1, 2]) {

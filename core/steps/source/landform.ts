@@ -1,9 +1,8 @@
 import { z } from 'zod';
-import { gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
 import { choice, degrees, distance, ratio } from '../params';
+import { overWindow, smoothShare } from './places';
 
 const FORMS = {
   dome: 'Dome',
@@ -87,41 +86,25 @@ export const landform = defineStep({
   gives: 'difference',
   reach: () => 0,
   caption: ({ form, height }) => `${FORMS[form].toLowerCase()} ${Math.round(height)} m`,
-  async run(_input, params, { ground, window, signal }) {
-    const rest = cooperativeYield(signal);
+  async run(_input, params, context) {
     const { form, radius, length, east, north, turn, stretch, level } = params;
-    const grid = gridOf(ground, window);
     const { sin, cos } = exactMath();
     const [s, c] = [sin(turn * DEGREE), cos(turn * DEGREE)];
-    const middleX = ground.width / 2 + east;
-    const middleY = ground.depth / 2 - north;
     const lined = form === 'ridge' || form === 'trough';
     const half = length / 2;
     const profile = profileOf(params);
-    const height = new Float32Array(window.across * window.down);
-    for (let row = 0, i = 0; row < window.down; row++) {
-      const pause = rest();
-      if (pause) await pause;
-      const y = grid.firstY + (grid.top + row) * grid.stepY - middleY;
-      for (let column = 0; column < window.across; column++, i++) {
-        const x = grid.firstX + (grid.left + column) * grid.stepX - middleX;
-        // Along the line, and across it.
-        const along = x * c + y * s;
-        const across = y * c - x * s;
-        let t: number;
-        if (form === 'ramp') t = along / Math.max(1e-3, length) + 0.5;
-        else {
-          const beyond = lined ? Math.max(0, Math.abs(along) - half) : along / stretch;
-          t = Math.sqrt(beyond * beyond + across * across) / radius;
-        }
-        height[i] = level + profile(t);
-      }
-    }
+    const height = await overWindow(context, (fromMiddle, southOfMiddle) => {
+      const [x, y] = [fromMiddle - east, southOfMiddle + north];
+      // Along the line, and across it.
+      const along = x * c + y * s;
+      const across = y * c - x * s;
+      if (form === 'ramp') return level + profile(along / Math.max(1e-3, length) + 0.5);
+      const beyond = lined ? Math.max(0, Math.abs(along) - half) : along / stretch;
+      return level + profile(Math.sqrt(beyond * beyond + across * across) / radius);
+    });
     return { height };
   },
 });
-
-const smooth = (t: number) => (t <= 0 ? 0 : t >= 1 ? 1 : t * t * (3 - 2 * t));
 
 function profileOf({ form, height, rim, depth }: { form: Form; height: number; rim: number; depth: number }): (t: number) => number {
   switch (form) {
@@ -132,7 +115,7 @@ function profileOf({ form, height, rim, depth }: { form: Form; height: number; r
     case 'ridge':
       return (t) => (t >= 1 ? 0 : height * (1 - t) * (1 - 0.5 * t));
     case 'plateau':
-      return (t) => height * (1 - smooth((t - rim) / (1 - rim)));
+      return (t) => height * (1 - smoothShare((t - rim) / (1 - rim)));
     case 'trough':
       return (t) => (t >= 1 ? height : height * t * t * (2 - t * t));
     case 'ramp':
@@ -145,11 +128,11 @@ function profileOf({ form, height, rim, depth }: { form: Form; height: number; r
         if (t >= rim) {
           const out = rim / t;
           // The blanket thins with the cube of distance and is brought to nothing at the radius.
-          return height * out * out * out * (1 - smooth((t - rim) / (1 - rim)) * 0.999) * (t > 0.98 ? (1 - t) / 0.02 : 1);
+          return height * out * out * out * (1 - smoothShare((t - rim) / (1 - rim)) * 0.999) * (t > 0.98 ? (1 - t) / 0.02 : 1);
         }
         const u = t / rim;
         if (form === 'crater') return floor + (height - floor) * u * u;
-        return floor + (height - floor) * smooth((u - 0.55) / 0.45);
+        return floor + (height - floor) * smoothShare((u - 0.55) / 0.45);
       };
     }
   }

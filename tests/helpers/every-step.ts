@@ -1,0 +1,21 @@
+import { makeCourse, stepUse, type Course } from '../../core/course/schema';
+import { steps } from '../../core/steps';
+import { groundOf } from './grounds';
+
+const line = {
+  points: [
+    { east: 100, south: 100 },
+    { east: 700, south: 500 },
+    { east: 300, south: 900 },
+  ],
+};
+
+/** A course of every step that needs nothing beside itself, on a ground that is no square. */
+export const everyStep = (): Course =>
+  makeCourse(
+    'all',
+    groundOf(301, 233, 4),
+    steps
+      .filter((step) => !['raster', 'mosaic', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
+      .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),
+  );
