@@ -16,24 +16,22 @@ interface SettingProps {
   wide?: boolean;
 }
 
-/** A switch with its words behind it. */
-export function SwitchRow({
-  label,
-  on,
-  onChange,
-  disabled,
-  help,
-}: {
+interface SwitchRowProps {
   label: string;
   on: boolean;
   onChange: (on: boolean) => void;
   disabled?: boolean;
   help?: string;
-}) {
+  /** What stands behind it; left out: its label. */
+  words?: string;
+}
+
+/** A switch with its words behind it. */
+export function SwitchRow({ label, on, onChange, disabled, help, words = label }: SwitchRowProps) {
   return (
     <div className={css.check} title={help}>
       <Switch label={label} on={on} disabled={disabled} onChange={onChange} />
-      <span>{label}</span>
+      <span>{words}</span>
     </div>
   );
 }

@@ -1,7 +1,8 @@
 import { Upload } from 'lucide-react';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { makeCourse, makeGround, spacingOf, stepUse, type Ground } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, SliderRow, Switch } from '../../components/controls';
+import { Button, NumberField, Row, Segments, SliderRow } from '../../components/controls';
+import { SwitchRow } from '../../components/SettingRow';
 import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { figure, metres, smallMetres } from '../../components/format';
@@ -226,17 +227,16 @@ export function MeshToHeights({
             <Segments label="Where samples lie" value={registration} choices={{ point: 'On the edge', area: 'Middles of cells' }} onChange={setRegistration} />
           </Row>
         )}
-        <div className={css.check}>
-          <Switch label="Smooth between its corners" on={smooth} onChange={setSmooth} />
-          <span>Smooth between its corners: the facets go, the corners stay</span>
-        </div>
+        <SwitchRow label="Smooth between its corners" words="Smooth between its corners: the facets go, the corners stay" on={smooth} onChange={setSmooth} />
         <Row label="Holes" help="Filled so that the ground around them goes on. All: also around the mesh, where it does not reach the corners.">
           <Segments label="Holes" value={fill} choices={{ none: 'Left', inside: 'Fill inside', all: 'Fill all' }} onChange={setFill} />
         </Row>
-        <div className={css.check}>
-          <Switch label="Hold it against this terrain" on={against} onChange={setAgainst} />
-          <span>Press it to this terrain’s samples and hold it against the ground</span>
-        </div>
+        <SwitchRow
+          label="Hold it against this terrain"
+          words="Press it to this terrain’s samples and hold it against the ground"
+          on={against}
+          onChange={setAgainst}
+        />
         {fault && (
           <p className={css.fault} role="alert">
             {fault}
