@@ -7,6 +7,7 @@ const CORE = [
   'field',
   'formats',
   'analysis',
+  'rock',
   'masks',
   'steps',
   'course',
@@ -25,7 +26,7 @@ const upwards = (root, layers) =>
     comment: `Reads only what lies below it: ${layers.slice(0, k).join(', ') || 'nothing'}.`,
     severity: 'error',
     from: { path: `^${root}${layer}`, pathNot: TESTS },
-    to: { path: `^${root}(${layers.slice(k + 1).join('|')})`, pathNot: layer === 'masks' ? CONTRACT : undefined },
+    to: { path: `^${root}(${layers.slice(k + 1).join('|')})`, pathNot: layer === 'masks' || layer === 'rock' ? CONTRACT : undefined },
   }));
 
 const TESTS = '\\.test\\.tsx?$';

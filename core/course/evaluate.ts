@@ -9,6 +9,7 @@ import { heightsOf } from '../formats/asset';
 import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
+import { rockHere } from '../rock/hardness';
 import { stepById } from '../steps';
 import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
@@ -21,7 +22,7 @@ import { canonical, toDatum } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
 /** Changes whenever the same course would give other bytes. */
-const CORE_VERSION = 4;
+const CORE_VERSION = 5;
 
 export interface EvaluateOptions {
   kernels: Kernels;
@@ -77,6 +78,8 @@ export interface Stage {
   /** How its assets were read, and the sea level where it was. */
   readings?: string;
   sea?: number;
+  /** The terrain's rock, where it was read. */
+  rock?: string;
   /** It was ended early: the settings with which it ends at the same place again. */
   reached?: Record<string, unknown>;
   /** Why the step could not be done; the ground is then what it was given. */
@@ -232,6 +235,7 @@ class Run {
     const inputs = inputsOf(use);
     stage.readings = JSON.stringify(inputs.assets.map((sha) => canonical(this.course.assets[sha]?.reading ?? {})));
     stage.sea = inputs.sea ? this.ground.sea : undefined;
+    stage.rock = inputs.rock && this.course.rock ? JSON.stringify(canonical(this.course.rock)) : undefined;
     let dirty = dirtyIn;
     const tributaryKeys: string[] = [];
     for (const id of inputs.tributaries) {
@@ -252,6 +256,7 @@ class Run {
         tributaryKeys,
         stage.readings,
         sea,
+        ...(stage.rock ? [stage.rock] : []),
       ]);
     let key = await sha256OfText(textOf(settings));
     const old = this.before.get(use.id);
@@ -301,7 +306,7 @@ class Run {
   private dirtyAfter(stage: Stage, step: Step, settings: Record<string, unknown>, dirtyIn: Dirty, old: Stage | undefined): Dirty {
     if (!old || old.fault || !old.use.on || old.line !== stage.line || old.after !== stage.after) return 'everywhere';
     const { use } = stage;
-    if (old.readings !== stage.readings || old.sea !== stage.sea) return 'everywhere';
+    if (old.readings !== stage.readings || old.sea !== stage.sea || old.rock !== stage.rock) return 'everywhere';
     const rest = (u: StepUse) => JSON.stringify(canonical([u.step, joiningKey(u), u.where, u.hold]));
     if (rest(use) !== rest(old.use)) return 'everywhere';
     let own: Dirty = null;
@@ -405,6 +410,11 @@ class Run {
         if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
         const valid = validOf((await this.tributary(id)).layers);
         return valid && cropSamples(valid, across, window).map((v) => 1 - v);
+      },
+      rock: async (bounds) => {
+        if (!inputs.rock) throw new UplandError('undeclared-rock', `${title} reads the terrain's rock, which it did not declare.`);
+        const { rock } = this.course;
+        return rock && rockHere(rock, ground, bounds, window, options.signal);
       },
       say: (sentence) => {
         if (!stage.words.includes(sentence)) stage.words.push(sentence);

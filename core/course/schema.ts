@@ -4,6 +4,7 @@ import { describeIssue } from '../issue';
 import { groundSchema } from '../field/ground';
 import { maskKinds } from '../masks';
 import { assetReadingSchema } from '../formats/asset';
+import { rockSchema } from '../rock/rock';
 import { knownStep, stepById, steps } from '../steps';
 import type { JoinMode, StepInputs } from '../steps/step';
 import { coverSchema, orderSchema } from './recipe';
@@ -92,6 +93,8 @@ export const courseSchema = looseObject(
       )
       .max(100)
       .default([]),
+    /** The rock that the terrain is made of; left out: alike everywhere, and nothing feels it. */
+    rock: looseObject(rockSchema).optional(),
     /** What the ground is covered with, for its colour and material weights; left out: the usual cover. */
     cover: coverSchema.optional(),
     /** What is handed on, kept to be done again. */
@@ -169,9 +172,9 @@ export function settingsOf(use: Pick<StepUse, 'step' | 'params'>): Record<string
 
 /** What a step use reads beside the line it stands on, its masks included. */
 export function inputsOf(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<StepInputs> {
-  const { assets = [], tributaries = [], sea = false } = stepById(use.step).inputs(settingsOf(use) as never);
+  const { assets = [], tributaries = [], sea = false, rock = false } = stepById(use.step).inputs(settingsOf(use) as never);
   const where = inputsOfWhere(use.where);
-  return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries], sea: sea || where.sea };
+  return { assets: [...assets, ...where.assets], tributaries: [...tributaries, ...where.tributaries], sea: sea || where.sea, rock: rock || where.rock };
 }
 
 /** The same, nothing where the step is unknown or set wrong. */
@@ -179,7 +182,7 @@ function inputsIfAny(use: Pick<StepUse, 'step' | 'params' | 'where'>): Required<
   try {
     return inputsOf(use);
   } catch {
-    return { assets: [], tributaries: [], sea: false };
+    return { assets: [], tributaries: [], sea: false, rock: false };
   }
 }
 

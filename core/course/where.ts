@@ -54,10 +54,11 @@ const settingsOfMask = (mask: MaskUse) => {
 
 /** What the masks that are on read. */
 export function inputsOfWhere(where: Where): Required<StepInputs> {
-  const all: Required<StepInputs> = { assets: [], tributaries: [], sea: false };
+  const all: Required<StepInputs> = { assets: [], tributaries: [], sea: false, rock: false };
   for (const mask of active(where)) {
-    const { assets = [], tributaries = [], sea = false } = maskById(mask.kind).inputs(settingsOfMask(mask) as never);
+    const { assets = [], tributaries = [], sea = false, rock = false } = maskById(mask.kind).inputs(settingsOfMask(mask) as never);
     all.sea ||= sea;
+    all.rock ||= rock;
     all.assets.push(...assets);
     all.tributaries.push(...tributaries);
   }

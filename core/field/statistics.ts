@@ -33,6 +33,16 @@ export function statistics(field: Field): Statistics {
   return { lowest: lowest + ground.datum, highest: highest + ground.datum, mean: sum / count + ground.datum, count };
 }
 
+/** The lowest and the highest of some heights; 0 and 0 where there are none. */
+export function boundsOf(height: Float32Array): { lowest: number; highest: number } {
+  let [lowest, highest] = [Infinity, -Infinity];
+  for (const h of height) {
+    if (h < lowest) lowest = h;
+    if (h > highest) highest = h;
+  }
+  return lowest <= highest ? { lowest, highest } : { lowest: 0, highest: 0 };
+}
+
 export interface Histogram {
   /** Elevation of the lower end of the first bin and the upper end of the last, metres. */
   from: number;

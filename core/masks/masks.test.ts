@@ -28,6 +28,7 @@ const context = (field: Field, more: Partial<StepContext> = {}): StepContext => 
     throw new Error('none');
   },
   tributaryHoles: async () => undefined,
+  rock: async () => undefined,
   heights: async () => {
     throw new Error('none');
   },

@@ -4,6 +4,7 @@ import type { Ground } from '../field/ground';
 import type { Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
+import type { RockHere } from '../rock/hardness';
 
 export type Family = 'source' | 'mend' | 'shape' | 'weather' | 'hand' | 'range';
 
@@ -58,6 +59,8 @@ export interface StepContext {
   watch?: (standing: InterimState) => void;
   /** Told, after a halt, the settings that end the work at the same place again. */
   reached?: (settings: Record<string, unknown>) => void;
+  /** The terrain's rock over the window, which `inputs` declared, for heights between two; undefined where the terrain has none. */
+  rock(bounds: { lowest: number; highest: number }): Promise<RockHere | undefined>;
   /** A sentence for the person beside the result: what was clipped, what was left out. */
   say(sentence: string): void;
 }
@@ -76,6 +79,8 @@ export interface StepInputs {
   tributaries?: string[];
   /** The ground's sea level; left out, the step sees a sea at 0 m. */
   sea?: boolean;
+  /** The rock that the terrain is made of. */
+  rock?: boolean;
 }
 
 /** One operation that a course is made of. */

@@ -52,6 +52,7 @@ export async function countryWindow(spacing: number, window: Window, kernels: Ke
       heights: none,
       tributary: none,
       tributaryHoles: none,
+      rock: none,
       say: () => undefined,
     };
     const input = { ground: groundOfWindow(ground, wide), height, layers: {} };

@@ -140,10 +140,19 @@ export function settleBelow(
   }
 }
 
-/** The law's 1 / (1 − (S/S_c)²) is not taken beyond this share of the way to the critical slope. */
-const STEEPEST: f32 = 0.97;
-/** What stands steeper than the critical slope slides so much faster still. */
-const SLIDE: f32 = 4;
+/** What stands steeper than the critical slope slides so much faster still, by the square of its excess; more would swing. */
+const SLIDE: f32 = 1.5;
+
+/**
+ * How near to the critical slope the law's 1 / (1 − (S/S_c)²) is taken in one step of time, as the least of 1 − (S/S_c)². The passage is held while the
+ * step lasts; where it grows faster with the slope than the step can damp, the shortest waves (four times the rate) swing and leave ripples:
+ * 8 r (1 − u) ≤ 2 u² + 4 r u. As steps grow shorter it goes to the law itself.
+ */
+// @ts-ignore: decorator
+@inline
+function nearest(rate: f32): f32 {
+  return <f32>0.25 * (sqrt<f32>(144 * rate * rate + 64 * rate) - 12 * rate);
+}
 
 /**
  * How readily soil passes between neighbours in one step of time: κ·t / spacing² / (1 − (S/S_c)²)
@@ -172,6 +181,8 @@ export function hillslopeFaces(
   const perX: f32 = 1 / dx;
   const perY: f32 = 1 / dy;
   const row4 = <usize>stride << 2;
+  const leastX = nearest(rateX);
+  const leastY = nearest(rateY);
   for (let row = from; row < to; row++) {
     const up = row > 0 ? row4 : 0;
     const down = row < rows - 1 ? row4 : 0;
@@ -189,7 +200,7 @@ export function hillslopeFaces(
         const gx = (load<f32>(at + 4) - h) * perX;
         const gy = (load<f32>(at + down) + load<f32>(at + down + 4) - load<f32>(at - up) - load<f32>(at - up + 4)) * perRows;
         const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + 4));
-        store<f32>(east + off, between(ease, state, off, 4) * passes((gx * gx + gy * gy) / (most * most), rateX));
+        store<f32>(east + off, between(ease, state, off, 4) * passes((gx * gx + gy * gy) / (most * most), rateX, leastX));
       }
       if (down == 0) store<f32>(south + off, 0);
       else {
@@ -197,7 +208,7 @@ export function hillslopeFaces(
         const gy = (load<f32>(at + row4) - h) * perY;
         const gx = (load<f32>(at + e) + load<f32>(at + row4 + e) - load<f32>(at - w) - load<f32>(at + row4 - w)) * perColumns;
         const most: f32 = <f32>0.5 * (critical + load<f32>(bank + off + row4));
-        store<f32>(south + off, between(ease, state, off, row4) * passes((gx * gx + gy * gy) / (most * most), rateY));
+        store<f32>(south + off, between(ease, state, off, row4) * passes((gx * gx + gy * gy) / (most * most), rateY, leastY));
       }
     }
   }
@@ -221,9 +232,11 @@ const BASE_WEIGHT: f32 = 1e8;
 /** By the square of the slope over the critical one. */
 // @ts-ignore: decorator
 @inline
-function passes(squared: f32, rate: f32): f32 {
-  const slow = rate / (1 - min<f32>(squared, STEEPEST * STEEPEST));
-  return squared > 1 ? slow + SLIDE * (1 - 1 / squared) : slow;
+function passes(squared: f32, rate: f32, least: f32): f32 {
+  const slow: f32 = rate == 0 ? <f32>0 : rate / max<f32>(least, 1 - squared);
+  if (squared <= 1) return slow;
+  const excess: f32 = 1 - 1 / sqrt<f32>(squared);
+  return slow + SLIDE * excess * excess;
 }
 
 /**

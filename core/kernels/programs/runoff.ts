@@ -1,5 +1,6 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
+import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
@@ -29,6 +30,8 @@ export interface RunoffArgs {
   bank: number;
   /** Water and what it carries leave over the edge. */
   open: boolean;
+  /** Bedded rock: hard beds give way slowly. */
+  beds?: BedsArgs;
   /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
   seen?: OwnGrid;
   until?: Place;
@@ -42,6 +45,7 @@ interface RunoffGround {
   bed: Float32Array;
   /** How easily each sample gives way, 0 to 1; left out: everywhere. */
   ease?: Float32Array;
+  beds?: BedsInputs;
 }
 
 export interface RunoffInputs extends RunoffGround {
@@ -65,8 +69,16 @@ export interface RunoffResult {
 
 interface Level extends Rung {
   bed: number;
+  /** How easily the ground gives way as it was given, and as its beds have it now; the same where there are none. */
   ease: number;
+  easeNow: number;
+  beds: BedsAt;
 }
+
+/** What beds do to running water. */
+const BEDDED = { softEase: 1.25, hardEase: 0.1, softBank: 1, hardBank: 1 };
+/** The beds are looked up once in so many steps. */
+const BEDS_EVERY = 4;
 
 const PAD = 4;
 const BORDER = { left: PAD, above: 1, aligned: 4 };
@@ -111,9 +123,12 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
       lay(arena, level.bed, level, ground.bed.map((h) => h - middle) as Float32Array);
       if (ground.ease) lay(arena, level.ease, level, ground.ease);
       else floats(arena, arena.start + level.ease, bytesOf(level) / 4).fill(1);
+      const { beds } = ground;
+      if (beds) layBeds(arena, level, level.beds, { ...beds, uplift: beds.uplift.map((up) => up - middle) });
     };
     layGround(finest, inputs);
     if (seen && inputs.seen) layGround(seen, inputs.seen);
+    if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
     const coarse = levels[levels.length - 1];
     if (water && levels.length === 1) lay(arena, at.water, coarse, water);
     clearStatus(statusWords(arena, at.status));
@@ -128,6 +143,7 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
       const passage = toCoarser(own, coarse);
       yield* pass(arena, passage, own.bed, at.between, coarse.bed, band);
       yield* pass(arena, passage, own.ease, at.between, coarse.ease, band);
+      if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
       const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
       const { from, to } = rowsOf(coarse.down, band);
       // A spline's weights leave the share between 0 and 1 by a hair.
@@ -220,7 +236,11 @@ function plan(args: RunoffArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
   const all = ladderOf(args, BORDER, args.coarsest);
-  const claimed = (grid: Rung): Level => ({ ...grid, bed: room.claim(bytesOf(grid)), ease: room.claim(bytesOf(grid)) });
+  const claimed = (grid: Rung): Level => {
+    const [bed, ease] = [room.claim(bytesOf(grid)), room.claim(bytesOf(grid))];
+    const easeNow = args.beds ? room.claim(bytesOf(grid)) : ease;
+    return { ...grid, bed, ease, easeNow, beds: claimBeds((bytes) => room.claim(bytes), grid, args.beds) };
+  };
   const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
   const seen = args.seen && claimed(rungOf(args.seen, BORDER));
   const size = Math.max(...levels.map((level) => bytesOf(level)));
@@ -305,6 +325,10 @@ function* advance(kernels: KernelExports, arena: Arena, args: RunoffArgs, level:
   const half = level.point ? 1 : 0;
   const { spacingX: dx, spacingY: dy } = level;
   const dt = (COURANT * Math.min(dx, dy)) / Math.sqrt(2 * GRAVITY * PIPE_DEPTH);
+  if (args.beds && step % BEDS_EVERY === 0) {
+    const ground = { height: level.bed, change: at.change, easeGiven: level.ease, ease: level.easeNow };
+    feelBeds(kernels, arena, args.beds, level, level.beds, ground, BEDDED, band);
+  }
   const columns = a + at.columns;
   const pipes = [a + at.east, a + at.south, a + at.southEast, a + at.southWest] as const;
   const loads = [a + at.loadEast, a + at.loadSouth, a + at.loadSouthEast, a + at.loadSouthWest] as const;
@@ -341,7 +365,7 @@ function* advance(kernels: KernelExports, arena: Arena, args: RunoffArgs, level:
       a + at.carried,
       ...pipes,
       ...loads,
-      a + level.ease,
+      a + level.easeNow,
       columns,
       stride,
       first,

@@ -1,4 +1,5 @@
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
+import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, type Grid } from './levels';
@@ -23,6 +24,8 @@ export interface TalusArgs {
   rock?: RockFall;
   /** What slides over the edge is gone; the ground beyond goes on as steeply as inside. */
   open?: boolean;
+  /** Bedded rock: hard beds shed slowly, soft ones fast. Only with rock that sheds. */
+  beds?: BedsArgs;
   /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
   seen?: OwnGrid;
   until?: Place;
@@ -53,6 +56,7 @@ interface TalusGround {
   cover?: Float32Array;
   /** The angle of repose of every sample as a multiple of `tanRepose`. */
   grain?: Float32Array;
+  beds?: BedsInputs;
 }
 
 export interface TalusInputs extends TalusGround {
@@ -72,7 +76,13 @@ interface Level extends Rung {
   coverBefore: number;
   /** 0: none. */
   grain: number;
+  /** How easily rock sheds as its beds have it now; 0: none. */
+  sheds: number;
+  beds: BedsAt;
 }
+
+/** What beds do to rock that sheds. */
+const BEDDED = { softEase: 2, hardEase: 0.03, softBank: 1, hardBank: 1 };
 
 const PAD = 4;
 const BORDER = { left: PAD, above: 1, aligned: 4 };
@@ -106,14 +116,16 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     const { levels, seen, bytes } = plan(args);
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
-    const layGround = (level: Level, { bed, mask, cover, grain }: TalusGround) => {
+    const layGround = (level: Level, { bed, mask, cover, grain, beds }: TalusGround) => {
       lay(arena, level.bed, level, bed);
+      if (beds) layBeds(arena, level, level.beds, beds);
       if (mask) lay(arena, level.mask, level, mask);
       if (cover) lay(arena, level.cover, level, cover);
       if (grain) lay(arena, level.grain, level, grain);
     };
     layGround(levels[0], inputs);
     if (seen && inputs.seen) layGround(seen, inputs.seen);
+    if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
     clearStatus(statusWords(arena, plan(args).status));
   },
 
@@ -124,6 +136,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
+      if (args.beds) yield* passBeds(arena, passage, own.beds, between, coarse.beds, band);
       for (const what of ['bed', 'mask', 'cover', 'grain'] as const) {
         if (!given[what]) continue;
         yield* pass(arena, passage, own[what], between, coarse[what], band);
@@ -174,12 +187,17 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
         if (shed.rate > 0 && sweep < SHEDDING * args.sweeps) {
+          if (args.beds) {
+            const ground = { height, easeGiven: args.masked ? level.mask : undefined, ease: level.sheds };
+            feelBeds(kernels, arena, args.beds, level, level.beds, ground, BEDDED, band);
+          }
+          const eased = args.beds ? level.sheds : level.mask;
           // In place: the height is written anew in the next sweep.
           kernels.talusShed(
             at(height),
             at(level.cover),
             at(level.change),
-            args.masked ? at(level.mask) : 0,
+            args.masked || args.beds ? at(eased) : 0,
             at(weights) + level.stride * 4,
             level.stride,
             from,
@@ -335,6 +353,8 @@ function plan(args: TalusArgs) {
     cover: args.covered ? room.claim(bytesOf(grid)) : 0,
     coverBefore: args.covered && args.rock && l > 0 ? room.claim(bytesOf(grid)) : 0,
     grain: args.grained ? room.claim(bytesOf(grid)) : 0,
+    sheds: args.beds ? room.claim(bytesOf(grid)) : 0,
+    beds: claimBeds((bytes) => room.claim(bytes), grid, args.beds),
   });
   const levels = ladderOf(args, BORDER).map(claimed);
   const seen = args.seen && claimed(rungOf(args.seen, BORDER), 0);

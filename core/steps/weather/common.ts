@@ -1,7 +1,10 @@
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { spacingOf, type Ground } from '../../field/ground';
-import { elevation, tributary } from '../params';
+import { boundsOf } from '../../field/statistics';
+import type { BedsArgs, BedsInputs } from '../../kernels/programs/beds';
+import type { BedTable } from '../../rock/beds';
+import { elevation, ratio, tributary } from '../params';
 import type { Layers, StepContext, StepInput } from '../step';
 
 /** Settings that say where the rock is hard, by a tributary's heights. */
@@ -11,13 +14,44 @@ export const hardnessParams = {
   hardAt: elevation(100, { more: true, min: -11_000, max: 9_000, label: 'Hard at', help: 'Where the tributary is this high or higher, nothing gives way.' }),
 };
 
+/** The same, and how far the terrain's own rock is felt. */
+export const wearParams = {
+  ...hardnessParams,
+  rock: ratio(1, { more: true, label: 'Rock', help: 'How far the terrain’s own rock is felt: its hard beds stand, its soft ones give way.' }),
+};
+
 export interface Hardness {
   hardness: string;
   softAt: number;
   hardAt: number;
 }
 
+export interface Wear extends Hardness {
+  rock: number;
+}
+
 export const hardnessInputs = ({ hardness }: Hardness) => ({ tributaries: hardness ? [hardness] : [] });
+export const wearInputs = (params: Wear) => ({ ...hardnessInputs(params), rock: params.rock > 0 });
+
+/** The terrain's rock as a step's program takes it; undefined where there is none, or it is not felt. `rise`: the ground comes so far over its highest. */
+export async function bedsOf(
+  { height }: Field,
+  { rock }: Wear,
+  context: StepContext,
+  rise = 0,
+): Promise<(BedsInputs & Pick<BedTable, 'low' | 'step'>) | undefined> {
+  if (rock === 0) return undefined;
+  const { lowest, highest } = boundsOf(context.seen?.input.height ?? height);
+  const reach = 0.25 * (highest - lowest);
+  const found = await context.rock({ lowest: lowest - reach, highest: highest + reach + rise });
+  if (!found) return undefined;
+  const { uplift, sound, table } = found;
+  return { uplift, sound, table: table.hardness, low: table.low, step: table.step };
+}
+
+/** What a program is told of beds that it is given. */
+export const bedsArgs = (beds: Awaited<ReturnType<typeof bedsOf>>, { rock }: Wear): BedsArgs | undefined =>
+  beds && { strength: rock, low: beds.low, step: beds.step, entries: beds.table.length, jointed: beds.sound !== undefined };
 
 /** How easily each sample gives way, 0 to 1: the step's mask times one less the hardness; undefined: everywhere. */
 export async function easeOf(field: Field, { hardness, softAt, hardAt }: Hardness, context: StepContext): Promise<Float32Array<ArrayBuffer> | undefined> {

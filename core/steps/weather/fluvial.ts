@@ -6,7 +6,7 @@ import { octavesOf } from '../../field/octaves';
 import { fluvialProgram } from '../../kernels/programs/fluvial';
 import { choice, degrees, distance, hidden, plain, seed, toggle } from '../params';
 import { defineStep, type StepContext } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf } from './common';
+import { bedsArgs, bedsOf, changed, easeOf, wearInputs, wearParams, hereAndSeen, samplesOf } from './common';
 
 const ROCK_SIZE = 420;
 const ROCK_VARIES = 0.5;
@@ -89,7 +89,7 @@ export const fluvial = defineStep({
       { more: true, label: 'Edges', help: 'Open: water leaves over the edge of the ground. Closed: to the sea or the lowest place.' },
     ),
     toSea: toggle(true, { more: true, label: 'Rivers end at the sea', help: 'Nothing is worn below the sea level, and the sea floor stays as it is.' }),
-    ...hardnessParams,
+    ...wearParams,
     seed: seed(),
     until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(100) }).optional(), 'Kept at'),
   }),
@@ -102,7 +102,7 @@ export const fluvial = defineStep({
   ],
   takesMask: true,
   reach: () => Infinity,
-  inputs: (params) => ({ ...hardnessInputs(params), sea: params.toSea }),
+  inputs: (params) => ({ ...wearInputs(params), sea: params.toSea }),
   caption: ({ amount }) => `${amount} m back`,
   async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
@@ -120,6 +120,7 @@ export const fluvial = defineStep({
       bed: given.height,
       ease: await easeOf(given, params, asked),
       bank: await bankSlopes(params, asked),
+      beds: await bedsOf(given, params, asked, params.uplift),
     }));
     const { change, flow, reached } = await kernels.run(
       fluvialProgram,
@@ -139,6 +140,7 @@ export const fluvial = defineStep({
         seed: params.seed,
         steps: 1,
         masked: inputs.ease !== undefined,
+        beds: bedsArgs(inputs.beds, params),
         until: params.until,
       },
       inputs,

@@ -3,7 +3,7 @@ import { DEGREE, exactMath } from '../../kernels/math';
 import { runoffProgram } from '../../kernels/programs/runoff';
 import { choice, count, degrees, distance, hidden, plain, ratio } from '../params';
 import { defineStep } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf } from './common';
+import { bedsArgs, bedsOf, changed, easeOf, wearInputs, wearParams, hereAndSeen, samplesOf } from './common';
 
 /**
  * Rain runs off as shallow water, takes material where it is fast and lays it down where it
@@ -61,7 +61,7 @@ export const runoff = defineStep({
       { open: 'Open', closed: 'Closed' },
       { more: true, label: 'Edges', help: 'Open: water leaves over the edge with what it carries. Closed: nothing leaves.' },
     ),
-    ...hardnessParams,
+    ...wearParams,
     until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(4_000) }).optional(), 'Kept at'),
   }),
   presets: [
@@ -73,12 +73,16 @@ export const runoff = defineStep({
   ],
   takesMask: true,
   reach: () => Infinity,
-  inputs: hardnessInputs,
+  inputs: wearInputs,
   caption: ({ amount }) => `${amount} steps`,
   async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
     const { height } = input;
-    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({ bed: given.height, ease: await easeOf(given, params, asked) }));
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({
+      bed: given.height,
+      ease: await easeOf(given, params, asked),
+      beds: await bedsOf(given, params, asked),
+    }));
     const { change, water, sediment, flow, reached } = await kernels.run(
       runoffProgram,
       {
@@ -93,6 +97,7 @@ export const runoff = defineStep({
         settle: params.settle * SETTLE,
         bank: exactMath().tan(params.bank * DEGREE),
         open: params.edges === 'open',
+        beds: bedsArgs(inputs.beds, params),
         until: params.until,
       },
       inputs,

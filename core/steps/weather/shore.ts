@@ -5,7 +5,7 @@ import { distanceProgram } from '../../kernels/programs/distance';
 import { degrees, distance, ratio } from '../params';
 import { cooperativeYield } from '../../cooperative-yield';
 import { defineStep } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams } from './common';
+import { changed, easeOf, wearInputs, wearParams } from './common';
 
 /**
  * Waves cut a beach into the land up to where they reach, and a bench under the water before it.
@@ -43,7 +43,7 @@ export const shore = defineStep({
     }),
     beach: degrees(6, { more: true, min: 0.5, max: 45, label: 'Beach slope', help: 'Sand lies at 2 to 8°, shingle up to 15°.' }),
     bench: degrees(2.5, { more: true, min: 0, max: 45, label: 'Bench slope', help: 'How the ground falls away under water.' }),
-    ...hardnessParams,
+    ...wearParams,
   }),
   presets: [
     { name: 'Sand beach', params: { scale: 90, height: 4, beach: 4, bench: 1.5 } },
@@ -57,7 +57,7 @@ export const shore = defineStep({
     const { x, y } = spacingOf(ground);
     return scale + 2 * Math.max(x, y);
   },
-  inputs: (params) => ({ ...hardnessInputs(params), sea: true }),
+  inputs: (params) => ({ ...wearInputs(params), sea: true }),
   caption: ({ scale }) => `${scale} m`,
   async run({ height, ground: here }, params, context) {
     const { ground, window, kernels, signal, progress } = context;

@@ -6,7 +6,7 @@ import { talusProgram } from '../../kernels/programs/talus';
 import { choice, count, degrees, distance, hidden, ratio, seed } from '../params';
 import { octavesOf } from '../../field/octaves';
 import { defineStep, type StepContext, type StepInput } from '../step';
-import { changed, easeOf, hardnessInputs, hardnessParams, hereAndSeen, samplesOf, type Hardness } from './common';
+import { bedsArgs, bedsOf, changed, easeOf, wearInputs, wearParams, hereAndSeen, samplesOf, type Wear } from './common';
 
 /** What has fallen takes more room than it had as rock (common practice: 1.2 to 1.5). */
 const BULKING = 1.3;
@@ -68,7 +68,7 @@ export const talus = defineStep({
       { closed: 'Closed', open: 'Open' },
       { more: true, label: 'Edges', help: 'Closed: nothing leaves the ground. Open: what slides over the edge is gone.' },
     ),
-    ...hardnessParams,
+    ...wearParams,
     seed: seed(),
     until: hidden(z.object({ level: z.int().min(0).max(20), round: z.int().min(0).max(2_000) }).optional(), 'Kept at'),
   }),
@@ -82,13 +82,15 @@ export const talus = defineStep({
   // Where it acts is how easily the rock gives way: blended in afterwards, rock would be made or lost.
   takesMask: true,
   reach: () => Infinity,
-  inputs: hardnessInputs,
+  inputs: wearInputs,
   caption: ({ cliff }) => `${cliff}°`,
   async run(input, params, context) {
     const { ground, kernels, progress, signal } = context;
     const { height } = input;
     const { tan } = exactMath();
-    const { args, inputs } = await hereAndSeen(input, context, (given, asked) => looseAndRock(given, params, asked));
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => {
+      return { ...(await looseAndRock(given, params, asked)), beds: await bedsOf(given, params, asked) };
+    });
     const { change, loose, reached } = await kernels.run(
       talusProgram,
       {
@@ -98,6 +100,7 @@ export const talus = defineStep({
         sweeps: params.sweeps,
         masked: inputs.mask !== undefined,
         covered: true,
+        beds: bedsArgs(inputs.beds, params),
         grained: inputs.grain !== undefined,
         rock: { cliff: tan(params.cliff * DEGREE), back: params.fall, bulk: BULKING },
         open: params.edges === 'open',
@@ -112,7 +115,7 @@ export const talus = defineStep({
   },
 });
 
-interface TalusParams extends Hardness {
+interface TalusParams extends Wear {
   loose: number;
   patch: number;
   soil: number;
