@@ -43,6 +43,7 @@ import { volcano } from './source/volcano';
 import { SOURCE_JOINS, type Step } from './step';
 import { drain } from './weather/drain';
 import { fluvial } from './weather/fluvial';
+import { glacier } from './weather/glacier';
 import { river } from './weather/river';
 import { runoff } from './weather/runoff';
 import { settle } from './weather/settle';
@@ -90,6 +91,7 @@ export const steps: readonly Step[] = [
   fluvial,
   runoff,
   talus,
+  glacier,
   wind,
   shore,
   settle,

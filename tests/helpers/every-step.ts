@@ -1,4 +1,5 @@
 import { makeCourse, stepUse, type Course } from '../../core/course/schema';
+import { rockSchema } from '../../core/rock/rock';
 import { steps } from '../../core/steps';
 import { groundOf } from './grounds';
 
@@ -11,11 +12,13 @@ const line = {
 };
 
 /** A course of every step that needs nothing beside itself, on a ground that is no square. */
-export const everyStep = (): Course =>
-  makeCourse(
+export const everyStep = (): Course => ({
+  ...makeCourse(
     'all',
     groundOf(301, 233, 4),
     steps
       .filter((step) => !['raster', 'mosaic', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
       .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),
-  );
+  ),
+  rock: rockSchema.parse({ thickness: 20, dip: 12, foldLength: 400, faults: [{ east: 500, south: 400, strike: 40, throw: 30 }] }),
+});

@@ -5,6 +5,7 @@ export function steepTo(step: string, params: Record<string, unknown>): number {
   if (step === 'runoff') return tan(params.bank);
   if (step === 'wind') return tan(params.repose);
   if (step === 'talus' || step === 'settle') return tan(params.repose);
+  if (step === 'glacier') return 1.8 * tan(params.wall);
   if (step === 'drain') return Number(params.amount);
   return tan(Math.max(Number(params.beach), Number(params.bench)));
 }

@@ -242,28 +242,31 @@ function passes(squared: f32, rate: f32, least: f32): f32 {
 /**
  * Soil passes along x by one implicit step (backward Euler), rows `from` to `to`. `faces`: how
  * readily, between each sample and the next. Nothing passes the edge; volume is kept but for what comes to bases, samples
- * at the rim weighing half where `half` is 1. `c` and `d` are scratch of a row for each band.
+ * at the rim weighing half where `half` is 1. `held`: this share of a face's passage goes against the drop as it is, so that what passes is the rest of it. `c` and `d` are scratch of a row for each band.
  */
-export function hillslopeRows(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32): void {
+export function hillslopeRows(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32, held: f32): void {
   const count = stride - 2;
   for (let row = from; row < to; row++) {
     const start = <usize>((row + 1) * stride + 1) << 2;
-    sweep(height + start, faces + start, state + (start >> 2), c, d, 4, count, half);
+    sweep(height + start, faces + start, state + (start >> 2), c, d, 4, count, half, held);
   }
 }
 
-function sweep(h: usize, faces: usize, state: usize, c: usize, d: usize, step: usize, count: i32, half: i32): void {
+function sweep(h: usize, faces: usize, state: usize, c: usize, d: usize, step: usize, count: i32, half: i32, held: f32): void {
   // Counted from the line's first height, so that level ground stays so to the bit.
   const base = load<f32>(h);
   let link: f32 = 0;
   let before: f32 = 0;
   let value: f32 = 0;
+  let came: f32 = 0;
   for (let i = 0; i < count; i++) {
     const at = <usize>i * step;
     const next: f32 = i < count - 1 ? load<f32>(faces + at) : 0;
+    const goes: f32 = held != 0 && i < count - 1 ? held * next * (load<f32>(h + at + step) - load<f32>(h + at)) : 0;
     const own: f32 = load<u8>(state + (at >> 2)) == BASE ? BASE_WEIGHT : half && (i == 0 || i == count - 1) ? 0.5 : 1;
     const scale: f32 = 1 / (own + link + next - link * before);
-    value = (own * (load<f32>(h + at) - base) + link * value) * scale;
+    value = (own * (load<f32>(h + at) - base) + (came - goes) + link * value) * scale;
+    came = goes;
     before = next * scale;
     store<f32>(c + (<usize>i << 2), before);
     store<f32>(d + (<usize>i << 2), value);
@@ -277,7 +280,7 @@ function sweep(h: usize, faces: usize, state: usize, c: usize, d: usize, step: u
 }
 
 /** The same along y for the columns `from` to `to` (multiples of four, counted from the first of a row), four at a time. `c` and `d` have four floats a row. */
-export function hillslopeColumns(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32): void {
+export function hillslopeColumns(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32, held: f32): void {
   const row4 = <usize>stride << 2;
   const across = stride - 2;
   const one = f32x4.splat(1);
@@ -286,7 +289,7 @@ export function hillslopeColumns(height: usize, faces: usize, state: usize, c: u
       // What is left of a row goes column by column.
       for (let x = column; x < min(to, across); x++) {
         const start = <usize>(stride + 1 + x) << 2;
-        sweep(height + start, faces + start, state + (start >> 2), c, d, row4, rows, half);
+        sweep(height + start, faces + start, state + (start >> 2), c, d, row4, rows, half, held);
       }
       break;
     }
@@ -295,14 +298,21 @@ export function hillslopeColumns(height: usize, faces: usize, state: usize, c: u
     let link = f32x4.splat(0);
     let before = f32x4.splat(0);
     let value = f32x4.splat(0);
+    let came = f32x4.splat(0);
     for (let i = 0; i < rows; i++) {
       const at = start + <usize>i * row4;
+      const here = v128.load(height + at);
       const next = i < rows - 1 ? v128.load(faces + at) : f32x4.splat(0);
+      const goes =
+        held != 0 && i < rows - 1
+          ? f32x4.mul(f32x4.mul(f32x4.splat(held), next), f32x4.sub(v128.load(height + at + row4), here))
+          : f32x4.splat(0);
       const kinds = v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state + (at >> 2))));
       const share = half && (i == 0 || i == rows - 1) ? f32x4.splat(0.5) : one;
       const own = v128.bitselect(f32x4.splat(BASE_WEIGHT), share, i32x4.eq(kinds, i32x4.splat(<i32>BASE)));
       const scale = f32x4.div(one, f32x4.sub(f32x4.add(own, f32x4.add(link, next)), f32x4.mul(link, before)));
-      value = f32x4.mul(f32x4.add(f32x4.mul(own, f32x4.sub(v128.load(height + at), base)), f32x4.mul(link, value)), scale);
+      value = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own, f32x4.sub(here, base)), f32x4.sub(came, goes)), f32x4.mul(link, value)), scale);
+      came = goes;
       before = f32x4.mul(next, scale);
       v128.store(c + (<usize>i << 4), before);
       v128.store(d + (<usize>i << 4), value);

@@ -14,6 +14,7 @@ export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
+export { iceBalance, iceDepth, iceFaces, iceWear } from './ice';
 export { rockRows } from './rock';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 

@@ -574,9 +574,9 @@ function* settleSlopes(
   const half = level.point ? 1 : 0;
   faces(from, to);
   yield;
-  kernels.hillslopeRows(a + at.height, a + at.filled, a + at.state, c, d, stride, from, to, half);
+  kernels.hillslopeRows(a + at.height, a + at.filled, a + at.state, c, d, stride, from, to, half, 0);
   yield;
-  kernels.hillslopeColumns(a + at.height, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half);
+  kernels.hillslopeColumns(a + at.height, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half, 0);
   yield;
 }
 

@@ -6,6 +6,7 @@ import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
 import { greedyProgram } from './greedy';
+import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { noiseProgram } from './noise';
 import { runoffProgram } from './runoff';
@@ -22,6 +23,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [accumulationProgram.id]: accumulationProgram,
   [pressProgram.id]: pressProgram,
   [fluvialProgram.id]: fluvialProgram,
+  [iceProgram.id]: iceProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
   [distanceProgram.id]: distanceProgram,

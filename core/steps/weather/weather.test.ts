@@ -18,7 +18,7 @@ const kernels = inlineKernels();
 
 const weather = steps.filter((step) => step.family === 'weather');
 
-const WEATHER = ['fluvial', 'runoff', 'talus', 'wind', 'shore', 'settle'];
+const WEATHER = ['fluvial', 'runoff', 'talus', 'glacier', 'wind', 'shore', 'settle'];
 
 /** Settings drawn from what a panel lets one reach; long runs shortened. */
 const settings = (id: string) => {
@@ -52,7 +52,7 @@ function spike({ ground, height }: Field): number {
 }
 
 describe('every weather step', () => {
-  it('is one of the six, and has five starting points whose settings it takes', () => {
+  it('is one of the seven, and has five starting points whose settings it takes', () => {
     expect(weather.map((s) => s.id)).toEqual(expect.arrayContaining(WEATHER));
     for (const step of weather) {
       expect(step.presets.length, step.id).toBe(5);
@@ -116,7 +116,7 @@ describe('every weather step', () => {
     expect(stage.height.length).toBe(2049 * 513);
   });
 
-  it.each(['fluvial', 'runoff', 'talus', 'wind', 'settle', 'shore'])('%s leaves what its mask leaves out', async (id) => {
+  it.each(['fluvial', 'runoff', 'talus', 'glacier', 'wind', 'settle', 'shore'])('%s leaves what its mask leaves out', async (id) => {
     const field = fractal(groundOf(129, 129, 8), { seed: 4, height: 150 });
     const where = { masks: [maskUse('height', { low: -9000, high: 300, softness: 0 })], combine: 'multiply' as const };
     const stage = await weathered(field, id, {}, 280, { where });
@@ -129,13 +129,13 @@ describe('every weather step', () => {
     }
     expect(moved).toBeGreaterThan(id === 'shore' ? 10 : 500);
     // Rock that does not give way stays; what slides or is carried may come to lie on it.
-    if (['fluvial', 'shore'].includes(id)) expect(kept).toBe(field.height.reduce((n, h) => n + (h > 300 ? 1 : 0), 0));
+    if (['fluvial', 'shore', 'glacier'].includes(id)) expect(kept).toBe(field.height.reduce((n, h) => n + (h > 300 ? 1 : 0), 0));
     else expect(stage.layers.cut === undefined || stage.layers.cut.every((c, i) => field.height[i] <= 300 || c < 1e-4)).toBe(true);
   });
 
   it('takes hardness from a tributary: where it is hard, nothing is cut', async () => {
     const field = fractal(groundOf(129, 129, 8), { seed: 4, height: 150 });
-    for (const step of ['fluvial', 'runoff', 'talus']) {
+    for (const step of ['fluvial', 'runoff', 'talus', 'glacier']) {
       const half = makeTributary('Rock', [stepUse('landform', { form: 'ramp', height: 4000, length: 8, level: -2000, turn: 90 })], 'rock');
       const course = makeCourse('hard', field.ground, [stepUse(step, { hardness: 'rock', softAt: -1000, hardAt: 1000 })], [half]);
       const { stages } = await evaluate(course, { kernels, from: field });

@@ -1,0 +1,90 @@
+import type { Rung } from './ladder';
+
+/** Ice on a grid and what it carries, metres. */
+export interface Conveyed {
+  surface: Float32Array;
+  ice: Float32Array;
+  /** What is worn off the bed, in any measure. */
+  worn: Float32Array;
+  /** Added to. */
+  till: Float32Array;
+}
+
+/** Till is spread so often by the binomial 1 2 1: moraines have flanks. */
+const SPREAD = 5;
+/** No place takes more than so many times the mean of those that take some. */
+const HIGHEST = 4;
+
+/**
+ * Where steady ice lays down what it wears off: from the highest surface down every sample hands on what came to it, but for the share of its
+ * ice that melts there; at the margin all of it. `melts`: metres of ice that melt at a sample while the faces pass theirs.
+ * What goes over the edge is gone. The till that is added comes to `amount` on the whole.
+ */
+export function conveyTill(
+  { across, down, stride }: Rung,
+  { surface, ice, worn, till }: Conveyed,
+  { east, south }: { east: Float32Array; south: Float32Array },
+  melts: (p: number) => number,
+  amount: number,
+): void {
+  const order: number[] = [];
+  for (let row = 0; row < down; row++) {
+    for (let x = 0; x < across; x++) {
+      const p = (row + 1) * stride + 1 + x;
+      if (ice[p] > 0) order.push(p);
+    }
+  }
+  order.sort((a, b) => surface[b] - surface[a] || a - b);
+  const carried = new Float64Array(surface.length);
+  const laid = new Float32Array(surface.length);
+  for (const p of order) {
+    const load = carried[p] + worn[p];
+    if (load <= 0) continue;
+    const row = Math.floor(p / stride) - 1;
+    const x = (p % stride) - 1;
+    const [e, s, w, n] = [x < across - 1 ? east[p] : 0, row < down - 1 ? south[p] : 0, x > 0 ? east[p - 1] : 0, row > 0 ? south[p - stride] : 0];
+    const out = [
+      [p + 1, e * Math.max(0, surface[p] - surface[p + 1])],
+      [p + stride, s * Math.max(0, surface[p] - surface[p + stride])],
+      [p - 1, w * Math.max(0, surface[p] - surface[p - 1])],
+      [p - stride, n * Math.max(0, surface[p] - surface[p - stride])],
+    ];
+    const goes = out.reduce((sum, [, flux]) => sum + flux, 0);
+    const melted = 2 * melts(p);
+    const rim = row === 0 || row === down - 1 || x === 0 || x === across - 1;
+    if (goes + melted <= 0) {
+      if (!rim) laid[p] += load;
+      continue;
+    }
+    // At the rim what would melt goes on beyond it.
+    if (!rim) laid[p] += (load * melted) / (goes + melted);
+    for (const [q, flux] of out) {
+      if (flux <= 0) continue;
+      const share = (load * flux) / (goes + melted);
+      if (ice[q] > 0) carried[q] += share;
+      else laid[q] += share;
+    }
+  }
+  let [sum, some] = [0, 0];
+  for (const value of laid) {
+    sum += value;
+    if (value > 0) some++;
+  }
+  if (sum <= 0) return;
+  const most = (HIGHEST * sum) / some;
+  for (let p = 0; p < laid.length; p++) laid[p] = Math.min(most, laid[p]);
+  for (let pass = 0; pass < SPREAD; pass++) spread(laid, across, down, stride);
+  sum = laid.reduce((all, value) => all + value, 0);
+  for (let p = 0; p < laid.length; p++) till[p] += (amount * laid[p]) / sum;
+}
+
+/** The binomial 1 2 1 along both axes, edges carried on. */
+function spread(values: Float32Array, across: number, down: number, stride: number): void {
+  const line = new Float32Array(Math.max(across, down));
+  const along = (start: number, step: number, count: number) => {
+    for (let i = 0; i < count; i++) line[i] = values[start + i * step];
+    for (let i = 0; i < count; i++) values[start + i * step] = (2 * line[i] + line[Math.max(0, i - 1)] + line[Math.min(count - 1, i + 1)]) / 4;
+  };
+  for (let row = 0; row < down; row++) along((row + 1) * stride + 1, 1, across);
+  for (let x = 0; x < across; x++) along(stride + 1 + x, stride, down);
+}

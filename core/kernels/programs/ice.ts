@@ -1,0 +1,495 @@
+import type { KernelExports } from '../generated/exports';
+import { floats, rowsOf, type Arena, type Band, type InterimState, type Program } from '../program';
+import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
+import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
+import { conveyTill, type Conveyed } from './ice-till';
+import { FLOW_BORDER } from './flow';
+import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { bytesOf, claims, lay, lift, smooth } from './levels';
+
+/** Glen's law with n = 3 over shallow ice: 2 A (ρ g)³ / 5 with A = 2.4 · 10⁻²⁴ s⁻¹ Pa⁻³ (Cuffey & Paterson 2010, at 0 °C), a year: m⁻³ a⁻¹. */
+export const GLEN = 2.2e-5;
+
+export interface IceArgs {
+  across: number;
+  down: number;
+  /** Point registration: the samples on the rim stand for half a cell. */
+  point: boolean;
+  spacingX: number;
+  spacingY: number;
+  /** Γ of Glen's law, m⁻³ a⁻¹: what flows is Γ H⁵ |∇s|³. */
+  flow: number;
+  /** Γs, m⁻² a⁻¹: ice slides at Γs H³ |∇s|³, metres a year. */
+  slide: number;
+  /** Snow by height over the snow line, metres a year and metre; at most `most` metres a year. */
+  gradient: number;
+  most: number;
+  /** Ice breaks off where the bed lies under this; −Infinity: nowhere. */
+  sea: number;
+  calve: number;
+  /** Metres worn where ice slides at 1 m a year the whole time. */
+  wear: number;
+  /** No ice slides faster than this, metres a year. */
+  fastest: number;
+  /** Rise over run of the walls over the ice: what is steeper falls in. */
+  bank: number;
+  /** The share of what is worn away that the ice lays down again. */
+  till: number;
+  /** The ice goes in so many stages, each with its own moraine. */
+  stages: number;
+  /** By so many metres the snow line has risen when the last ice goes. */
+  rise: number;
+  /** Metres a year that no ice outruns: it sets the step of time. */
+  pace: number;
+  masked?: boolean;
+  beds?: BedsArgs;
+  seen?: OwnGrid;
+  until?: Place;
+  /** On the ground's own grid alone: so many steps of so many years, with the ice that comes with the bed. For checks. */
+  alone?: { steps: number; years: number };
+}
+
+interface IceGround {
+  bed: Float32Array;
+  /** How easily each sample gives way, 0 to 1. */
+  ease?: Float32Array;
+  /** The height of the snow line at each sample. */
+  snowline: Float32Array;
+  beds?: BedsInputs;
+}
+
+export interface IceInputs extends IceGround {
+  /** Metres of ice to begin with. */
+  ice?: Float32Array;
+  seen?: IceGround;
+}
+
+export interface IceResult {
+  /** Metres, sample by sample: what was worn off, and the till that lies in the end. */
+  change: Float32Array<ArrayBuffer>;
+  /** Metres of ice when it was at its greatest. */
+  ice: Float32Array<ArrayBuffer>;
+  /** Metres of till. */
+  till: Float32Array<ArrayBuffer>;
+  reached?: Place;
+}
+
+interface Level extends Rung {
+  /** The bed as it was given, and as it is worn. */
+  given: number;
+  bed: number;
+  ease: number;
+  easeNow: number;
+  snowline: number;
+  beds: BedsAt;
+}
+
+/** Steps of time on each grid, the finest first; the wear of the whole that each has. */
+const STEPS = [8, 26, 90, 240, 500, 900];
+const SHARES = [0.04, 0.1, 0.22, 0.28, 0.24, 0.12];
+/** The bed is worn, and walls fall in, once in so many steps. */
+const WEAR_EVERY = 2;
+const WALLS_EVERY = 4;
+const ASK_EVERY = 8;
+/** The ice goes on the rung of so many cells: its moraines are as wide as those. */
+const RETREAT_CELLS = 256;
+const RETREAT_STEPS = 60;
+/** Ground that was worn by so many of a grid's spacings has lost half of the detail that it had before. */
+const WORN_OFF = 0.3;
+/** Beds of rock under ice: it plucks what is soft and leaves what is hard. */
+const BEDDED = { softEase: 1.3, hardEase: 0.25, softBank: 1, hardBank: 1 };
+/** No more is worn in a step than this share of a grid's spacing. */
+const MOST_WORN = 0.1;
+/** So near to the rim, of the side. */
+const RIM = 0.025;
+
+/**
+ * Ice that gathers over a snow line, flows by its weight, wears its bed where it slides and lays down what it carries where
+ * it melts. From coarse grids to fine ones: on the coarse ones it comes to its balance with the climate and wears the large
+ * troughs, each finer one adds its own detail.
+ */
+export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
+  id: 'ice',
+  bytes: (args) => plan(args).bytes,
+
+  load(arena, args, inputs) {
+    const { levels, seen, at, bytes } = plan(args);
+    new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
+    const layGround = (level: Level, { bed, ease, snowline, beds }: IceGround) => {
+      lay(arena, level.given, level, bed);
+      lay(arena, level.snowline, level, snowline);
+      if (ease) lay(arena, level.ease, level, ease);
+      else floats(arena, arena.start + level.ease, bytesOf(level) / 4).fill(1);
+      if (beds) layBeds(arena, level, level.beds, beds);
+    };
+    layGround(levels[0], inputs);
+    if (seen && inputs.seen) layGround(seen, inputs.seen);
+    if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
+    if (inputs.ice && levels.length === 1) lay(arena, at.ice, levels[0], inputs.ice);
+    clearStatus(statusWords(arena, at.status));
+  },
+
+  *run(kernels, arena, args, band) {
+    const { levels, seen, at } = plan(args);
+    const word = statusWords(arena, at.status);
+    for (const coarse of levels.slice(1)) {
+      const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
+      const passage = toCoarser(own, coarse);
+      for (const what of ['given', 'snowline', 'ease'] as const) yield* pass(arena, passage, own[what], at.between, coarse[what], band);
+      if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
+      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
+      const { from, to } = rowsOf(coarse.down, band);
+      // A spline's weights leave the share between 0 and 1 by a hair.
+      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
+      yield;
+    }
+    const stints = stintsOf(args, levels);
+    const all = levels.reduce((sum, level, l) => sum + level.across * level.down * stints[l].steps, 0);
+    let [done, ended, laid] = [0, false, -1];
+    for (let l = levels.length - 1; l >= 0; l--) {
+      const level = levels[l];
+      yield* begin(arena, levels, l, laid, at, band);
+      laid = laid < 0 ? -1 : l;
+      tell(word, band, l, 0);
+      const { steps, share, years } = stints[l];
+      for (let step = 0; step < steps && !ended; step++) {
+        if (yield* endsHere(word, band, args.until, { level: levels.length - 1 - l, round: step }, ASK_EVERY)) {
+          ended = true;
+          break;
+        }
+        yield* flow(kernels, arena, args, level, at, band, { years, rise: 0 });
+        if (args.wear > 0 && step % WEAR_EVERY === WEAR_EVERY - 1) {
+          yield* wear(kernels, arena, args, level, at, band, (args.wear * share) / Math.floor(steps / WEAR_EVERY), step);
+        }
+        done += level.across * level.down;
+        band.progress((0.98 * done) / all);
+        tell(word, band, l, step + 1);
+      }
+      const retreats = l === 0 || longOf(levels[l - 1]) > RETREAT_CELLS;
+      if (laid < 0 && retreats && args.till > 0 && args.wear > 0 && !args.alone) {
+        yield* retreat(kernels, arena, args, level, at, band, years);
+        laid = l;
+      }
+    }
+    const [finest] = levels;
+    if (band.index === 0) settleTill(arena, args, finest, at, laid >= 0);
+    yield;
+  },
+
+  take(arena, args) {
+    const { levels, at } = plan(args);
+    const [finest] = levels;
+    const change = lift(arena, finest.bed, finest);
+    const given = lift(arena, finest.given, finest);
+    const till = lift(arena, at.till, finest);
+    for (let i = 0; i < change.length; i++) change[i] = change[i] - given[i] + till[i];
+    return { change, ice: lift(arena, at.ice, finest), till, reached: reachedBy(statusWords(arena, at.status)) };
+  },
+
+  peek(arena, args): InterimState | undefined {
+    const { levels, at } = plan(args);
+    const level = seenLevel(statusWords(arena, at.status), levels);
+    if (!level) return undefined;
+    const change = lift(arena, level.bed, level);
+    const given = lift(arena, level.given, level);
+    for (let i = 0; i < change.length; i++) change[i] -= given[i];
+    return { across: level.across, down: level.down, change };
+  },
+};
+
+const longOf = ({ across, down }: Rung): number => Math.max(across, down) - 1;
+
+function plan(args: IceArgs) {
+  const room = claims();
+  const claim = (bytes: number) => room.claim(bytes);
+  const status = claim(STATUS_BYTES);
+  const claimed = (grid: Rung): Level => {
+    const [given, bed, ease, snowline] = [1, 2, 3, 4].map(() => claim(bytesOf(grid)));
+    return { ...grid, given, bed, ease, snowline, easeNow: args.beds ? claim(bytesOf(grid)) : ease, beds: claimBeds(claim, grid, args.beds) };
+  };
+  const all = ladderOf(args, FLOW_BORDER);
+  const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
+  const seen = args.seen && claimed(rungOf(args.seen, FLOW_BORDER));
+  const size = Math.max(...levels.map((level) => bytesOf(level)));
+  const [surface, ice, east, south, worn, till, spare, kept] = [1, 2, 3, 4, 5, 6, 7, 8].map(() => claim(size));
+  const between = claim(
+    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
+      4,
+  );
+  const state = claim(size / 4);
+  const scratch = claim(SCRATCH_BANDS * 32 * (Math.max(levels[0].down, levels[0].stride) + 8));
+  return { levels, seen, at: { status, surface, ice, east, south, worn, till, spare, kept, between, state, scratch }, bytes: room.bytes };
+}
+
+type Work = ReturnType<typeof plan>['at'];
+
+/** More bands than this share the scratch of the last; nobody has so many. */
+const SCRATCH_BANDS = 64;
+
+/** How long each grid works, the finest first. */
+function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: number; years: number }[] {
+  if (args.alone) return [{ ...args.alone, share: 1 }];
+  let left = 1;
+  return levels.map((level, l) => {
+    const k = Math.min(l, STEPS.length - 1);
+    const share = l === levels.length - 1 ? left : SHARES[k];
+    left -= share;
+    return { steps: STEPS[k], share, years: Math.min(level.spacingX, level.spacingY) / args.pace };
+  });
+}
+
+/** A grid's bed and ice to begin with: as they were given, or what the coarser grid made of them with the finer one's own detail. */
+function* begin(arena: Arena, levels: Level[], l: number, laid: number, at: Work, band: Band): Generator<void, void, void> {
+  const level = levels[l];
+  const coarser = levels[l + 1];
+  const size = bytesOf(level) / 4;
+  const { from, to } = rowsOf(level.down, band);
+  const [given, bed] = [level.given, level.bed].map((o) => floats(arena, arena.start + o, size));
+  const [first, end] = [(from + 1) * level.stride, (to + 1) * level.stride];
+  if (coarser) {
+    const passage = toFiner(coarser, level);
+    // What the coarser grid wore off, and what of its ground the finer one's detail stands on.
+    const coarseSize = bytesOf(coarser) / 4;
+    const [worn, was] = [coarser.bed, coarser.given].map((o) => floats(arena, arena.start + o, coarseSize));
+    const rows = rowsOf(coarser.down, band);
+    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= was[p];
+    yield;
+    yield* pass(arena, passage, coarser.given, at.between, at.spare, band);
+    yield* pass(arena, passage, coarser.bed, at.between, level.bed, band);
+    yield* pass(arena, passage, at.ice, at.between, at.worn, band);
+    if (laid >= 0) yield* pass(arena, passage, at.till, at.between, at.south, band);
+    const [smoothed, depth, till, lies, thick, ease] = [at.spare, at.worn, at.till, at.south, at.ice, level.ease].map((o) =>
+      floats(arena, arena.start + o, size),
+    );
+    const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));
+    for (let p = first; p < end; p++) {
+      const change = Math.min(0, bed[p]);
+      bed[p] = ease[p] === 0 ? given[p] : smoothed[p] + change + (given[p] - smoothed[p]) / (1 - change * perDepth);
+      thick[p] = Math.max(0, depth[p]);
+      till[p] = laid >= 0 ? Math.max(0, lies[p]) : 0;
+    }
+    yield;
+  } else bed.set(given.subarray(first, end), first);
+  const [surface, ice] = [at.surface, at.ice].map((o) => floats(arena, arena.start + o, size));
+  for (let p = first; p < end; p++) surface[p] = bed[p] + ice[p];
+  yield;
+}
+
+/** Snow falls, ice melts and flows for a step of time. */
+function* flow(
+  kernels: KernelExports,
+  arena: Arena,
+  args: IceArgs,
+  level: Level,
+  at: Work,
+  band: Band,
+  { years, rise }: { years: number; rise: number },
+): Generator<void, void, void> {
+  const a = arena.start;
+  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { from, to } = rowsOf(down, band);
+  const half = level.point ? 1 : 0;
+  const each = Math.ceil(across / 4 / band.count) * 4;
+  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
+  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
+  const d = c + 16 * (Math.max(down, stride) + 8);
+  kernels.iceFaces(
+    a + at.surface,
+    a + at.ice,
+    a + at.east,
+    a + at.south,
+    stride,
+    down,
+    from,
+    to,
+    dx,
+    dy,
+    args.flow,
+    args.slide,
+    years / (dx * dx),
+    years / (dy * dy),
+  );
+  yield;
+  kernels.iceBalance(
+    a + at.surface,
+    a + level.bed,
+    a + level.snowline,
+    stride,
+    from,
+    to,
+    args.gradient,
+    args.most,
+    rise,
+    args.sea > -Infinity ? args.sea : -1e30,
+    args.calve,
+    years,
+  );
+  kernels.hillslopeRows(a + at.surface, a + at.east, a + at.state, c, d, stride, from, to, half, 0.5);
+  yield;
+  kernels.hillslopeColumns(a + at.surface, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half, 0.5);
+  yield;
+  kernels.iceDepth(a + at.surface, a + level.bed, a + at.ice, stride, from, to);
+  yield;
+  if (!args.alone) leaveOverEdge(arena, level, at, from, to);
+  yield;
+}
+
+/** At the rim lies as much ice as inside of it: there it goes on as it came. */
+function leaveOverEdge(arena: Arena, level: Level, at: Work, from: number, to: number): void {
+  const size = bytesOf(level) / 4;
+  const [surface, ice, bed] = [at.surface, at.ice, level.bed].map((o) => floats(arena, arena.start + o, size));
+  eachOfRim(level, from, to, (rim, inside) => {
+    if (ice[rim] <= ice[inside]) return;
+    ice[rim] = ice[inside];
+    surface[rim] = bed[rim] + ice[rim];
+  });
+}
+
+/** The samples of the rim in some rows, each with the one inside of it. A corner's stands beside it: rows of other bands are not looked at but above and below. */
+function eachOfRim({ across, down, stride }: Level, from: number, to: number, same: (rim: number, inside: number) => void): void {
+  if (across < 3 || down < 3) return;
+  for (let row = from; row < to; row++) {
+    const first = (row + 1) * stride + 1;
+    if (row === 0 || row === down - 1) {
+      const inward = row === 0 ? stride : -stride;
+      for (let x = 1; x < across - 1; x++) same(first + x, first + x + inward);
+    }
+    same(first, first + 1);
+    same(first + across - 1, first + across - 2);
+  }
+}
+
+/** The bed is worn where ice slides on it; what stands too steep over the ice falls in. */
+function* wear(
+  kernels: KernelExports,
+  arena: Arena,
+  args: IceArgs,
+  level: Level,
+  at: Work,
+  band: Band,
+  amount: number,
+  step: number,
+): Generator<void, void, void> {
+  const a = arena.start;
+  const { stride, down, spacingX: dx, spacingY: dy } = level;
+  const { from, to } = rowsOf(down, band);
+  const size = bytesOf(level) / 4;
+  if (args.beds) feelBeds(kernels, arena, args.beds, level, level.beds, { height: level.bed, easeGiven: level.ease, ease: level.easeNow }, BEDDED, band);
+  kernels.iceWear(a + at.surface, a + level.bed, a + at.ice, a + level.easeNow, a + at.worn, stride, down, from, to, dx, dy, args.slide, args.fastest, amount);
+  yield;
+  // Ice pulls its neighbours along: it slides alike over widths of about its depth.
+  yield* smooth(arena, level, at.worn, at.spare, at.worn, band);
+  const [worn, bed, surface, ease] = [at.worn, level.bed, at.surface, level.ease].map((o) => floats(arena, a + o, size));
+  const most = MOST_WORN * Math.min(dx, dy);
+  // Beyond the rim there is no ice to hold it back: near it no more is worn than further in.
+  const { across } = level;
+  const margin = Math.min((across - 1) >> 1, (down - 1) >> 1, Math.ceil(RIM * Math.max(across, down)));
+  for (let row = from; row < to; row++) {
+    const inside = Math.max(margin, Math.min(down - 1 - margin, row));
+    for (let x = 0; x < across; x++) {
+      const p = (row + 1) * stride + 1 + x;
+      const further = (inside + 1) * stride + 1 + Math.max(margin, Math.min(across - 1 - margin, x));
+      const by = ease[p] === 0 ? 0 : Math.min(most, worn[p], worn[further]);
+      bed[p] -= by;
+      surface[p] -= by;
+    }
+  }
+  yield;
+  if (args.bank === Infinity || step % WALLS_EVERY !== WALLS_EVERY - 1) return;
+  yield* walls(kernels, arena, args, level, at, band);
+}
+
+/** What of the bed is steeper than walls stand slides down, where no ice holds it. */
+function* walls(kernels: KernelExports, arena: Arena, args: IceArgs, level: Level, at: Work, band: Band): Generator<void, void, void> {
+  const a = arena.start;
+  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { from, to } = rowsOf(down, band);
+  const size = bytesOf(level) / 4;
+  const each = Math.ceil(across / 4 / band.count) * 4;
+  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
+  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
+  const d = c + 16 * (Math.max(down, stride) + 8);
+  const bank = floats(arena, a + at.spare, size);
+  bank.fill(args.bank, (from + 1) * stride, (to + 1) * stride);
+  yield;
+  kernels.hillslopeFaces(a + level.bed, a + level.ease, a + at.spare, a + at.state, a + at.east, a + at.south, stride, down, from, to, dx, dy, 0, 0);
+  yield;
+  kernels.hillslopeRows(a + level.bed, a + at.east, a + at.state, c, d, stride, from, to, level.point ? 1 : 0, 0);
+  yield;
+  kernels.hillslopeColumns(a + level.bed, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, level.point ? 1 : 0, 0);
+  yield;
+  const [surface, bed, ice] = [at.surface, level.bed, at.ice].map((o) => floats(arena, a + o, size));
+  for (let p = (from + 1) * stride; p < (to + 1) * stride; p++) surface[p] = bed[p] + ice[p];
+  yield;
+}
+
+/** The ice goes, stage by stage, and leaves at each the till that it has carried there; then it is as it was at its greatest. */
+function* retreat(kernels: KernelExports, arena: Arena, args: IceArgs, level: Level, at: Work, band: Band, years: number): Generator<void, void, void> {
+  const size = bytesOf(level) / 4;
+  const { from, to } = rowsOf(level.down, band);
+  const [first, end] = [(from + 1) * level.stride, (to + 1) * level.stride];
+  const [surface, ice, kept, till] = [at.surface, at.ice, at.kept, at.till].map((o) => floats(arena, arena.start + o, size));
+  kept.set(ice.subarray(first, end), first);
+  till.fill(0, first, end);
+  yield;
+  for (let stage = 0; stage < args.stages; stage++) {
+    const rise = (args.rise * stage) / args.stages;
+    if (stage > 0) for (let step = 0; step < RETREAT_STEPS; step++) yield* flow(kernels, arena, args, level, at, band, { years: 4 * years, rise });
+    // The passage of the ice as it stands, for a year.
+    yield* flow(kernels, arena, args, level, at, band, { years, rise });
+    kernels.iceWear(
+      arena.start + at.surface,
+      arena.start + level.bed,
+      arena.start + at.ice,
+      arena.start + level.ease,
+      arena.start + at.worn,
+      level.stride,
+      level.down,
+      from,
+      to,
+      level.spacingX,
+      level.spacingY,
+      args.slide,
+      args.fastest,
+      1,
+    );
+    yield;
+    if (band.index === 0) {
+      const ground: Conveyed = { surface, ice, till, worn: floats(arena, arena.start + at.worn, size) };
+      const faces = { east: floats(arena, arena.start + at.east, size), south: floats(arena, arena.start + at.south, size) };
+      const snowline = floats(arena, arena.start + level.snowline, size);
+      const melts = (p: number) => years * Math.max(0, args.gradient * (snowline[p] + rise - surface[p]));
+      conveyTill(level, ground, faces, melts, 1 / args.stages);
+    }
+    yield;
+  }
+  const bed = floats(arena, arena.start + level.bed, size);
+  for (let p = first; p < end; p++) {
+    ice[p] = kept[p];
+    surface[p] = bed[p] + ice[p];
+  }
+  yield;
+}
+
+/** Scales the till to its share of what was worn away in the end. On one band. */
+function settleTill(arena: Arena, args: IceArgs, level: Level, at: Work, laid: boolean): void {
+  const size = bytesOf(level) / 4;
+  const [till, bed, given, ease] = [at.till, level.bed, level.given, level.ease].map((o) => floats(arena, arena.start + o, size));
+  let [lies, gone] = [0, 0];
+  for (let row = 0; row < level.down; row++) {
+    const first = (row + 1) * level.stride + 1;
+    const half = level.point && (row === 0 || row === level.down - 1) ? 0.5 : 1;
+    for (let x = 0; x < level.across; x++) {
+      const p = first + x;
+      const share = level.point && (x === 0 || x === level.across - 1) ? half / 2 : half;
+      till[p] *= ease[p];
+      lies += share * till[p];
+      gone += share * (given[p] - bed[p]);
+    }
+  }
+  const scale = laid && lies > 0 ? Math.max(0, (args.till * gone) / lies) : 0;
+  for (let row = 0; row < level.down; row++) {
+    const first = (row + 1) * level.stride + 1;
+    for (let x = 0; x < level.across; x++) till[first + x] *= scale;
+  }
+}
