@@ -10,10 +10,10 @@ import type { JoinMode, StepInputs } from '../steps/step';
 import { coverSchema, orderSchema } from './recipe';
 import { looseObject, looseEnum } from './loose';
 import { checkedSettings } from './settings';
-import { linesOfVersion3, weatherOfVersion3 } from './migrate';
+import { migrations } from './migrate';
 import { inputsOfWhere, whereSchema } from './where';
 
-export const COURSE_VERSION = 3;
+export const COURSE_VERSION = 4;
 
 export const HOLDS = { none: 'Nothing', mean: 'Mean', lowest: 'Lowest', highest: 'Highest' } as const;
 export type Hold = keyof typeof HOLDS;
@@ -105,14 +105,6 @@ export const courseSchema = looseObject(
 );
 
 export type Course = z.infer<typeof courseSchema>;
-
-/** One migration for every version ever written: from version n to n + 1. */
-const migrations: Record<number, (course: Record<string, unknown>) => Record<string, unknown>> = {
-  // Version 1 had a stem only; what version 2 added has defaults.
-  1: (course) => ({ ...course, version: 2, tributaries: [] }),
-  // Version 3's weather is another: what a step was made with is pinned, and it says what is different now.
-  2: (course) => ({ ...course, version: 3, stem: weatherOfVersion3(course.stem), tributaries: linesOfVersion3(course.tributaries) }),
-};
 
 /** A course from parsed JSON, brought up to the present version and checked whole, settings included. */
 export function parseCourse(input: unknown): Course {
