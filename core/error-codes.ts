@@ -66,6 +66,7 @@ export const ERROR_CODES = {
   'no-tributary': 'A step waits for a tributary to be chosen.',
   'missing-tributary': 'The tributary that a step reads is gone.',
   'undeclared-tributary': 'A step reads a tributary that it did not declare: a fault of the step.',
+  'no-rock': 'A mask goes by the rock of a terrain that has none.',
   'undeclared-rock': 'A step reads the rock of the terrain, which it did not declare: a fault of the step.',
   'undeclared-asset': 'A step reads an asset that it did not declare: a fault of the step.',
   'no-asset': 'A step waits for its file.',

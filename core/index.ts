@@ -5,6 +5,7 @@ export * from './exports/kernels';
 export * from './exports/field';
 export * from './exports/formats';
 export * from './exports/analysis';
+export * from './exports/rock';
 export * from './exports/masks';
 export * from './exports/steps';
 export * from './exports/course';

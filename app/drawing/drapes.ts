@@ -13,6 +13,13 @@ export interface LayerDrape {
 
 const PALE = '#dbd9d1';
 
+/** From soft to hard rock. */
+export const ROCK_RAMP: readonly [number, string][] = [
+  [0, '#d8c9a4'],
+  [0.5, '#a98f6f'],
+  [1, '#4b443d'],
+];
+
 /** Lightness falls evenly along each scale; the diverging one is safe for eyes that do not part red from green. */
 export const LAYER_DRAPES = {
   drainage: {
@@ -75,6 +82,45 @@ export const LAYER_DRAPES = {
       [1, '#5e3f13'],
     ],
     absent: 'No step up to here leaves sediment. Rain, wind and snow do.',
+  },
+  loose: {
+    name: 'Scree',
+    unit: 'm',
+    ramp: [
+      [0, PALE],
+      [0.15, '#d3cbbb'],
+      [0.5, '#9d8f7a'],
+      [1, '#4d4335'],
+    ],
+    absent: 'No step up to here leaves scree. Talus does.',
+  },
+  ice: {
+    name: 'Ice',
+    unit: 'm',
+    ramp: [
+      [0, PALE],
+      [0.15, '#c3d9df'],
+      [0.5, '#7fb0c6'],
+      [1, '#2c5f86'],
+    ],
+    absent: 'No step up to here leaves ice. The step Ice does.',
+  },
+  till: {
+    name: 'Till',
+    unit: 'm',
+    ramp: [
+      [0, PALE],
+      [0.15, '#d9cdb4'],
+      [0.5, '#ad8f63'],
+      [1, '#59401f'],
+    ],
+    absent: 'No step up to here leaves till. The step Ice does.',
+  },
+  rock: {
+    name: 'Rock',
+    unit: '%',
+    ramp: ROCK_RAMP,
+    absent: 'This terrain’s rock is alike everywhere. Give it beds with the button Rock above.',
   },
 } satisfies Record<string, LayerDrape>;
 

@@ -66,6 +66,7 @@ async function settle(): Promise<void> {
   const course = shown;
   if (!course) return;
   if (picture) settled.forEach((listener) => listener(course, picture));
+  void refreshWater(course);
   await refreshReport();
   void keepThumbnail(course);
 }
@@ -143,6 +144,13 @@ export function setDrape(drape: ViewSettings['drape']): void {
   if (isLayerDrape(drape)) workOut();
 }
 
+/** Shows or hides the water; it is found when it is first seen. */
+export function setWater(water: boolean): void {
+  const { view, course } = get();
+  set({ view: { ...view, water } });
+  if (water && course && !get().water) void refreshWater(course);
+}
+
 function takeStage(stage: StagePicture): void {
   const { stages, reliefs } = get();
   if (stage.relief) {
@@ -151,6 +159,14 @@ function takeStage(stage: StagePicture): void {
     if (reliefs.size > 600) reliefs.delete(reliefs.keys().next().value!);
   }
   set({ stages: { ...stages, [stage.id]: { ...stage, relief: undefined } } });
+}
+
+/** Lakes and streams of the full ground, found when it is seen. */
+export async function refreshWater(course: Course): Promise<void> {
+  const { picture, standing, view } = get();
+  if (!picture || picture.preview || !view.water) return set({ water: null });
+  const found = await engine().water(course, standing);
+  if (get().picture === picture) set({ water: found.ok ? found.value : null });
 }
 
 export async function refreshReport(): Promise<void> {

@@ -45,6 +45,8 @@ interface State {
   working: { step: string; share: number; keeps: boolean } | null;
   /** The layer that lies over the ground. */
   layer: LayerPicture | null;
+  /** The water on the ground that is seen: metres of it, or less than 0: the share of a sample that lies under a stream. */
+  water: Float32Array<ArrayBuffer> | null;
   /** What the channels say of the ground as the selected step leaves it. */
   drainage: DrainageReport | null;
   report: ReportOutcome;
@@ -92,6 +94,7 @@ export const useTerrain = create<State>(() => ({
   reliefs: new Map(),
   working: null,
   layer: null,
+  water: null,
   drainage: null,
   report: null,
   notice: null,

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { WATERS, type Waters } from '../analysis/water';
 import { whereSchema } from './where';
 import { MAX_SIDE } from '../field/ground';
 import { SAMPLE_TYPES } from '../formats/format';
@@ -40,6 +41,9 @@ export type Cover = z.infer<typeof coverSchema>;
 
 const depth = z.enum(['8', '16', '32f']).default('16');
 
+/** Left out in what was kept before lakes and streams counted: the sea. */
+const waters = z.enum(Object.keys(WATERS) as [Waters, ...Waters[]]).default('sea');
+
 /** A map that is derived from the ground, with its settings. */
 export const mapSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('slope'), depth }),
@@ -50,8 +54,8 @@ export const mapSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('mask'), use: z.string().max(64), depth: z.enum(['8', '16', '32f']).default('8') }),
   z.object({ kind: z.literal('ambient'), directions: z.int().min(4).max(64).default(16), depth: z.enum(['8', '16', '32f']).default('8') }),
   z.object({ kind: z.literal('height'), equalised: z.boolean().default(true), depth }),
-  z.object({ kind: z.literal('water mask') }),
-  z.object({ kind: z.literal('water depth'), depth }),
+  z.object({ kind: z.literal('water mask'), of: waters }),
+  z.object({ kind: z.literal('water depth'), of: waters, depth }),
   z.object({
     kind: z.literal('normal'),
     space: z.enum(['tangent', 'world-y', 'world-z']).default('tangent'),

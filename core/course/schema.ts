@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { quoted, UplandError } from '../errors';
 import { describeIssue } from '../issue';
 import { groundSchema } from '../field/ground';
+import { waterSchema } from '../analysis/water';
 import { maskKinds } from '../masks';
 import { assetReadingSchema } from '../formats/asset';
 import { rockSchema } from '../rock/rock';
@@ -95,6 +96,8 @@ export const courseSchema = looseObject(
       .default([]),
     /** The rock that the terrain is made of; left out: alike everywhere, and nothing feels it. */
     rock: looseObject(rockSchema).optional(),
+    /** What counts as a lake and as a stream; left out: as is usual on ground of this size. */
+    water: looseObject(waterSchema).optional(),
     /** What the ground is covered with, for its colour and material weights; left out: the usual cover. */
     cover: coverSchema.optional(),
     /** What is handed on, kept to be done again. */

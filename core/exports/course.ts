@@ -34,6 +34,7 @@ export {
 } from '../course/schema';
 export { rollCourse } from '../course/roll';
 export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
+export { waterRulesOf } from '../course/water';
 export { COMBINES, maskUse, type MaskUse } from '../course/where';
 export {
   distanceFromSeen,

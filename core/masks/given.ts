@@ -81,7 +81,11 @@ export const layerMask = defineMask({
   title: 'Layer',
   summary: 'Where an earlier step cut, filled or left water.',
   params: z.object({
-    layer: choice('cut', { cut: 'Cut', fill: 'Fill', flow: 'Flow', water: 'Water', sediment: 'Sediment', void: 'Holes' }, { label: 'Layer' }),
+    layer: choice(
+      'cut',
+      { cut: 'Cut', fill: 'Fill', flow: 'Flow', water: 'Water', sediment: 'Sediment', loose: 'Loose', ice: 'Ice', till: 'Till', void: 'Holes' },
+      { label: 'Layer' },
+    ),
     low: distance(1, { min: 0, max: 1e11, step: 0.1, label: 'From', help: 'Metres of depth; of flow, square metres that drain through.' }),
     high: distance(1e11, { min: 0, max: 1e11, step: 0.1, label: 'To', help: 'Metres of depth; of flow, square metres.' }),
     softness: distance(1, { min: 0, max: 1e11, step: 0.1, label: 'Softness' }),

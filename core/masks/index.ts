@@ -3,7 +3,9 @@ import { quoted, UplandError } from '../errors';
 import { imageMask, layerMask, paintedMask, tributaryMask } from './given';
 import { defineMask, type MaskKind } from './mask';
 import { edgeMask, noiseMask } from './pattern';
+import { rockMask } from './rock';
 import { aspectMask, curvatureMask, flowMask, heightMask, reliefMask, slopeMask } from './terrain';
+import { waterMask } from './water';
 
 /** Every kind of mask there is, in the order they are offered. */
 export const maskKinds: readonly MaskKind[] = [
@@ -13,6 +15,8 @@ export const maskKinds: readonly MaskKind[] = [
   curvatureMask,
   reliefMask,
   flowMask,
+  waterMask,
+  rockMask,
   noiseMask,
   edgeMask,
   imageMask,

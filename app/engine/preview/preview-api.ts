@@ -1,5 +1,8 @@
 import {
   findUse,
+  hardnessAtSurface,
+  waterOf,
+  waterRulesOf,
   groundAtSamples,
   maskAt,
   startingCourse,
@@ -55,7 +58,7 @@ import { kernels, cache, tools, state, toldOfLosses } from '../state';
 /** Stage keys whose pictures the page has. */
 const pictured = new Set<string>();
 /** In the order they are offered. */
-const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment'];
+const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment', 'loose', 'ice', 'till'];
 
 /** Works out for the screen: what was being worked out for it before is given up. */
 async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
@@ -124,7 +127,7 @@ export const previewApi = {
         patchErrors: patchErrors({ ground, height }),
         valid,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
-        layer: layer ? await layerPicture(layer, field, evaluation, of, standing) : undefined,
+        layer: layer ? await layerPicture(layer, course, field, evaluation, of, standing) : undefined,
         said: toldOfLosses(),
         reached: evaluation.stages.flatMap((s) => (s.reached ? [{ use: s.use.id, params: s.reached }] : [])),
       };
@@ -217,6 +220,20 @@ export const previewApi = {
     return result.ok ? transfer(result, [result.value.buffer]) : result;
   },
 
+  /** The water on the last full ground, or as it stands after a step; a sample's metres of water, or less than 0: the share of it that lies under a stream. */
+  async water(course: Course, standing: string | null): Promise<Outcome<Float32Array<ArrayBuffer> | null>> {
+    const result = await outcome(async () => {
+      const { full } = state;
+      if (!full) return null;
+      const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
+      const field = fieldOf({ ground: full.evaluation.ground, ...(stood ?? full.evaluation) }, course.ground);
+      const { depth, stream } = await waterOf(tools.kernels, field, waterRulesOf(course), { signal: jobs.begin('water') });
+      for (let i = 0; i < depth.length; i++) if (depth[i] === 0 && stream[i] > 0) depth[i] = -stream[i];
+      return depth;
+    });
+    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
+  },
+
   /** The terrain's picture for its card, from the last full ground. */
   async thumbnail(): Promise<Blob | null> {
     if (!state.full) return null;
@@ -229,7 +246,14 @@ export const previewApi = {
 const drained = new WeakMap<Float32Array, DrainageReport>();
 
 /** A layer that the step `of` left, or the last one up to where the view stands; or the drainage of the ground itself. */
-async function layerPicture(drape: LayerDrapeId, field: Field, evaluation: Evaluation, of: string | null, standing: string | null): Promise<LayerPicture> {
+async function layerPicture(
+  drape: LayerDrapeId,
+  course: Course,
+  field: Field,
+  evaluation: Evaluation,
+  of: string | null,
+  standing: string | null,
+): Promise<LayerPicture> {
   const { x, y } = spacingOf(field.ground);
   const cell = x * y;
   if (drape === 'drainage') {
@@ -237,6 +261,11 @@ async function layerPicture(drape: LayerDrapeId, field: Field, evaluation: Evalu
     const accumulation = spreadAccumulation(field, await drainageOf(kernels, field, { toSea }), 'multiple');
     for (let i = 0; i < accumulation.length; i++) accumulation[i] *= cell;
     return pictureOfLayer(drape, accumulation, cell);
+  }
+  if (drape === 'rock') {
+    if (!course.rock) return { drape, values: null, low: 0, high: 0, of: '' };
+    const { hardness } = await hardnessAtSurface(course.rock, field.ground, field.height);
+    return { drape, values: Uint8Array.from(hardness, (h) => Math.round(255 * h)), low: 0, high: 100, of: '' };
   }
   const names = drape === 'change' ? ['cut', 'fill'] : [drape];
   const own = (stage: Stage) => names.some((name) => stage.layers[name] && stage.layers[name] !== stage.layersBefore[name]);

@@ -1,4 +1,4 @@
-import { Bookmark, CircleHelp, Moon, Mountain, Redo2, Sun, Undo2 } from 'lucide-react';
+import { Bookmark, CircleHelp, Layers, Moon, Mountain, Redo2, Sun, Undo2, Waves } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { spacingOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
@@ -10,13 +10,15 @@ import { BRING_IN, chooseFiles, type Brought } from '../import/files';
 import { GroundDialog } from '../work/dialogs/GroundDialog';
 import { setSheet } from '../../storage/sheet';
 import { MarksDialog } from '../work/dialogs/MarksDialog';
+import { RockDialog } from '../work/dialogs/RockDialog';
 import { SavesDialog } from '../work/dialogs/SavesDialog';
+import { WaterDialog } from '../work/dialogs/WaterDialog';
 import { rooms } from './rooms';
 import css from './Header.module.css';
 
 export function Header() {
   const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
-  const [open, setOpen] = useState<'ground' | 'saves' | 'marks' | null>(null);
+  const [open, setOpen] = useState<'ground' | 'rock' | 'water' | 'saves' | 'marks' | null>(null);
   const [name, setName] = useState<string | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
   const takeName = () => {
@@ -50,6 +52,12 @@ export function Header() {
           <button type="button" className={`${css.chip} number`} title="The ground: size, samples, sea" onClick={() => setOpen('ground')}>
             {chipText(course.ground)}
           </button>
+          <Button square aria-label="Rock" title={course.rock ? 'Rock: beds, folds, faults, joints' : 'Rock: alike everywhere'} onClick={() => setOpen('rock')}>
+            <Layers size={14} />
+          </Button>
+          <Button square aria-label="Lakes and streams" title="Lakes and streams: what counts as one" onClick={() => setOpen('water')}>
+            <Waves size={14} />
+          </Button>
           <nav className={css.rooms} aria-label="Rooms">
             {rooms.map(({ id, title }) => (
               <a key={id} href={`#${id}`} aria-current={room === id ? 'page' : undefined}>
@@ -128,6 +136,8 @@ export function Header() {
         </>
       )}
       {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}
+      {open === 'rock' && <RockDialog onClose={() => setOpen(null)} />}
+      {open === 'water' && <WaterDialog onClose={() => setOpen(null)} />}
       {open === 'marks' && <MarksDialog onClose={() => setOpen(null)} />}
       {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
     </header>

@@ -57,6 +57,8 @@ export function wallGeometry(parts: number): BufferGeometry {
   side((t) => [1, t]);
   const geometry = new BufferGeometry();
   geometry.setAttribute('position', new BufferAttribute(new Float32Array(positions), 3));
+  // How high the stack of beds lies at each place.
+  geometry.setAttribute('stack', new BufferAttribute(new Float32Array(positions.length / 3), 1));
   geometry.setIndex(indices);
   return geometry;
 }

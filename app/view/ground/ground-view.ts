@@ -1,5 +1,5 @@
 import { DoubleSide, GLSL3, Mesh, RawShaderMaterial, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
-import type { Rectangle } from '@upland-cast/core';
+import { bedTable, upliftOf, type Rectangle, type Rock } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
 import { wallGeometry } from './geometry';
 import type { HeightSource } from './pick';
@@ -159,6 +159,31 @@ export class GroundView {
   setLayer(values: Uint8Array<ArrayBuffer> | null, colours?: readonly [number, string][]): void {
     this.textures.setLayer(values, colours);
     this.setOptions(this.options);
+  }
+
+  /** The water on the ground's samples; null takes it away. */
+  setWater(values: Float32Array<ArrayBuffer> | null): void {
+    this.textures.setWater(values);
+    this.redraw();
+  }
+
+  /** The rock that the walls of the block are cut through; null: alike everywhere. */
+  setRock(rock: Rock | null): void {
+    if (!this.source) return;
+    const { ground } = this.source;
+    const place = this.walls.geometry.getAttribute('position');
+    const stack = this.walls.geometry.getAttribute('stack');
+    const up = rock && upliftOf(rock, ground);
+    let [low, high] = [0, 0];
+    for (let i = 0; i < stack.count; i++) {
+      const at = up ? up(place.getX(i) * ground.width, place.getY(i) * ground.depth) : 0;
+      stack.setX(i, at);
+      [low, high] = i === 0 ? [at, at] : [Math.min(low, at), Math.max(high, at)];
+    }
+    stack.needsUpdate = true;
+    const floor = this.textures.uniforms.floorLevel.value;
+    this.textures.setBeds(rock && bedTable(rock, floor - high, this.range.high - ground.datum - low));
+    this.redraw();
   }
 
   /** Colours of the ground's samples (four bytes each) laid over it, under its light or flat; null takes them away. */

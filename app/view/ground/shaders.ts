@@ -13,10 +13,17 @@ uniform float middle;      // metres above the datum that become y = 0
 uniform float exaggeration;
 uniform float sea;         // metres above the datum
 uniform float water;       // 1: shown
+uniform sampler2D waters;  // metres of water over the ground; less than 0: the share that lies under a stream
+uniform float watered;     // 1: there are
 
 vec2 textureAt(vec2 place) {
   vec2 steps = samples - vec2(pointSamples);
   return (place * steps + 0.5 * pointSamples) / samples;
+}
+
+/** Lakes and wide rivers at their own levels, over the ground. */
+float lakeAt(vec2 uv) {
+  return watered > 0.5 && water > 0.5 ? max(0.0, textureLod(waters, uv, 0.0).r) : 0.0;
 }
 
 float heightAt(vec2 place) {
@@ -37,7 +44,7 @@ out vec2 place;
 
 void main() {
   place = clamp(patchAt.xy + position.xz * patchAt.zw, 0.0, 1.0);
-  float h = heightAt(place);
+  float h = heightAt(place) + lakeAt(textureAt(place));
   if (water > 0.5) h = max(h, sea);
   float y = (h - middle) * exaggeration - position.y * skirt;
   vec2 plan = (place - 0.5) * extent;
@@ -122,8 +129,13 @@ void main() {
     float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
     shaded = mix(shaded, vec3(0.42, 0.19, 0.08), max(fine * 0.42, bold * 0.72));
   }
-  if (water > 0.5 && h < sea) {
-    float depth = sea - h;
+  float lies = watered > 0.5 && water > 0.5 ? texture(waters, uv).r : 0.0;
+  if (water > 0.5 && lies < 0.0 && h >= sea) {
+    vec3 beck = ${vec3(WATER.flat)} * (0.55 + 0.5 * sun.y);
+    shaded = mix(shaded, beck, clamp(-1.4 * lies, 0.0, 0.9));
+  }
+  float depth = max(sea - h, max(0.0, lies));
+  if (water > 0.5 && (h < sea || lies > 0.03)) {
     vec3 shallow = ${vec3(WATER.shallow)};
     vec3 deep = ${vec3(WATER.deep)};
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
@@ -153,15 +165,18 @@ uniform mat4 projectionMatrix;
 uniform float floorLevel; // metres above the datum
 
 in vec3 position; // place on the rim, and 1 at the top
+in float stack;   // how high the stack of beds lies there
 out float level;
+out float under;
 out float top;
 out float facing;
 
 void main() {
-  float h = heightAt(position.xy);
+  float h = heightAt(position.xy) + lakeAt(textureAt(position.xy));
   if (water > 0.5) h = max(h, sea);
   level = mix(floorLevel, h, position.z);
   top = h;
+  under = stack;
   facing = abs(position.x - 0.5) > abs(position.y - 0.5) ? 1.0 : 0.0;
   // A hand's breadth outside of the ground, so that the skirts of its patches stay hidden.
   vec2 plan = (position.xy - 0.5) * extent * 1.0006;
@@ -172,7 +187,11 @@ void main() {
 export const WALL_FRAGMENT = /* glsl */ `
 precision highp float;
 uniform float interval;
+uniform sampler2D beds;    // how hard the beds are, up the stack
+uniform vec2 bedsAt;       // the stack's lowest entry, and one over its height
+uniform float bedded;      // 1: there are
 in float level;
+in float under;
 in float top;
 in float facing;
 out vec4 colour;
@@ -184,6 +203,12 @@ void main() {
   float mark = (1.0 - smoothstep(0.3, 1.2, away)) * (1.0 - smoothstep(0.2, 0.5, fwidth(v)));
   float below = clamp((top - level) / (interval * 0.5), 0.0, 1.0);
   vec3 earth = mix(vec3(0.40, 0.36, 0.30), vec3(0.62, 0.58, 0.52), below) * (0.88 + 0.12 * facing);
+  if (bedded > 0.5) {
+    float hard = texture(beds, vec2((level - under - bedsAt.x) * bedsAt.y, 0.5)).r;
+    vec3 soft = ${vec3([216, 201, 164])};
+    earth = mix(mix(soft, ${vec3([75, 68, 61])}, hard), earth, 0.18) * (0.86 + 0.14 * facing);
+    mark *= 0.35;
+  }
   colour = vec4(mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45), 1.0);
 }
 `;

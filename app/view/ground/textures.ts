@@ -1,5 +1,5 @@
 import { DataTexture, FloatType, LinearFilter, NearestFilter, RedFormat, RGBAFormat, UnsignedByteType, Vector2, Vector3, type WebGLRenderer } from 'three';
-import type { Ground, Rectangle } from '@upland-cast/core';
+import type { BedTable, Ground, Rectangle } from '@upland-cast/core';
 import { rampPixels, TINT } from '../../drawing/ramp';
 import type { HeightSource } from './pick';
 
@@ -28,6 +28,11 @@ export class GroundTextures {
     layer: { value: null as DataTexture | null },
     layerRamp: { value: null as DataTexture | null },
     colours: { value: null as DataTexture | null },
+    waters: { value: null as DataTexture | null },
+    watered: { value: 0 },
+    beds: { value: null as DataTexture | null },
+    bedsAt: { value: new Vector2(0, 1) },
+    bedded: { value: 0 },
     floorLevel: { value: 0 },
     interval: { value: 50 },
   };
@@ -38,19 +43,20 @@ export class GroundTextures {
 
   /** The card has forgotten every texture: they are sent again. */
   restore(): void {
-    const { heights, mask, layer, layerRamp, ramp: tint, colours } = this.uniforms;
-    for (const { value } of [heights, mask, layer, layerRamp, tint, colours]) if (value) value.needsUpdate = true;
+    const { heights, mask, layer, layerRamp, ramp: tint, colours, waters, beds } = this.uniforms;
+    for (const { value } of [heights, mask, layer, layerRamp, tint, colours, waters, beds]) if (value) value.needsUpdate = true;
   }
 
   /** Bytes that the card holds: the heights, and what lies over them. */
   get bytes(): number {
     const u = this.uniforms;
     const samples = u.samples.value.x * u.samples.value.y;
-    return samples * (4 + (u.mask.value ? 1 : 0) + (u.layer.value ? 1 : 0));
+    return samples * (4 + (u.mask.value ? 1 : 0) + (u.layer.value ? 1 : 0) + (u.waters.value ? 4 : 0));
   }
 
   dispose(): void {
-    for (const { value } of [this.uniforms.heights, this.uniforms.mask, this.uniforms.layer, this.uniforms.layerRamp, this.uniforms.colours]) value?.dispose();
+    const { heights, mask, layer, layerRamp, colours, waters, beds } = this.uniforms;
+    for (const { value } of [heights, mask, layer, layerRamp, colours, waters, beds]) value?.dispose();
   }
 
   /** Another ground: its heights and its measures. What lay over the one before is taken away. */
@@ -70,6 +76,27 @@ export class GroundTextures {
     u.pointSamples.value = ground.registration === 'point' ? 1 : 0;
     u.sea.value = ground.sea - ground.datum;
     this.setMask(null);
+    this.setWater(null);
+  }
+
+  /** Metres of water over the ground's samples, or less than 0: the share that lies under a stream; null takes it away. */
+  setWater(values: Float32Array<ArrayBuffer> | null): void {
+    const { waters, watered } = this.uniforms;
+    const { ground } = this;
+    waters.value?.dispose();
+    waters.value = null;
+    if (values && ground && values.length === ground.across * ground.down)
+      waters.value = sampled(new DataTexture(values, ground.across, ground.down, RedFormat, FloatType), 4);
+    watered.value = waters.value ? 1 : 0;
+  }
+
+  /** How hard the beds of the walls are, up the stack from `low` metres over its zero; null: there are none. */
+  setBeds(table: BedTable | null): void {
+    const { beds, bedsAt, bedded } = this.uniforms;
+    beds.value?.dispose();
+    beds.value = table && sampled(new DataTexture(bedPixels(table), BED_PIXELS, 1, RedFormat, UnsignedByteType), 1);
+    if (table) bedsAt.value.set(table.low, 1 / (table.step * (table.hardness.length - 1)));
+    bedded.value = table ? 1 : 0;
   }
 
   /** Sends only the samples of `height` within a rectangle. */
@@ -139,6 +166,14 @@ function cutOut<T extends Float32Array | Uint8Array>(values: T, across: number, 
   const part = values instanceof Float32Array ? new Float32Array(width * (bottom - top)) : new Uint8Array(width * (bottom - top));
   for (let row = top; row < bottom; row++) part.set(values.subarray(row * across + left, row * across + right), (row - top) * width);
   return part as unknown as T & { buffer: ArrayBuffer };
+}
+
+const BED_PIXELS = 2048;
+
+/** A stack of beds as so many bytes, however many entries it has. */
+function bedPixels({ hardness }: BedTable): Uint8Array<ArrayBuffer> {
+  const last = hardness.length - 1;
+  return Uint8Array.from({ length: BED_PIXELS }, (_, i) => Math.round(255 * hardness[Math.round((i / (BED_PIXELS - 1)) * last)]));
 }
 
 /** A texture that is read between its samples. */

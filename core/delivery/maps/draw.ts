@@ -1,7 +1,9 @@
+import { waterDepth, waterOf, waterWeights, type Waters } from '../../analysis/water';
 import { ambientShade } from '../../analysis/ambient';
 import { drainageOf, spreadAccumulation } from '../../analysis/drainage';
 import { aspect, slope } from '../../analysis/slope';
 import { curvatureOf, normalMap } from '../../analysis/surface';
+import { waterRulesOf } from '../../course/water';
 import { maskAt, type Evaluation } from '../../course/evaluate';
 import type { Course } from '../../course/schema';
 import { UplandError } from '../../errors';
@@ -25,12 +27,12 @@ export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summar
   aspect: { title: 'Aspect', file: 'aspect', summary: 'Where slopes face, degrees clockwise from north.' },
   curvature: { title: 'Curvature', file: 'curvature', summary: 'Ridges bright, hollows dark (Zevenbergen & Thorne 1987).' },
   flow: { title: 'Flow accumulation', file: 'flow', summary: 'Land that drains through, by its logarithm in 8 and 16 bits.' },
-  layer: { title: 'Layer of a step', file: 'layer', summary: 'Cut, fill, flow, water or sediment that weathering left.' },
+  layer: { title: 'Layer of a step', file: 'layer', summary: 'Cut, fill, flow, water, sediment, loose, ice or till that weathering left.' },
   mask: { title: 'Mask of a step', file: 'mask', summary: 'Where a step acts.' },
   ambient: { title: 'Ambient shade', file: 'ambient', summary: 'The share of an even sky that is seen.' },
   height: { title: 'Height as a map', file: 'height-map', summary: 'Lowest to highest; equalised, every grey covers as much ground.' },
-  'water mask': { title: 'Water mask', file: 'water', summary: 'White where the sea stands.' },
-  'water depth': { title: 'Water depth', file: 'water-depth', summary: 'Metres of water over the ground.' },
+  'water mask': { title: 'Water mask', file: 'water', summary: 'White where the sea stands, a lake lies or a stream runs.' },
+  'water depth': { title: 'Water depth', file: 'water-depth', summary: 'Metres of water over the ground: sea, lakes at their own levels, streams.' },
   normal: { title: 'Normal map', file: 'normal', summary: 'The way the ground faces, as data in three channels.' },
   colour: { title: 'Ground colour', file: 'colour', summary: 'The ground’s own colour, sRGB.', colour: true },
   weights: { title: 'Material weights', file: 'weights', summary: 'How much of each part of the ground colour; adds up to full scale.' },
@@ -60,6 +62,12 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
     const own = makeField(plain, of);
     const { lowest, highest } = range ? { lowest: range.low, highest: range.high } : statistics(own);
     return { field: own, ...unitRange(lowest, highest), unit, depth, words };
+  };
+  const water = () => {
+    const { of } = spec as { of: Waters };
+    const rules = waterRulesOf(course);
+    const only = (kind: Waters) => of === 'all' || of === kind;
+    return waterOf(kernels, field, { ...rules, lakes: rules.lakes && only('lakes'), streams: rules.streams && only('streams') }, { signal });
   };
   switch (spec.kind) {
     case 'slope':
@@ -123,19 +131,9 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
         spec.depth,
       );
     case 'water mask':
-      return values(
-        each(height, (h) => (h + ground.datum < field.ground.sea ? 1 : 0)),
-        { low: 0, high: 1 },
-        '',
-        '8',
-      );
+      return values(waterWeights(await water(), spec.of), { low: 0, high: 1 }, '', '8');
     case 'water depth':
-      return values(
-        each(height, (h) => Math.max(0, field.ground.sea - h - ground.datum)),
-        null,
-        'm',
-        spec.depth,
-      );
+      return values(waterDepth(await water(), spec.of), null, 'm', spec.depth);
     case 'normal':
       return {
         images: [

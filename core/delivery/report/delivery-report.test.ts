@@ -29,7 +29,12 @@ async function handedOn(id: string, change: (order: ReturnType<typeof orderForRe
 describe('the report of a delivery', () => {
   it('names every file that was proofed, and no other', async () => {
     const { files, report } = await handedOn('power-of-two-plus-one', (order) => {
-      order.maps = [{ kind: 'normal', space: 'tangent', green: 'up', bits: 8 }, { kind: 'slope', depth: '16' }, { kind: 'colour' }, { kind: 'water mask' }];
+      order.maps = [
+        { kind: 'normal', space: 'tangent', green: 'up', bits: 8 },
+        { kind: 'slope', depth: '16' },
+        { kind: 'colour' },
+        { kind: 'water mask', of: 'all' },
+      ];
     });
     const proofed = files.filter((f) => f.proof).map((f) => f.name);
     expect(report.files.filter((f) => f.proof).map((f) => f.name)).toEqual(proofed);
@@ -47,7 +52,7 @@ describe('the report of a delivery', () => {
         order.maps = [
           { kind: 'normal', space: 'tangent', green: 'up', bits: 8 },
           { kind: 'weights', bits: 8 },
-          { kind: 'water mask' },
+          { kind: 'water mask', of: 'all' },
           { kind: 'slope', depth: '16' },
         ];
       }),

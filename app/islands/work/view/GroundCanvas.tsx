@@ -9,7 +9,7 @@ import { roundInterval, TINT } from '../../../drawing/ramp';
 import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../../store/course';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
-import { keepWork, setDrape, stopWork } from '../../../store/evaluation';
+import { keepWork, setDrape, setWater, stopWork } from '../../../store/evaluation';
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
@@ -84,6 +84,12 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     const fits = layer?.values && picture && layer.values.length === picture.height.length;
     view.current?.setLayer(fits ? layer.values : null, layer ? LAYER_DRAPES[layer.drape].ramp : undefined);
   }, [layer, picture]);
+  const water = useTerrain((s) => s.water);
+  useEffect(() => {
+    view.current?.setWater(water && picture && !picture.preview && water.length === picture.height.length ? water : null);
+  }, [water, picture]);
+  const rock = useTerrain((s) => s.course!.rock ?? null);
+  useEffect(() => view.current?.setRock(rock), [rock, picture]);
   const sea = useTerrain((s) => s.course!.ground.sea);
   const plan = settings.camera !== 'relief';
   useEffect(() => {
@@ -175,7 +181,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
             items={[
               { key: 'contours', text: 'Contours', on: settings.contours, onToggle: () => set({ contours: !settings.contours }) },
               { key: 'mesh', text: 'Mesh lines', on: settings.meshLines, onToggle: () => set({ meshLines: !settings.meshLines }) },
-              { key: 'water', text: 'Water', on: settings.water, onToggle: () => set({ water: !settings.water }) },
+              { key: 'water', text: 'Water', on: settings.water, onToggle: () => setWater(!settings.water) },
             ]}
           />
           <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
