@@ -11,8 +11,8 @@ export interface BlockSource {
 
 /** Columns and rows of the top that are drawn. */
 const PARTS = 150;
-/** The block hangs so far under its lowest ground, of its height on the picture. */
-const UNDER = 0.75;
+/** The block comes down to this share of the picture. */
+const UNDER = 0.96;
 
 /** Draws the block into RGBA pixels: rock by its hardness, the top under a light from the north-west. */
 export function drawRockBlock(rock: Rock | null, { ground, height }: BlockSource, width: number, rows: number): Uint8ClampedArray<ArrayBuffer> {
@@ -25,14 +25,15 @@ export function drawRockBlock(rock: Rock | null, { ground, height }: BlockSource
   const unit = (0.66 * width) / ground.width;
   const up = unit * drawn;
   const [slantX, slantY] = [(0.3 * width) / ground.depth, (0.3 * rows) / ground.depth];
-  const under = UNDER * Math.max((highest - lowest) * up, 0.2 * rows);
+  const back = 0.36 * rows;
+  const under = Math.max(0.1 * rows, UNDER * rows - back - (highest - lowest) * up);
   const floor = lowest - under / up;
   const upliftAt = rock ? upliftOf(rock, ground) : () => 0;
   const corners = [];
   for (let k = 0; k <= 24; k++) for (let j = 0; j <= 24; j++) corners.push(upliftAt((k / 24) * ground.width, (j / 24) * ground.depth));
   const table = rock && bedTable(rock, floor - Math.max(...corners), highest - Math.min(...corners));
   const ramp = rampPixels(ROCK_RAMP);
-  const top = 0.3 * rows + (highest - lowest) * up;
+  const top = back + (highest - lowest) * up;
   const put = (x: number, y: number, hard: number, light: number) => {
     const [px, py] = [Math.round(x), Math.round(y)];
     if (px < 0 || py < 0 || px >= width || py >= rows) return;
@@ -53,7 +54,7 @@ export function drawRockBlock(rock: Rock | null, { ground, height }: BlockSource
   };
   const place = (east: number, south: number, level: number): [number, number] => [
     0.02 * width + east * unit + (ground.depth - south) * slantX,
-    top - (level - lowest) * up - (ground.depth - south) * slantY + 0.3 * rows,
+    top - (level - lowest) * up - (ground.depth - south) * slantY,
   ];
   const near = side / PARTS;
   // The top from the far edge to the near one: what stands before it hides it.

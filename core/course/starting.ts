@@ -1,3 +1,4 @@
+import { rockSchema, type Rock } from '../rock/rock';
 import { makeGround } from '../field/ground';
 import { makeCourse, makeTributary, stepUse, type Course } from './schema';
 import { maskUse } from './where';
@@ -11,82 +12,128 @@ export interface StartingCourse {
 }
 
 const land = (width: number, sea: number) => makeGround({ width, depth: width, across: 1025, down: 1025, registration: 'point', sea });
+const withRock = (course: Course, rock: Partial<Rock>): Course => ({ ...course, rock: rockSchema.parse(rock) });
 const where = (...masks: ReturnType<typeof maskUse>[]) => ({ masks, combine: 'multiply' as const });
 
-/** Courses to begin from: ten plainly different kinds of ground, each made of the steps there are. */
+/** Courses to begin from: twelve plainly different kinds of ground, each made of the steps there are. */
 export const startingCourses: readonly StartingCourse[] = [
   {
     id: 'downland',
     name: 'Downland',
-    summary: 'Wide chalk swells with dry valleys.',
+    summary: 'Chalk downs: long backs that dip away from a scarp, with dry valleys.',
     make: () =>
-      makeCourse('Downland', land(8192, 0), [
-        stepUse('noise', { kind: 'fbm', basis: 'simplex', feature: 3400, height: 190, level: 160, octaves: 6, gain: 0.36, seed: 11 }, { join: 'replace' }),
-        stepUse('noise', { kind: 'crossed', feature: 2600, height: 110, octaves: 4, gain: 0.35, crossings: 1, seed: 52 }, { name: 'Dry valleys', join: 'add' }),
-        stepUse('blur', { size: 34 }),
-        stepUse('noise', { kind: 'fbm', feature: 220, height: 5, octaves: 5, seed: 4 }, { name: 'Turf', join: 'add' }),
-      ]),
+      withRock(
+        makeCourse('Downland', land(8192, 0), [
+          stepUse('noise', { kind: 'fbm', feature: 4200, height: 150, level: 190, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 26_000, scale: 420, soften: 130, bank: 34, uplift: 190, breach: 300, exponent: 0.4 }),
+          stepUse('blur', { size: 22 }),
+          stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
+        ]),
+        { thickness: 110, spread: 0.3, hardShare: 0.4, contrast: 0.8, dip: 3.5, dipDirection: 150, foldHeight: 40, foldLength: 5200, joints: 0, seed: 3 },
+      ),
   },
   {
     id: 'crest-range',
     name: 'Crest range',
-    summary: 'High sharp crests with scree at their feet.',
+    summary: 'High sharp crests over corries, beds of rock running through them, scree at their feet.',
     make: () =>
-      makeCourse(
-        'Crest range',
-        land(12_288, 0),
-        [
-          stepUse('noise', { kind: 'fbm', feature: 6200, height: 620, level: 900, octaves: 9, gain: 0.45, seed: 303 }, { name: 'Massif', join: 'replace' }),
-          stepUse('join', { tributary: 'crests' }, { join: 'smooth-higher', joinWidth: 260 }),
-          stepUse('fluvial', { amount: 1500, scale: 300, soften: 44, bank: 50, uplift: 300, breach: 300 }),
-          stepUse('roughen', { height: 9, feature: 120, steepFrom: 26 }),
-          stepUse('talus', { cliff: 45, fall: 40, repose: 36, loose: 0.75, patch: 200 }),
-        ],
-        [
-          makeTributary(
-            'Crests',
-            [
-              stepUse(
-                'noise',
-                { kind: 'ridged', feature: 5600, height: 1250, level: 560, octaves: 9, gain: 0.44, warp: 420, warpFeature: 3600, seed: 88 },
-                { join: 'replace' },
-              ),
-            ],
-            'crests',
-          ),
-        ],
+      withRock(
+        makeCourse(
+          'Crest range',
+          land(12_288, 0),
+          [
+            stepUse('noise', { kind: 'fbm', feature: 6200, height: 620, level: 900, octaves: 9, gain: 0.45, seed: 303 }, { name: 'Massif', join: 'replace' }),
+            stepUse('join', { tributary: 'crests' }, { join: 'smooth-higher', joinWidth: 260 }),
+            stepUse('fluvial', { amount: 2600, scale: 300, soften: 44, bank: 54, uplift: 400, breach: 300, rock: 0.7 }),
+            stepUse('glacier', { amount: 420, snowline: 0.52, favour: 0.22, snow: 0.9, till: 0.12, wall: 60, rock: 0.8 }),
+            stepUse('talus', { cliff: 47, fall: 40, repose: 36, loose: 0.75, patch: 200 }),
+          ],
+          [
+            makeTributary(
+              'Crests',
+              [
+                stepUse(
+                  'noise',
+                  { kind: 'ridged', feature: 5600, height: 1250, level: 560, octaves: 9, gain: 0.44, warp: 420, warpFeature: 3600, seed: 88 },
+                  { join: 'replace' },
+                ),
+              ],
+              'crests',
+            ),
+          ],
+        ),
+        {
+          thickness: 90,
+          spread: 0.6,
+          hardShare: 0.5,
+          contrast: 0.8,
+          dip: 24,
+          dipDirection: 70,
+          foldHeight: 160,
+          foldLength: 5200,
+          joints: 0.3,
+          jointSpacing: 260,
+        },
       ),
   },
   {
     id: 'mesa-desert',
     name: 'Table lands',
-    summary: 'Flat-topped tables and steps above a gravel floor.',
+    summary: 'Flat-topped tables in level beds, their ledges and buttes over a worn floor.',
     make: () =>
-      makeCourse('Table lands', land(8192, 0), [
-        stepUse(
-          'noise',
-          { kind: 'fbm', feature: 3000, height: 620, level: 560, octaves: 7, gain: 0.42, warp: 260, warpFeature: 1600, seed: 61 },
-          { join: 'replace' },
-        ),
-        stepUse('clamp', { low: 380, high: 720, shoulder: 26 }),
-        stepUse('terrace', { spacing: 74, start: 380, sharpness: 0.72, tilt: 0.16, variation: 0.6, seed: 5 }),
-        stepUse('roughen', { height: 22, feature: 120, steepFrom: 18, octaves: 6 }),
-        stepUse('talus', { cliff: 42, fall: 24, repose: 35 }),
-        stepUse('noise', { kind: 'fbm', feature: 160, height: 4, octaves: 5, seed: 17 }, { name: 'Gravel', join: 'add' }),
-      ]),
+      withRock(
+        makeCourse('Table lands', land(8192, 0), [
+          stepUse(
+            'noise',
+            { kind: 'fbm', feature: 3400, height: 560, level: 620, octaves: 8, gain: 0.42, warp: 260, warpFeature: 1600, seed: 61 },
+            { join: 'replace' },
+          ),
+          stepUse('clamp', { low: 420, high: 840, shoulder: 60 }),
+          stepUse('fluvial', { amount: 16_000, scale: 520, soften: 60, bank: 46, breach: 400, uplift: 160 }),
+          stepUse('talus', { cliff: 46, fall: 36, repose: 34 }),
+          stepUse('noise', { kind: 'fbm', feature: 160, height: 3, octaves: 5, seed: 17 }, { name: 'Gravel', join: 'add' }),
+        ]),
+        {
+          thickness: 64,
+          spread: 0.65,
+          hardShare: 0.42,
+          contrast: 1,
+          dip: 0.6,
+          dipDirection: 200,
+          foldHeight: 14,
+          foldLength: 4200,
+          joints: 0.5,
+          jointSpacing: 180,
+        },
+      ),
   },
   {
     id: 'skerry-isle',
     name: 'Skerry isle',
-    summary: 'One ragged isle in the sea, with coves and outliers.',
+    summary: 'One ragged isle in the sea: cliffs, coves, stacks and outliers.',
     make: () =>
-      makeCourse('Skerry isle', land(6144, 0), [
-        stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
-        stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
-        stepUse('fluvial', { amount: 1400, scale: 100, soften: 18 }),
-        stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.8, hold: 'mean' }),
-        stepUse('roughen', { height: 7, feature: 60 }),
-      ]),
+      withRock(
+        makeCourse('Skerry isle', land(6144, 0), [
+          stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
+          stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
+          stepUse('fluvial', { amount: 1400, scale: 100, soften: 18 }),
+          stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.7, hold: 'mean' }),
+          stepUse('shore', { retreat: 130, stacks: 0.9, scale: 60, height: 4, cliff: 72, seed: 4 }),
+          stepUse('roughen', { height: 5, feature: 60 }),
+        ]),
+        {
+          thickness: 46,
+          spread: 0.5,
+          hardShare: 0.5,
+          contrast: 0.9,
+          dip: 28,
+          dipDirection: 250,
+          foldHeight: 60,
+          foldLength: 1800,
+          joints: 0.4,
+          jointSpacing: 90,
+        },
+      ),
   },
   {
     id: 'crater-field',
@@ -168,61 +215,108 @@ export const startingCourses: readonly StartingCourse[] = [
   {
     id: 'fjord-coast',
     name: 'Drowned valleys',
-    summary: 'Deep winding inlets between steep shoulders.',
+    summary: 'Troughs that ice has dug under the sea, between steep shoulders.',
     make: () =>
       makeCourse('Drowned valleys', land(16_384, 0), [
-        stepUse(
-          'noise',
-          { kind: 'crossed', feature: 5600, height: 900, level: -190, octaves: 8, gain: 0.42, crossings: 1, warp: 900, warpFeature: 5200, seed: 147 },
-          { join: 'replace' },
-        ),
-        stepUse(
-          'noise',
-          { kind: 'ridged', feature: 2600, height: 300, octaves: 8, seed: 19 },
-          {
-            name: 'Shoulders',
-            join: 'add',
-            where: where(maskUse('height', { low: 150, high: 9000, softness: 260 })),
-          },
-        ),
-        stepUse('landform', { form: 'ramp', height: 300, length: 15_000, turn: 20, level: -150 }, { name: 'Seaward tilt', join: 'add' }),
-        stepUse('edge-smooth', { size: 30, edge: 5 }),
-        stepUse('roughen', { height: 14, feature: 140, steepFrom: 24 }),
+        stepUse('noise', { kind: 'fbm', feature: 8200, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 147 }, { join: 'replace' }),
+        stepUse('landform', { form: 'ramp', height: 700, length: 15_000, turn: 20, level: -350 }, { name: 'Seaward tilt', join: 'add' }),
+        stepUse('fluvial', { amount: 5200, scale: 420, soften: 70, bank: 46, breach: 400, toSea: false }),
+        stepUse('glacier', { amount: 1300, snowline: 0.12, snow: 1.4, slide: 0.75, favour: 0.06, till: 0.06, wall: 62 }),
+        stepUse('shift', { by: -150 }, { name: 'Drowned' }),
+        stepUse('talus', { cliff: 46, fall: 30, repose: 36 }),
+        stepUse('shore', { retreat: 40, stacks: 0.6, scale: 60, height: 3 }),
       ]),
+  },
+  {
+    id: 'ice-fells',
+    name: 'Ice-worn fells',
+    summary: 'Fells with tarns under their crags, and dales that ice has opened.',
+    make: () =>
+      withRock(
+        makeCourse('Ice-worn fells', land(8192, 0), [
+          stepUse('noise', { kind: 'fbm', feature: 4600, height: 900, level: 520, octaves: 9, gain: 0.45, seed: 27 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 5200, scale: 300, soften: 40, bank: 48, breach: 300, rock: 0.6 }),
+          stepUse('glacier', { amount: 1100, snowline: 0.3, favour: 0.22, till: 0.14, slide: 0.7 }),
+          stepUse('talus', { cliff: 42, fall: 30, repose: 35, loose: 0.7, patch: 140 }),
+          stepUse('roughen', { height: 3, feature: 60, steepFrom: 20 }),
+        ]),
+        {
+          thickness: 55,
+          spread: 0.6,
+          hardShare: 0.55,
+          contrast: 0.7,
+          dip: 14,
+          dipDirection: 320,
+          foldHeight: 80,
+          foldLength: 3600,
+          joints: 0.35,
+          jointSpacing: 120,
+        },
+      ),
+  },
+  {
+    id: 'scarplands',
+    name: 'Scarplands',
+    summary: 'Tilted beds worn to one scarp behind another, with vales in the soft ones.',
+    make: () =>
+      withRock(
+        makeCourse('Scarplands', land(12_288, 0), [
+          stepUse('noise', { kind: 'fbm', feature: 6200, height: 260, level: 520, octaves: 8, gain: 0.42, seed: 71 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 42_000, scale: 700, soften: 130, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
+          stepUse('talus', { cliff: 44, fall: 24, repose: 34 }),
+          stepUse('runoff', { amount: 70, scale: 36, carry: 0.3 }),
+        ]),
+        {
+          thickness: 120,
+          spread: 0.4,
+          hardShare: 0.36,
+          contrast: 1,
+          dip: 8,
+          dipDirection: 110,
+          foldHeight: 120,
+          foldLength: 6800,
+          foldDirection: 20,
+          joints: 0.3,
+          jointSpacing: 300,
+          faults: [{ east: 7200, south: 5200, strike: 62, throw: 150 }],
+        },
+      ),
   },
   {
     id: 'karst-plateau',
     name: 'Karst plateau',
-    summary: 'A bare limestone plateau of sinkholes, cut by one dry gorge.',
+    summary: 'A bare limestone plateau, its pavements and sinkholes cut by dry gorges.',
     make: () =>
-      makeCourse('Karst plateau', land(4096, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 2800, height: 120, level: 640, octaves: 7, gain: 0.4, seed: 8 }, { join: 'replace' }),
-        stepUse(
-          'noise',
-          { kind: 'fbm', basis: 'cellular', cell: 'nearest', feature: 300, height: 46, octaves: 3, gain: 0.4, seed: 77, warp: 40, warpFeature: 260 },
-          {
-            name: 'Sinkholes',
-            join: 'add',
-            where: where(maskUse('noise', { feature: 1300, low: 0.42, softness: 0.2, seed: 5 })),
-          },
-        ),
-        stepUse('terrace', { spacing: 16, sharpness: 0.5, tilt: 0.4, variation: 0.5, seed: 2 }, { strength: 0.6 }),
-        stepUse('channel', {
-          points: [
-            { east: 300, south: 500 },
-            { east: 1300, south: 1250 },
-            { east: 1750, south: 2200 },
-            { east: 2800, south: 2600 },
-            { east: 3900, south: 3700 },
-          ],
-          width: 46,
-          depth: 80,
-          bank: 46,
-          soften: 24,
-        }),
-        stepUse('warp', { amount: 90, feature: 420, octaves: 5, gain: 0.5, seed: 12 }),
-        stepUse('roughen', { height: 8, feature: 70, steepFrom: 24 }),
-      ]),
+      withRock(
+        makeCourse('Karst plateau', land(4096, 0), [
+          stepUse('noise', { kind: 'fbm', feature: 2800, height: 170, level: 640, octaves: 8, gain: 0.42, seed: 8 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 5200, scale: 260, soften: 14, bank: 60, breach: 200, uplift: 40 }),
+          stepUse(
+            'noise',
+            { kind: 'fbm', basis: 'cellular', cell: 'nearest', feature: 210, height: 34, octaves: 3, gain: 0.4, seed: 77, warp: 40, warpFeature: 260 },
+            {
+              name: 'Sinkholes',
+              join: 'add',
+              strength: 0.8,
+              where: where(maskUse('noise', { feature: 900, low: 0.5, softness: 0.16, seed: 5 }), maskUse('slope', { low: 0, high: 13, softness: 7 })),
+            },
+          ),
+          stepUse('talus', { cliff: 48, fall: 12, repose: 36, patch: 60 }),
+          stepUse('roughen', { height: 3, feature: 30, steepFrom: 18 }),
+        ]),
+        {
+          thickness: 17,
+          spread: 0.6,
+          hardShare: 0.62,
+          contrast: 0.9,
+          dip: 2,
+          dipDirection: 300,
+          foldHeight: 10,
+          foldLength: 1600,
+          joints: 0.8,
+          jointSpacing: 46,
+        },
+      ),
   },
 ];
 

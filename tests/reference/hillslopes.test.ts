@@ -44,7 +44,7 @@ describe('hillslopes', () => {
       open: false,
       sea: -0.5,
       seed: 1,
-      steps: 1500,
+      steps: 2000,
       alone: 1,
     };
     const at = (i: number) => i % n;

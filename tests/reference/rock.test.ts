@@ -55,7 +55,9 @@ describe('bedded rock', () => {
     const slopes = await strippedSlopes(await wornStack(dip, 1));
     const without = await strippedSlopes(await wornStack(dip, 0));
     const median = slopes[slopes.length >> 1];
-    console.log(`measured: beds that dip by ${dip}°: the long slopes dip by ${median.toFixed(1)}° (${slopes.length} patches; ${without.length} where the rock is not felt)`);
+    console.log(
+      `measured: beds that dip by ${dip}°: the long slopes dip by ${median.toFixed(1)}° (${slopes.length} patches; ${without.length} where the rock is not felt)`,
+    );
     expect(Math.abs(median - dip)).toBeLessThan(3);
     // Ground that does not feel its rock has hardly any of them.
     expect(slopes.length).toBeGreaterThan(4 * without.length + 40);

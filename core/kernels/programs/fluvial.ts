@@ -4,6 +4,7 @@ import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type B
 import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
+import { passImplicit, scratchBytes } from './implicit';
 import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
@@ -113,7 +114,7 @@ const SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
 const STEPS = [14, 16, 14, 11, 8, 5, 4, 3];
 
 const HELD_STEPS = 8;
-/** Slopes settle so many times in a step: what is too steep slides by a bounded part of its excess each time. */
+/** Slopes settle so many times in a step, rows first and then columns first: what is too steep slides by a bounded part of its excess each time, and no way of the grid comes last. */
 const SLOPE_PARTS = 2;
 
 interface Stint {
@@ -273,7 +274,7 @@ function plan(args: FluvialArgs) {
   const carried = args.deposit > 0 ? room.claim(size) : 0;
   const laid = args.deposit > 0 ? room.claim(size) : 0;
   const weight = args.deposit > 0 ? room.claim(size) : 0;
-  const scratch = room.claim(SCRATCH_BANDS * 32 * (Math.max(largest.down, largest.stride) + 8));
+  const scratch = claim(scratchBytes(largest));
   const outlets = room.claim(2 * (largest.across + largest.down));
   return {
     levels,
@@ -284,9 +285,6 @@ function plan(args: FluvialArgs) {
     bytes: room.bytes,
   };
 }
-
-/** More bands than this share the scratch of the last; nobody has so many. */
-const SCRATCH_BANDS = 64;
 
 type Work = ReturnType<typeof plan>['work'];
 
@@ -495,7 +493,7 @@ function* wear(
       kernels.breach(a + at.order, a + at.receiver, a + at.height, a + at.filled, a + level.ease, first, end, args.breach),
     );
   }
-  for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, share / SLOPE_PARTS);
+  for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, share / SLOPE_PARTS, part % 2 === 1);
   const solve = (before: number, laid: number) =>
     upstream(band, samples, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
   if (args.deposit === 0) {
@@ -530,54 +528,42 @@ function* wear(
   }
 }
 
-/** Soil creeps and what is too steep slides, for a share of the time (Roering, Kirchner & Dietrich 1999), along x and then along y, each implicit. */
-function* hillslopes(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band, share: number): Generator<void, void, void> {
-  const { spacingX: dx, spacingY: dy } = level;
-  // creep is 2·κ·t.
-  const moved = (args.creep / 2) * share;
-  const faces = (first: number, end: number) =>
-    kernels.hillslopeFaces(
-      arena.start + at.height,
-      arena.start + level.easeNow,
-      arena.start + level.bankNow,
-      arena.start + at.state,
-      arena.start + at.filled,
-      arena.start + at.south,
-      level.stride,
-      level.down,
-      first,
-      end,
-      dx,
-      dy,
-      moved / (dx * dx),
-      moved / (dy * dy),
-    );
-  yield* settleSlopes(kernels, arena, level, at, band, faces);
-}
+/** Where slopes pass their soil. */
+const slopesAt = ({ height, filled, south, state, scratch }: Work) => ({ values: height, east: filled, south, state, scratch });
 
-/** One implicit step along x and one along y, with the faces that `faces` writes. */
-function* settleSlopes(
+/** Soil creeps and what is too steep slides, for a share of the time (Roering, Kirchner & Dietrich 1999), along x and then along y, each implicit. */
+function* hillslopes(
   kernels: KernelExports,
   arena: Arena,
+  args: FluvialArgs,
   level: Level,
   at: Work,
   band: Band,
-  faces: (first: number, end: number) => void,
+  share: number,
+  columnsFirst: boolean,
 ): Generator<void, void, void> {
-  const a = arena.start;
-  const { stride, down, across } = level;
-  const { from, to } = rowsOf(down, band);
-  const each = Math.ceil(across / 4 / band.count) * 4;
-  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
-  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
-  const d = c + 16 * (Math.max(down, stride) + 8);
-  const half = level.point ? 1 : 0;
-  faces(from, to);
+  const { spacingX: dx, spacingY: dy } = level;
+  // creep is 2·κ·t.
+  const moved = (args.creep / 2) * share;
+  const { from, to } = rowsOf(level.down, band);
+  kernels.hillslopeFaces(
+    arena.start + at.height,
+    arena.start + level.easeNow,
+    arena.start + level.bankNow,
+    arena.start + at.state,
+    arena.start + at.filled,
+    arena.start + at.south,
+    level.stride,
+    level.down,
+    from,
+    to,
+    dx,
+    dy,
+    moved / (dx * dx),
+    moved / (dy * dy),
+  );
   yield;
-  kernels.hillslopeRows(a + at.height, a + at.filled, a + at.state, c, d, stride, from, to, half, 0);
-  yield;
-  kernels.hillslopeColumns(a + at.height, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half, 0);
-  yield;
+  yield* passImplicit(kernels, arena, level, slopesAt(at), band, { columnsFirst });
 }
 
 /** What still holds water is filled with fans, which are smoothed for themselves: they have no edges along the water's way. */
@@ -594,12 +580,12 @@ function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
   );
   const [east, south] = [at.filled, at.south].map((o) => floats(arena, a + o, size));
   for (let pass = 0; pass < FAN_SMOOTH; pass++) {
-    yield* settleSlopes(kernels, arena, level, at, band, (first, end) => {
-      for (let p = (first + 1) * stride; p < (end + 1) * stride; p++) {
-        east[p] = laid[p] * laid[p + 1];
-        south[p] = laid[p] * laid[p + stride];
-      }
-    });
+    for (let p = (from + 1) * stride; p < (to + 1) * stride; p++) {
+      east[p] = laid[p] * laid[p + 1];
+      south[p] = laid[p] * laid[p + stride];
+    }
+    yield;
+    yield* passImplicit(kernels, arena, level, slopesAt(at), band, { columnsFirst: pass % 2 === 1 });
   }
   // Smoothed, a fan may dam its own water by a hair.
   yield* upstream(band, across * down, (first, last) =>

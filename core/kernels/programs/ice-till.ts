@@ -12,13 +12,14 @@ export interface Conveyed {
 
 /** Till is spread so often by the binomial 1 2 1: moraines have flanks. */
 const SPREAD = 5;
-/** No place takes more than so many times the mean of those that take some. */
-const HIGHEST = 4;
+/** No place takes more than all but this share of those that take some: the rest of it is washed away. */
+const HIGHEST = 0.08;
 
 /**
  * Where steady ice lays down what it wears off: from the highest surface down every sample hands on what came to it, but for the share of its
  * ice that melts there; at the margin all of it. `melts`: metres of ice that melt at a sample while the faces pass theirs.
- * What goes over the edge is gone. The till that is added comes to `amount` on the whole.
+ * What comes within `margin` samples of the edge goes over it and is gone. Added to the till is the part of all that was worn off that lies at each
+ * sample, times `amount`; given back is the share that was laid down anywhere.
  */
 export function conveyTill(
   { across, down, stride }: Rung,
@@ -26,7 +27,8 @@ export function conveyTill(
   { east, south }: { east: Float32Array; south: Float32Array },
   melts: (p: number) => number,
   amount: number,
-): void {
+  margin: number,
+): number {
   const order: number[] = [];
   for (let row = 0; row < down; row++) {
     for (let x = 0; x < across; x++) {
@@ -51,9 +53,9 @@ export function conveyTill(
     ];
     const goes = out.reduce((sum, [, flux]) => sum + flux, 0);
     const melted = 2 * melts(p);
-    const rim = row === 0 || row === down - 1 || x === 0 || x === across - 1;
+    const rim = row < margin || row >= down - margin || x < margin || x >= across - margin;
     if (goes + melted <= 0) {
-      if (!rim) laid[p] += load;
+      // A hollow of the surface: its water takes it.
       continue;
     }
     // At the rim what would melt goes on beyond it.
@@ -65,17 +67,23 @@ export function conveyTill(
       else laid[q] += share;
     }
   }
-  let [sum, some] = [0, 0];
-  for (const value of laid) {
-    sum += value;
-    if (value > 0) some++;
+  let all = 0;
+  const some: number[] = [];
+  for (let p = 0; p < laid.length; p++) {
+    if (laid[p] > 0) some.push(laid[p]);
+    if (ice[p] > 0) all += worn[p];
   }
-  if (sum <= 0) return;
-  const most = (HIGHEST * sum) / some;
+  if (some.length === 0 || all <= 0) return 0;
+  some.sort((a, b) => a - b);
+  const most = some[Math.floor((1 - HIGHEST) * (some.length - 1))];
   for (let p = 0; p < laid.length; p++) laid[p] = Math.min(most, laid[p]);
   for (let pass = 0; pass < SPREAD; pass++) spread(laid, across, down, stride);
-  sum = laid.reduce((all, value) => all + value, 0);
-  for (let p = 0; p < laid.length; p++) till[p] += (amount * laid[p]) / sum;
+  let sum = 0;
+  for (let p = 0; p < laid.length; p++) {
+    sum += laid[p];
+    till[p] += (amount * laid[p]) / all;
+  }
+  return Math.min(1, sum / all);
 }
 
 /** The binomial 1 2 1 along both axes, edges carried on. */

@@ -4,6 +4,7 @@ import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type B
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { conveyTill, type Conveyed } from './ice-till';
 import { FLOW_BORDER } from './flow';
+import { passImplicit, scratchBytes } from './implicit';
 import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
@@ -41,6 +42,8 @@ export interface IceArgs {
   rise: number;
   /** Metres a year that no ice outruns: it sets the step of time. */
   pace: number;
+  /** How readily thick ice passes, m² a year: it bounds the step on fine grids. */
+  passage: number;
   masked?: boolean;
   beds?: BedsArgs;
   seen?: OwnGrid;
@@ -100,6 +103,10 @@ const WORN_OFF = 0.3;
 const BEDDED = { softEase: 1.3, hardEase: 0.25, softBank: 1, hardBank: 1 };
 /** No more is worn in a step than this share of a grid's spacing. */
 const MOST_WORN = 0.1;
+/** Thinner ice is not handed down, metres. */
+const LEAST_ICE = 0.5;
+/** A step of time moves ice over so many samples squared at most: more would leave the grid's rows and columns in it. */
+const MOST_PASSED = 10;
 /** So near to the rim, of the side. */
 const RIM = 0.025;
 
@@ -157,7 +164,7 @@ export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
           ended = true;
           break;
         }
-        yield* flow(kernels, arena, args, level, at, band, { years, rise: 0 });
+        yield* flow(kernels, arena, args, level, at, band, { years, rise: 0, columnsFirst: step % 2 === 1 });
         if (args.wear > 0 && step % WEAR_EVERY === WEAR_EVERY - 1) {
           yield* wear(kernels, arena, args, level, at, band, (args.wear * share) / Math.floor(steps / WEAR_EVERY), step);
         }
@@ -216,15 +223,16 @@ function plan(args: IceArgs) {
     Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
       4,
   );
+  const laid = claim(64);
   const state = claim(size / 4);
-  const scratch = claim(SCRATCH_BANDS * 32 * (Math.max(levels[0].down, levels[0].stride) + 8));
-  return { levels, seen, at: { status, surface, ice, east, south, worn, till, spare, kept, between, state, scratch }, bytes: room.bytes };
+  const scratch = claim(scratchBytes(levels[0]));
+  return { levels, seen, at: { status, surface, ice, east, south, worn, till, spare, kept, between, laid, state, scratch }, bytes: room.bytes };
 }
 
 type Work = ReturnType<typeof plan>['at'];
 
-/** More bands than this share the scratch of the last; nobody has so many. */
-const SCRATCH_BANDS = 64;
+/** Years in a step on a grid of a spacing. */
+const yearsOf = (spacing: number, { pace, passage }: IceArgs): number => Math.min(spacing / pace, (MOST_PASSED * spacing * spacing) / passage);
 
 /** How long each grid works, the finest first. */
 function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: number; years: number }[] {
@@ -234,7 +242,7 @@ function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: numbe
     const k = Math.min(l, STEPS.length - 1);
     const share = l === levels.length - 1 ? left : SHARES[k];
     left -= share;
-    return { steps: STEPS[k], share, years: Math.min(level.spacingX, level.spacingY) / args.pace };
+    return { steps: STEPS[k], share, years: yearsOf(Math.min(level.spacingX, level.spacingY), args) };
   });
 }
 
@@ -257,15 +265,17 @@ function* begin(arena: Arena, levels: Level[], l: number, laid: number, at: Work
     yield* pass(arena, passage, coarser.given, at.between, at.spare, band);
     yield* pass(arena, passage, coarser.bed, at.between, level.bed, band);
     yield* pass(arena, passage, at.ice, at.between, at.worn, band);
+    yield* pass(arena, passage, at.surface, at.between, at.kept, band);
     if (laid >= 0) yield* pass(arena, passage, at.till, at.between, at.south, band);
-    const [smoothed, depth, till, lies, thick, ease] = [at.spare, at.worn, at.till, at.south, at.ice, level.ease].map((o) =>
+    const [smoothed, depth, over, till, lies, thick, ease] = [at.spare, at.worn, at.kept, at.till, at.south, at.ice, level.ease].map((o) =>
       floats(arena, arena.start + o, size),
     );
     const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));
     for (let p = first; p < end; p++) {
       const change = Math.min(0, bed[p]);
       bed[p] = ease[p] === 0 ? given[p] : smoothed[p] + change + (given[p] - smoothed[p]) / (1 - change * perDepth);
-      thick[p] = Math.max(0, depth[p]);
+      // Its surface is smooth, whatever detail the bed has.
+      thick[p] = depth[p] > LEAST_ICE ? Math.max(0, over[p] - bed[p]) : 0;
       till[p] = laid >= 0 ? Math.max(0, lies[p]) : 0;
     }
     yield;
@@ -283,16 +293,11 @@ function* flow(
   level: Level,
   at: Work,
   band: Band,
-  { years, rise }: { years: number; rise: number },
+  { years, rise, columnsFirst }: { years: number; rise: number; columnsFirst: boolean },
 ): Generator<void, void, void> {
   const a = arena.start;
-  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
-  const half = level.point ? 1 : 0;
-  const each = Math.ceil(across / 4 / band.count) * 4;
-  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
-  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
-  const d = c + 16 * (Math.max(down, stride) + 8);
   kernels.iceFaces(
     a + at.surface,
     a + at.ice,
@@ -324,10 +329,9 @@ function* flow(
     args.calve,
     years,
   );
-  kernels.hillslopeRows(a + at.surface, a + at.east, a + at.state, c, d, stride, from, to, half, 0.5);
-  yield;
-  kernels.hillslopeColumns(a + at.surface, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, half, 0.5);
-  yield;
+  if (columnsFirst) yield;
+  const { east, south, state, scratch } = at;
+  yield* passImplicit(kernels, arena, level, { values: at.surface, east, south, state, scratch }, band, { held: 0.5, columnsFirst });
   kernels.iceDepth(a + at.surface, a + level.bed, a + at.ice, stride, from, to);
   yield;
   if (!args.alone) leaveOverEdge(arena, level, at, from, to);
@@ -396,28 +400,22 @@ function* wear(
   }
   yield;
   if (args.bank === Infinity || step % WALLS_EVERY !== WALLS_EVERY - 1) return;
-  yield* walls(kernels, arena, args, level, at, band);
+  yield* walls(kernels, arena, args, level, at, band, Math.floor(step / WALLS_EVERY) % 2 === 1);
 }
 
 /** What of the bed is steeper than walls stand slides down, where no ice holds it. */
-function* walls(kernels: KernelExports, arena: Arena, args: IceArgs, level: Level, at: Work, band: Band): Generator<void, void, void> {
+function* walls(kernels: KernelExports, arena: Arena, args: IceArgs, level: Level, at: Work, band: Band, columnsFirst: boolean): Generator<void, void, void> {
   const a = arena.start;
-  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
   const size = bytesOf(level) / 4;
-  const each = Math.ceil(across / 4 / band.count) * 4;
-  const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
-  const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * 32 * (Math.max(down, stride) + 8);
-  const d = c + 16 * (Math.max(down, stride) + 8);
   const bank = floats(arena, a + at.spare, size);
   bank.fill(args.bank, (from + 1) * stride, (to + 1) * stride);
   yield;
   kernels.hillslopeFaces(a + level.bed, a + level.ease, a + at.spare, a + at.state, a + at.east, a + at.south, stride, down, from, to, dx, dy, 0, 0);
   yield;
-  kernels.hillslopeRows(a + level.bed, a + at.east, a + at.state, c, d, stride, from, to, level.point ? 1 : 0, 0);
-  yield;
-  kernels.hillslopeColumns(a + level.bed, a + at.south, a + at.state, c, d, stride, down, columns.from, columns.to, level.point ? 1 : 0, 0);
-  yield;
+  const { east, south, state, scratch } = at;
+  yield* passImplicit(kernels, arena, level, { values: level.bed, east, south, state, scratch }, band, { columnsFirst });
   const [surface, bed, ice] = [at.surface, level.bed, at.ice].map((o) => floats(arena, a + o, size));
   for (let p = (from + 1) * stride; p < (to + 1) * stride; p++) surface[p] = bed[p] + ice[p];
   yield;
@@ -434,9 +432,11 @@ function* retreat(kernels: KernelExports, arena: Arena, args: IceArgs, level: Le
   yield;
   for (let stage = 0; stage < args.stages; stage++) {
     const rise = (args.rise * stage) / args.stages;
-    if (stage > 0) for (let step = 0; step < RETREAT_STEPS; step++) yield* flow(kernels, arena, args, level, at, band, { years: 4 * years, rise });
+    if (stage > 0)
+      for (let step = 0; step < RETREAT_STEPS; step++)
+        yield* flow(kernels, arena, args, level, at, band, { years: 4 * years, rise, columnsFirst: step % 2 === 1 });
     // The passage of the ice as it stands, for a year.
-    yield* flow(kernels, arena, args, level, at, band, { years, rise });
+    yield* flow(kernels, arena, args, level, at, band, { years, rise, columnsFirst: false });
     kernels.iceWear(
       arena.start + at.surface,
       arena.start + level.bed,
@@ -459,7 +459,9 @@ function* retreat(kernels: KernelExports, arena: Arena, args: IceArgs, level: Le
       const faces = { east: floats(arena, arena.start + at.east, size), south: floats(arena, arena.start + at.south, size) };
       const snowline = floats(arena, arena.start + level.snowline, size);
       const melts = (p: number) => years * Math.max(0, args.gradient * (snowline[p] + rise - surface[p]));
-      conveyTill(level, ground, faces, melts, 1 / args.stages);
+      const margin = Math.max(1, Math.ceil(RIM * Math.max(level.across, level.down)));
+      const share = conveyTill(level, ground, faces, melts, 1 / args.stages, margin) / args.stages;
+      laidShare(arena, at)[0] = (stage > 0 ? laidShare(arena, at)[0] : 0) + share;
     }
     yield;
   }
@@ -470,6 +472,9 @@ function* retreat(kernels: KernelExports, arena: Arena, args: IceArgs, level: Le
   }
   yield;
 }
+
+/** The share of what the ice carried that it laid down on the ground; the rest went over the edge. */
+const laidShare = (arena: Arena, at: Work) => floats(arena, arena.start + at.laid, 1);
 
 /** Scales the till to its share of what was worn away in the end. On one band. */
 function settleTill(arena: Arena, args: IceArgs, level: Level, at: Work, laid: boolean): void {
@@ -487,7 +492,7 @@ function settleTill(arena: Arena, args: IceArgs, level: Level, at: Work, laid: b
       gone += share * (given[p] - bed[p]);
     }
   }
-  const scale = laid && lies > 0 ? Math.max(0, (args.till * gone) / lies) : 0;
+  const scale = laid && lies > 0 ? Math.max(0, (args.till * laidShare(arena, at)[0] * gone) / lies) : 0;
   for (let row = 0; row < level.down; row++) {
     const first = (row + 1) * level.stride + 1;
     for (let x = 0; x < level.across; x++) till[first + x] *= scale;

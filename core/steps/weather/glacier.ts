@@ -23,6 +23,8 @@ const AT_SPEED = 50;
 const FASTEST = 40;
 /** Metres a year that the step of time reckons with. */
 const PACE = 450;
+/** How readily ice of two hundred metres passes, m² a year. */
+const PASSAGE = 6e5;
 /** What breaks off in the sea, metres a year. */
 const CALVES = 25;
 /** Hummocks of till, of the ground's size, and how much they vary it. */
@@ -119,6 +121,7 @@ export const glacier = defineStep({
         stages: params.stages,
         rise: Math.max(0, highest - line),
         pace: PACE * like,
+        passage: PASSAGE * like * like,
         masked: inputs.ease !== undefined,
         beds: bedsArgs(inputs.beds, params),
         until: params.until,
