@@ -17,6 +17,7 @@ import {
   maskUse,
   makeGround,
   resample,
+  rockSchema,
   sha256,
   statistics,
   stepUse,
@@ -58,7 +59,8 @@ const moor = stepUse(
   { id: 'moor', name: 'Peat moor', join: 'add', strength: 0.7 },
 );
 const wear = stepUse('fluvial', { amount: 1800, scale: 190, soften: 30, breach: 240 }, { id: 'wear', name: 'Becks and gills' });
-const scree = stepUse('talus', { cliff: 40, fall: 26, repose: 35, loose: 0.8, patch: 140, sweeps: 80 }, { id: 'scree', name: 'Scree' });
+const ice = stepUse('glacier', { amount: 420, snowline: 0.5, favour: 0.26, towards: 215, till: 0.14, seed: 5 }, { id: 'ice', name: 'Ice' });
+const scree = stepUse('talus', { cliff: 41, fall: 26, repose: 35, loose: 0.8, patch: 140, sweeps: 80 }, { id: 'scree', name: 'Scree' });
 const QUARRY = { east: 3640, south: 3990 };
 const hand = stepUse('sculpt', {}, { id: 'hand', note: 'The corrie dug out above its lake, and the floor of the old slate quarry.' });
 const offset = stepUse('shift', { by: 12 }, { id: 'offset' });
@@ -103,7 +105,23 @@ const benches = stepUse(
   { id: 'benches', name: 'Quarry benches', where: within },
 );
 
-const course = makeCourse('Dunmorrow', ground, [base, join, moor, wear, scree, dig, benches], [side]);
+const course = makeCourse('Dunmorrow', ground, [base, join, moor, wear, ice, scree, dig, benches], [side]);
+// Slates and grits that dip to the north-west, one fault through them.
+course.rock = rockSchema.parse({
+  thickness: 44,
+  spread: 0.6,
+  hardShare: 0.5,
+  contrast: 0.85,
+  dip: 17,
+  dipDirection: 320,
+  foldHeight: 70,
+  foldLength: 3_400,
+  foldDirection: 40,
+  joints: 0.35,
+  jointSpacing: 130,
+  faults: [{ east: 4_700, south: 3_300, strike: 64, throw: 70 }],
+  seed: 8,
+});
 const beneath = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
 if (beneath.stages.some((s) => s.fault)) throw new Error(beneath.stages.find((s) => s.fault)!.fault);
 

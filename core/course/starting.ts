@@ -261,7 +261,7 @@ export const startingCourses: readonly StartingCourse[] = [
     make: () =>
       withRock(
         makeCourse('Scarplands', land(12_288, 0), [
-          stepUse('noise', { kind: 'fbm', feature: 6200, height: 260, level: 520, octaves: 8, gain: 0.42, seed: 71 }, { join: 'replace' }),
+          stepUse('noise', { kind: 'fbm', feature: 6200, height: 420, level: 520, octaves: 9, gain: 0.45, seed: 71 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 42_000, scale: 700, soften: 130, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
           stepUse('talus', { cliff: 44, fall: 24, repose: 34 }),
           stepUse('runoff', { amount: 70, scale: 36, carry: 0.3 }),
@@ -273,9 +273,9 @@ export const startingCourses: readonly StartingCourse[] = [
           contrast: 1,
           dip: 8,
           dipDirection: 110,
-          foldHeight: 120,
-          foldLength: 6800,
-          foldDirection: 20,
+          foldHeight: 300,
+          foldLength: 7600,
+          foldDirection: 65,
           joints: 0.3,
           jointSpacing: 300,
           faults: [{ east: 7200, south: 5200, strike: 62, throw: 150 }],

@@ -87,15 +87,16 @@ interface Level extends Rung {
   beds: BedsAt;
 }
 
-/** Steps of time on each grid, the finest first; the wear of the whole that each has. */
-const STEPS = [8, 26, 90, 240, 500, 900];
-const SHARES = [0.04, 0.1, 0.22, 0.28, 0.24, 0.12];
+const COARSEST = 32;
+/** Steps of time on a grid of 32, 64, 128 … cells, and its part of all that is worn; the ground's own grid has what is left. The same for a rung whatever grid comes after it. */
+const STEPS = [900, 500, 240, 90, 26, 8];
+const SHARES = [0.12, 0.22, 0.28, 0.24, 0.1, 0.03];
 /** The bed is worn, and walls fall in, once in so many steps. */
 const WEAR_EVERY = 2;
 const WALLS_EVERY = 4;
 const ASK_EVERY = 8;
 /** The ice goes on the rung of so many cells: its moraines are as wide as those. */
-const RETREAT_CELLS = 256;
+const RETREAT_CELLS = 128;
 const RETREAT_STEPS = 60;
 /** Ground that was worn by so many of a grid's spacings has lost half of the detail that it had before. */
 const WORN_OFF = 0.3;
@@ -234,14 +235,21 @@ type Work = ReturnType<typeof plan>['at'];
 /** Years in a step on a grid of a spacing. */
 const yearsOf = (spacing: number, { pace, passage }: IceArgs): number => Math.min(spacing / pace, (MOST_PASSED * spacing * spacing) / passage);
 
+/** Which stint a grid's count of cells comes nearest to. */
+const stintAt = (level: Rung): number => {
+  let k = 0;
+  while (k < STEPS.length - 1 && longOf(level) > COARSEST * Math.SQRT2 * 2 ** k) k++;
+  return k;
+};
+
 /** How long each grid works, the finest first. */
 function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: number; years: number }[] {
   if (args.alone) return [{ ...args.alone, share: 1 }];
-  let left = 1;
+  const rungs = levels.map((level) => stintAt(level));
   return levels.map((level, l) => {
-    const k = Math.min(l, STEPS.length - 1);
-    const share = l === levels.length - 1 ? left : SHARES[k];
-    left -= share;
+    const k = rungs[l];
+    // What the coarser ones leave.
+    const share = l === 0 ? 1 - rungs.slice(1).reduce((sum, rung) => sum + SHARES[rung], 0) : SHARES[k];
     return { steps: STEPS[k], share, years: yearsOf(Math.min(level.spacingX, level.spacingY), args) };
   });
 }
