@@ -65,7 +65,7 @@ describe('ice', () => {
     const v = (east: number, south: number) => 1_500 - 0.05 * south + Math.min(700, 0.45 * Math.abs(east - 3_000));
     const n = ground.across * ground.down;
     const from = { ground, height: Float32Array.from({ length: n }, (_, i) => v((i % 151) * 40, Math.floor(i / 151) * 40)) };
-    const course = makeCourse('Dale', ground, [stepUse('glacier', { amount: 1000, snowline: 0.45, favour: 0, till: 0, wall: 65 })]);
+    const course = makeCourse('Dale', ground, [stepUse('glacier', { amount: 3000, snowline: 0.45, favour: 0, till: 0, wall: 65 })]);
     const { height, layers } = await evaluate(course, { kernels, from });
     const row = 110;
     // The lower walls, so many samples to either side: 560 m.

@@ -108,6 +108,8 @@ const MOST_WORN = 0.1;
 const LEAST_ICE = 0.5;
 /** A step of time moves ice over so many samples squared at most: more would leave the grid's rows and columns in it. */
 const MOST_PASSED = 10;
+/** What lies at the rim, of what lies inside of it. */
+const AT_RIM = 0.6;
 /** So near to the rim, of the side. */
 const RIM = 0.025;
 
@@ -346,13 +348,14 @@ function* flow(
   yield;
 }
 
-/** At the rim lies as much ice as inside of it: there it goes on as it came. */
+/** At the rim lies less ice than inside of it, so that it flows out over the edge. */
 function leaveOverEdge(arena: Arena, level: Level, at: Work, from: number, to: number): void {
   const size = bytesOf(level) / 4;
   const [surface, ice, bed] = [at.surface, at.ice, level.bed].map((o) => floats(arena, arena.start + o, size));
   eachOfRim(level, from, to, (rim, inside) => {
-    if (ice[rim] <= ice[inside]) return;
-    ice[rim] = ice[inside];
+    const left = AT_RIM * ice[inside];
+    if (ice[rim] <= left) return;
+    ice[rim] = left;
     surface[rim] = bed[rim] + ice[rim];
   });
 }
