@@ -3,6 +3,7 @@ import { groundOf, hills } from '../../tests/helpers/grounds';
 import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import type { Ground } from '../field/ground';
+import { rockSchema } from '../rock/rock';
 import { inlineKernels } from '../kernels/pool';
 import { maskKinds } from '../masks';
 import { steps } from '../steps';
@@ -33,6 +34,7 @@ async function courseWith(use: StepUse, level = 40): Promise<Course> {
     [makeTributary('Side', [stepUse('noise', { height: 90, feature: 200, seed: 9 }), stepUse('shift', { by: level })], 'side')],
   );
   for (const name of names) course.assets[name] = { name: 'a.tif', bytes: 1 };
+  course.rock = rockSchema.parse({ thickness: 15 });
   return course;
 }
 
@@ -69,6 +71,7 @@ async function variations(course: Course): Promise<[string, Course][]> {
     ['the datum', withGround(course, { datum: 20 })],
     ['the size', withGround(course, { width: 700 })],
     ['the registration', withGround(course, { registration: 'area' })],
+    ['the rock', { ...course, rock: rockSchema.parse({ thickness: 15, dip: 30 }) }],
     ['the place on a map', withGround(course, { georeference: { west: 5, north: 6, crs: 'EPSG:25833' } })],
     ['strength', withOwn({ strength: 0.5 })],
     ['what it keeps', withOwn({ hold: 'mean' })],

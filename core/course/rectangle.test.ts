@@ -1,3 +1,4 @@
+import { rockSchema } from '../rock/rock';
 import { describe, expect, it } from 'vitest';
 import { groundOf, largestDifference } from '../../tests/helpers/grounds';
 import { inlineKernels } from '../kernels/pool';
@@ -25,12 +26,14 @@ describe('after a change in a rectangle', () => {
     ['b'.repeat(64), tile(9)],
   ]);
   const asset = async (sha: string) => assets.get(sha)!;
-  const course = (sha: string, after: StepUse[]) =>
-    makeCourse('t', wide, [
+  const course = (sha: string, after: StepUse[]) => ({
+    ...makeCourse('t', wide, [
       noise({ feature: 900, height: 200 }, { id: 'n' }),
       stepUse('sculpt', { samples: { across: 700, down: 700, registration: 'point' }, tiles: { '1,1': sha }, strokes: 1 }, { id: 'h' }),
       ...after,
-    ]);
+    ]),
+    rock: rockSchema.parse({ thickness: 25 }),
+  });
 
   it('gives the same bytes as working everything out, and works out less', async () => {
     const after = [

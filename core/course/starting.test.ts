@@ -10,8 +10,8 @@ import { startingCourses } from './starting';
 const kernels = inlineKernels();
 
 describe('starting courses', () => {
-  it('are eight, each read back as it was written and worked out with nothing left out', async () => {
-    expect(startingCourses).toHaveLength(10);
+  it('are twelve, each read back as it was written and worked out with nothing left out', async () => {
+    expect(startingCourses).toHaveLength(12);
     for (const { make, id } of startingCourses) {
       const course = make();
       expect(parseCourse(JSON.parse(JSON.stringify(course))), id).toEqual(course);

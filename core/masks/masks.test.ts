@@ -10,6 +10,9 @@ import { fieldFrom, type Field } from '../field/field';
 import { sha256 } from '../field/hash';
 import { wholeOf } from '../field/window';
 import { readAsset } from '../formats/asset';
+import { boundsOf } from '../field/statistics';
+import { rockHere } from '../rock/hardness';
+import { rockSchema } from '../rock/rock';
 import { inlineKernels } from '../kernels/pool';
 import { paramsOf } from '../steps/params';
 import type { StepContext } from '../steps/step';
@@ -48,6 +51,7 @@ describe('masks', () => {
     const field = hills(ground);
     for (const kind of maskKinds) {
       if (['image', 'tributary', 'painted', 'layer'].includes(kind.id)) continue;
+      const rock = kind.id === 'rock' ? await rockHere(rockSchema.parse({ thickness: 30 }), ground, boundsOf(field.height)) : undefined;
       const numbers = paramsOf(kind.params).filter(({ meta }) => meta.max !== undefined && meta.kind !== 'seed');
       await fc.assert(
         fc.asyncProperty(fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 8, maxLength: 8 }), fc.boolean(), async (shares, invert) => {
@@ -57,7 +61,7 @@ describe('masks', () => {
               return [key, meta.kind === 'count' ? Math.round(value) : value];
             }),
           );
-          const weights = await weigh(field, kind.id, params, { invert, equalise: shares[0] > 0.5, gain: shares[1] });
+          const weights = await weigh(field, kind.id, params, { invert, equalise: shares[0] > 0.5, gain: shares[1] }, { rock: async () => rock });
           return weights.every((w) => w >= 0 && w <= 1);
         }),
         { seed: 11, numRuns: 12 },

@@ -423,8 +423,8 @@ describe('beginning', () => {
   it('from each of the starting courses, with its picture', async () => {
     const { context, page, faults } = await app.person();
     await page.goto(app.address);
-    await expect.poll(() => page.getByRole('button', { name: /^Begin from/ }).count()).toBe(10);
-    await expect.poll(() => page.locator('[class*=start] img').count(), { timeout: 60_000 }).toBe(10);
+    await expect.poll(() => page.getByRole('button', { name: /^Begin from/ }).count()).toBe(12);
+    await expect.poll(() => page.locator('[class*=start] img').count(), { timeout: 120_000 }).toBe(12);
     await page.getByRole('button', { name: 'Begin from Dune sea' }).click();
     await fullGround(page);
     expect(await namesOn(page, 'Stem')).toEqual(['Floor', 'High ridges', 'Lesser ridges']);

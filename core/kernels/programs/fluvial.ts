@@ -1,12 +1,12 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
-import { lowestSample } from './drainage';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
 import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
+import { baseOf, markOutlets } from './outlets';
 
 export interface FluvialArgs {
   across: number;
@@ -103,8 +103,6 @@ const HANDED_SMOOTH = 2;
 const WORN_OFF = 0.35;
 /** An outlet gives way to a breach only. */
 const OUTLET_EASE = 1e-9;
-/** Water leaves an open edge in its valleys: where the rim is lowest for this part of the longer side to either hand. */
-const OUTLET_REACH = 1 / 12;
 
 /**
  * Time goes on while the grids grow finer: on each this share of it passes, in so many steps, from
@@ -347,59 +345,6 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
     }
   }
   yield;
-}
-
-/** Counts along the rim, from the north-west corner around. */
-const rimIndex = (row: number, column: number, { across, down }: Level): number =>
-  row === 0
-    ? column
-    : column === across - 1
-      ? across - 1 + row
-      : row === down - 1
-        ? 2 * (across - 1) + (down - 1) - column
-        : 2 * (across - 1) + 2 * (down - 1) - row;
-
-/** Where water leaves over an open edge: the lowest places of the rim as it stands. In checks of laws, all of it. */
-function markOutlets(arena: Arena, args: FluvialArgs, level: Level, at: Work): void {
-  const { across, down, stride } = level;
-  const count = Math.max(1, 2 * (across - 1) + 2 * (down - 1));
-  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down)).fill(0);
-  if (!args.open) return;
-  if (args.held || args.alone || across < 3 || down < 3) {
-    flags.fill(1);
-    return;
-  }
-  const height = floats(arena, arena.start + at.height, bytesOf(level) / 4);
-  const rim = new Float32Array(count);
-  const place = (row: number, column: number) => {
-    rim[rimIndex(row, column, level)] = height[(row + 1) * stride + 1 + column];
-  };
-  for (let column = 0; column < across; column++) for (const row of [0, down - 1]) place(row, column);
-  for (let row = 0; row < down; row++) for (const column of [0, across - 1]) place(row, column);
-  const long = Math.max(level.spacingX * (across - 1), level.spacingY * (down - 1));
-  const reach = Math.max(1, Math.min((count >> 1) - 1, Math.round((OUTLET_REACH * long) / Math.max(level.spacingX, level.spacingY))));
-  for (let i = 0; i < count; i++) {
-    let lowest = true;
-    for (let k = 1; k <= reach && lowest; k++) {
-      // Of level places the first counts.
-      if (rim[(i + k) % count] < rim[i] || rim[(i - k + count) % count] <= rim[i]) lowest = false;
-    }
-    flags[i] = lowest ? 1 : 0;
-  }
-  if (!flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
-}
-
-/** Whether a sample is where water leaves. */
-function baseOf(arena: Arena, args: FluvialArgs, level: Level, at: Work): (p: number, row: number, column: number) => boolean {
-  const { across, down } = level;
-  const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
-  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down));
-  const lowest = args.open ? -1 : lowestSample(bed, level);
-  return (p, row, column) => {
-    if (bed[p] < args.sea || p === lowest) return true;
-    if (!args.open || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
-    return flags[rimIndex(row, column, level)] === 1;
-  };
 }
 
 /** `again`: the same grid was routed just before, and only what the flood marked has to be cleared. */

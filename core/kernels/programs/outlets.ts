@@ -1,0 +1,77 @@
+import { floats, type Arena } from '../program';
+import { lowestSample } from './drainage';
+import type { Rung } from './ladder';
+import { bytesOf } from './levels';
+
+/** Water leaves an open edge in its valleys: where the rim is lowest for this part of the longer side to either hand. */
+const OUTLET_REACH = 1 / 12;
+
+export interface OutletArgs {
+  open: boolean;
+  sea: number;
+  alone?: number;
+  held?: boolean;
+}
+
+export interface OutletGrid extends Rung {
+  bed: number;
+}
+
+/** Byte offsets from the arena's start. */
+export interface OutletsAt {
+  height: number;
+  outlets: number;
+}
+
+/** Counts along the rim, from the north-west corner around. */
+const rimIndex = (row: number, column: number, { across, down }: OutletGrid): number =>
+  row === 0
+    ? column
+    : column === across - 1
+      ? across - 1 + row
+      : row === down - 1
+        ? 2 * (across - 1) + (down - 1) - column
+        : 2 * (across - 1) + 2 * (down - 1) - row;
+
+/** Where water leaves over an open edge: the lowest places of the rim as it stands. In checks of laws, all of it. */
+export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt): void {
+  const { across, down, stride } = level;
+  const count = Math.max(1, 2 * (across - 1) + 2 * (down - 1));
+  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down)).fill(0);
+  if (!args.open) return;
+  if (args.held || args.alone || across < 3 || down < 3) {
+    flags.fill(1);
+    return;
+  }
+  const height = floats(arena, arena.start + at.height, bytesOf(level) / 4);
+  const rim = new Float32Array(count);
+  const place = (row: number, column: number) => {
+    rim[rimIndex(row, column, level)] = height[(row + 1) * stride + 1 + column];
+  };
+  for (let column = 0; column < across; column++) for (const row of [0, down - 1]) place(row, column);
+  for (let row = 0; row < down; row++) for (const column of [0, across - 1]) place(row, column);
+  const long = Math.max(level.spacingX * (across - 1), level.spacingY * (down - 1));
+  const reach = Math.max(1, Math.min((count >> 1) - 1, Math.round((OUTLET_REACH * long) / Math.max(level.spacingX, level.spacingY))));
+  for (let i = 0; i < count; i++) {
+    let lowest = true;
+    for (let k = 1; k <= reach && lowest; k++) {
+      // Of level places the first counts.
+      if (rim[(i + k) % count] < rim[i] || rim[(i - k + count) % count] <= rim[i]) lowest = false;
+    }
+    flags[i] = lowest ? 1 : 0;
+  }
+  if (!flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
+}
+
+/** Whether a sample is where water leaves. */
+export function baseOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt): (p: number, row: number, column: number) => boolean {
+  const { across, down } = level;
+  const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
+  const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down));
+  const lowest = args.open ? -1 : lowestSample(bed, level);
+  return (p, row, column) => {
+    if (bed[p] < args.sea || p === lowest) return true;
+    if (!args.open || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
+    return flags[rimIndex(row, column, level)] === 1;
+  };
+}
