@@ -4,7 +4,7 @@ import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type B
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 import { baseOf, markOutlets } from './outlets';
 
@@ -174,15 +174,12 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
       yield* pass(arena, passage, own.bed, at.south, coarse.bed, band);
       yield* pass(arena, passage, own.bank, at.south, coarse.bank, band);
       if (args.beds) yield* passBeds(arena, passage, own.beds, at.south, coarse.beds, band);
-      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
-      const { from, to } = rowsOf(coarse.down, band);
-      if (!args.masked) ease.fill(1, (from + 1) * coarse.stride, (to + 1) * coarse.stride);
+      if (args.masked) yield* passShares(arena, passage, own.ease, at.south, coarse.ease, band);
       else {
-        yield* pass(arena, passage, own.ease, at.south, coarse.ease, band);
-        // A spline's weights leave the share between 0 and 1 by a hair.
-        for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
+        const { from, to } = rowsOf(coarse.down, band);
+        floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4).fill(1, (from + 1) * coarse.stride, (to + 1) * coarse.stride);
+        yield;
       }
-      yield;
     }
     const rounds = args.alone ?? 1;
     const all = levels.reduce((sum, level, l) => sum + level.across * level.down * rounds * stints[l].steps, 0);

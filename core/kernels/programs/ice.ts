@@ -5,7 +5,7 @@ import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords,
 import { conveyTill, type Conveyed } from './ice-till';
 import { FLOW_BORDER } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { isSharedWith, ladderOf, pass, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
 /** Glen's law with n = 3 over shallow ice: 2 A (ρ g)³ / 5 with A = 2.4 · 10⁻²⁴ s⁻¹ Pa⁻³ (Cuffey & Paterson 2010, at 0 °C), a year: m⁻³ a⁻¹. */
@@ -145,13 +145,9 @@ export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
-      for (const what of ['given', 'snowline', 'ease'] as const) yield* pass(arena, passage, own[what], at.between, coarse[what], band);
+      for (const what of ['given', 'snowline'] as const) yield* pass(arena, passage, own[what], at.between, coarse[what], band);
       if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
-      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
-      const { from, to } = rowsOf(coarse.down, band);
-      // A spline's weights leave the share between 0 and 1 by a hair.
-      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
-      yield;
+      yield* passShares(arena, passage, own.ease, at.between, coarse.ease, band);
     }
     const stints = stintsOf(args, levels);
     const all = levels.reduce((sum, level, l) => sum + level.across * level.down * stints[l].steps, 0);

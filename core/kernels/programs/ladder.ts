@@ -206,6 +206,17 @@ export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number,
   yield;
 }
 
+/** The same for shares of 0 to 1: a spline's weights leave them by a hair. */
+export function* passShares(arena: Arena, passage: Passage, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
+  yield* pass(arena, passage, source, between, out, band);
+  const { to } = passage;
+  const shares = floats(arena, arena.start + out, bytesOf(to) / 4);
+  const rows = rowsOf(to.down, band);
+  for (let p = (rows.from + to.above) * to.stride; p < (rows.to + to.above) * to.stride; p++)
+    shares[p] = shares[p] < 1e-4 ? 0 : shares[p] > 0.9999 ? 1 : shares[p];
+  yield;
+}
+
 /** What a grid's floats come to, each by the share of a cell that its sample stands for, times the cell: m³ where they are metres. */
 export function volumeOf(arena: Arena, grid: Rung, at: number): number {
   const values = floats(arena, arena.start + at, bytesOf(grid) / 4);

@@ -2,7 +2,7 @@ import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
+import { isSharedWith, keepVolume, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 import { writeWeights } from './talus';
 
@@ -142,13 +142,8 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
       yield* pass(arena, passage, own.bed, at.between, coarse.bed, band);
-      yield* pass(arena, passage, own.ease, at.between, coarse.ease, band);
       if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
-      const ease = floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4);
-      const { from, to } = rowsOf(coarse.down, band);
-      // A spline's weights leave the share between 0 and 1 by a hair.
-      for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) ease[p] = ease[p] < 1e-4 ? 0 : ease[p] > 0.9999 ? 1 : ease[p];
-      yield;
+      yield* passShares(arena, passage, own.ease, at.between, coarse.ease, band);
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.steps;
     let done = 0;

@@ -335,6 +335,13 @@ const area = (squareMetres: number) =>
       ? `${figure(squareMetres / 1e4, 1)} ha`
       : `${figure(squareMetres, 0)} m²`;
 
+/** What a drape's scale is of. */
+function drapeWords({ name, unit, diverging }: LayerDrape): string {
+  if (unit === 'm²') return `${name}: land that drains through`;
+  if (unit === '%') return `${name}: soft to hard`;
+  return diverging ? name : `${name}, depth`;
+}
+
 function LayerLegend({ layer }: { layer: LayerPicture }) {
   const drape: LayerDrape = LAYER_DRAPES[layer.drape];
   if (!layer.values) return <span>{drape.absent}</span>;
@@ -348,7 +355,7 @@ function LayerLegend({ layer }: { layer: LayerPicture }) {
         <span>{drape.diverging ? `fill ${shown(layer.high)}` : `${drape.unit === 'm' ? '≥ ' : ''}${shown(layer.high)}`}</span>
       </span>
       <span>
-        {drape.unit === 'm²' ? `${drape.name}: land that drains through` : drape.diverging ? drape.name : `${drape.name}, depth`}
+        {drapeWords(drape)}
         {layer.of && `, ${layer.of}`}
       </span>
     </>
