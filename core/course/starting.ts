@@ -291,6 +291,7 @@ export const startingCourses: readonly StartingCourse[] = [
         makeCourse('Karst plateau', land(4096, 0), [
           stepUse('noise', { kind: 'fbm', feature: 2800, height: 170, level: 640, octaves: 8, gain: 0.42, seed: 8 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 5200, scale: 260, soften: 14, bank: 60, breach: 200, uplift: 40 }),
+          stepUse('canyon', { from: 900, depth: 120, width: 18, hard: 82, soft: 34 }, { name: 'Gorge' }),
           stepUse(
             'noise',
             { kind: 'fbm', basis: 'cellular', cell: 'nearest', feature: 210, height: 34, octaves: 3, gain: 0.4, seed: 77, warp: 40, warpFeature: 260 },

@@ -14,6 +14,7 @@ import { fit } from './range/fit';
 import { stretch } from './range/stretch';
 import { bands } from './shape/bands';
 import { blur } from './shape/blur';
+import { canyon } from './shape/canyon';
 import { channel } from './shape/channel';
 import { clamp } from './shape/clamp';
 import { curve } from './shape/curve';
@@ -87,6 +88,7 @@ export const steps: readonly Step[] = [
   roughen,
   falloff,
   channel,
+  canyon,
   levelArea,
   fluvial,
   runoff,

@@ -136,7 +136,7 @@ export function curvePoints(value: { from: number; to: number }[], options: { la
 }
 
 /** Points of a line on the ground, metres east and south of its north-west corner. */
-export function linePoints(options: { label: string; help?: string; closed?: boolean }) {
+export function linePoints(options: { label: string; help?: string; closed?: boolean; when?: ParamMeta['when'] }) {
   const meta: ParamMeta = { kind: 'line', unit: 'm', ...options };
   const place = z.number().min(-1e6).max(1e6);
   return z

@@ -76,7 +76,7 @@ describe('the course', () => {
   it('moves steps within and across lines by the mouse and by the keyboard', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);
-    const stem = ['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift'];
+    const stem = ['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Ice', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift'];
     expect(await namesOn(page, 'Stem')).toEqual(stem);
     expect(await namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Bedding']);
     // By the keyboard: Alt and the arrows.

@@ -58,7 +58,8 @@ function lower(a: number, b: number, width: number): number {
   return Math.min(a, b) - (near > 0 ? (near * near) / (4 * width) : 0);
 }
 
-function bedAlong(line: Vertex[], height: Float32Array, grid: Grid, depth: number, falls: boolean): Float64Array {
+/** The level of a bed `depth` metres under the ground along a line; `falls`: it never rises on its way. */
+export function bedAlong(line: Vertex[], height: Float32Array, grid: Grid, depth: number, falls: boolean): Float64Array {
   const sample = cubicSampler(height, grid.across, grid.down, 'carry', true);
   const floor = Float64Array.from(line, ({ east, south }) => {
     const x = Math.min(grid.across - 1, Math.max(0, (east - grid.firstX) / grid.stepX));
