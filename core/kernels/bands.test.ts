@@ -14,7 +14,7 @@ const courses: { name: string; course: Course }[] = [
   { name: 'every step', course: everyStep() },
   ...startingCourses.map(({ id, make }) => {
     const course = make();
-    return { name: id, course: { ...course, ground: makeGround({ ...course.ground, across: 257, down: 257 }) } };
+    return { name: id, course: { ...course, ground: makeGround({ ...course.ground, across: 161, down: 161 }) } };
   }),
 ];
 
