@@ -179,4 +179,24 @@ describe('undo', () => {
     expect(allUses(get().course!).find((u) => u.id === id)!.params.seed).toBe(second);
     expect(get().course!.rolls[id]).toHaveLength(2);
   });
+
+  it('keeps the rolls of the whole terrain, and goes back to each', () => {
+    ops.addStep('noise', { line: '', index: 1 }, { seed: 5 });
+    const began = get().course!.stem.map((use) => use.params.seed);
+    keeping.reRollWhole();
+    const rolled = get().course!.stem.map((use) => use.params.seed);
+    expect(rolled).not.toEqual(began);
+    expect(get().course!.wholeRolls.map(({ number }) => number)).toEqual([0, keeping.wholeRollOf(get().course!)!.number]);
+    keeping.goToWholeRoll(0);
+    expect(get().course!.stem.map((use) => use.params.seed)).toEqual(began);
+    undo();
+    undo();
+    expect(get().course!.stem.map((use) => use.params.seed)).toEqual(began);
+    // Undo takes back the ground; what was rolled stays to go to.
+    expect(get().course!.wholeRolls).toHaveLength(2);
+    keeping.favourWholeRoll(0, true);
+    for (let i = 0; i < 70; i++) keeping.reRollWhole();
+    expect(get().course!.wholeRolls.length).toBeLessThanOrEqual(60);
+    expect(get().course!.wholeRolls[0]).toMatchObject({ number: 0, favourite: true });
+  });
 });

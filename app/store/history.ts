@@ -71,8 +71,9 @@ function keepSelection(): void {
 export function replaceCourse(next: Course, label: string): void {
   change(label, (course) => {
     const rolls = { ...next.rolls, ...course.rolls };
+    const wholeRolls = [...course.wholeRolls, ...next.wholeRolls.filter(({ number }) => !course.wholeRolls.some((roll) => roll.number === number))];
     for (const key of Object.keys(course) as (keyof Course)[]) delete (course as Record<string, unknown>)[key];
-    Object.assign(course, next, { rolls });
+    Object.assign(course, next, { rolls, wholeRolls: wholeRolls.slice(0, 200) });
   });
 }
 

@@ -1,8 +1,8 @@
-import { parseCourse, sentenceOf, type Course } from '@upland-cast/core';
+import { courseWithSeeds, parseCourse, rollCourse, seedsOf, sentenceOf, type Course } from '@upland-cast/core';
 import { engine } from '../engine/client';
 import { db, type MarkRow } from '../storage/db';
 import { setParam } from './course';
-import { amend, replaceCourse } from './history';
+import { amend, change, replaceCourse } from './history';
 import { saveNow } from './persistence';
 import { say, useTerrain } from './state';
 import { settled } from './evaluation';
@@ -43,6 +43,58 @@ export function goToRoll(id: string, seed: number): void {
 export function favourRoll(id: string, seed: number, favourite: boolean): void {
   amend((course) => {
     const roll = course.rolls[id]?.find((r) => r.seed === seed);
+    if (roll) roll.favourite = favourite;
+  });
+}
+
+// Rolls of the whole terrain: all its seeds at once.
+
+const MOST_WHOLE_ROLLS = 60;
+
+type WholeRoll = Course['wholeRolls'][number];
+
+const sameSeeds = (a: WholeRoll['seeds'], b: WholeRoll['seeds']) => Object.keys(b).every((key) => a[key] === b[key]);
+
+/** The roll that the terrain's seeds are now, where it is one of those that are kept. */
+export const wholeRollOf = (course: Course): WholeRoll | undefined => {
+  const now = seedsOf(course);
+  return course.wholeRolls.find(({ seeds }) => sameSeeds(seeds, now));
+};
+
+function keepWholeRoll(number: number): void {
+  amend((course) => {
+    if (wholeRollOf(course)) return;
+    course.wholeRolls.push({ number, favourite: false, seeds: seedsOf(course) });
+    const plain = course.wholeRolls.findIndex((roll) => !roll.favourite);
+    if (course.wholeRolls.length > MOST_WHOLE_ROLLS && plain >= 0) course.wholeRolls.splice(plain, 1);
+  });
+}
+
+/** Takes the steps of another roll, and leaves what is kept beside them. */
+const take = (course: Course, { stem, tributaries }: Course) => Object.assign(course, { stem, tributaries });
+
+/** Another ground of the same kind: every seed of the terrain drawn anew. The one that it was stays among its rolls. */
+export function reRollWhole(): void {
+  const { course } = get();
+  if (!course) return;
+  const taken = new Set(course.wholeRolls.map(({ number }) => number));
+  const draw = () => 1 + (crypto.getRandomValues(new Uint32Array(1))[0] % 999_999);
+  keepWholeRoll(taken.has(0) ? draw() : 0);
+  let number = draw();
+  while (taken.has(number)) number = draw();
+  change('Another one like this', (next) => void take(next, rollCourse(course, number)));
+  keepWholeRoll(number);
+}
+
+export function goToWholeRoll(number: number): void {
+  const { course } = get();
+  const roll = course?.wholeRolls.find((one) => one.number === number);
+  if (course && roll) change(`Go to roll ${number}`, (next) => void take(next, courseWithSeeds(course, roll.seeds)));
+}
+
+export function favourWholeRoll(number: number, favourite: boolean): void {
+  amend((course) => {
+    const roll = course.wholeRolls.find((one) => one.number === number);
     if (roll) roll.favourite = favourite;
   });
 }

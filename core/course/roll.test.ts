@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { inlineKernels } from '../kernels/pool';
 import { evaluate } from './evaluate';
-import { rollCourse } from './roll';
+import { beginRolled, courseWithSeeds, rollCourse, seedsOf as everySeedOf } from './roll';
 import type { Course } from './schema';
 import { startingCourse, startingCourses } from './starting';
 
@@ -36,5 +36,29 @@ describe('another roll of a course', () => {
     expect(range(b) / range(a)).toBeLessThan(2);
     const apart = Math.sqrt(a.reduce((sum, h, i) => sum + (h - b[i]) ** 2, 0) / a.length);
     expect(apart).toBeGreaterThan(0.1 * range(a));
+  });
+
+  it('is gone back from by the seeds that were kept; a step that came later keeps its own', () => {
+    const own = startingCourse('ice-fells')!.make();
+    const rolled = beginRolled(own, 11);
+    expect(rolled.wholeRolls.map(({ number }) => number)).toEqual([0, 11]);
+    expect(everySeedOf(rolled)).toEqual(rolled.wholeRolls[1].seeds);
+    expect(courseWithSeeds(rolled, rolled.wholeRolls[0].seeds).stem).toEqual(own.stem);
+    const later = { ...rolled.stem[0], id: 'later', params: { ...rolled.stem[0].params, seed: 4_242 } };
+    const grown = courseWithSeeds({ ...rolled, stem: [...rolled.stem, later] }, rolled.wholeRolls[0].seeds);
+    expect(grown.stem.at(-1)!.params.seed).toBe(4_242);
+    expect(grown.stem.slice(0, -1)).toEqual(own.stem);
+  });
+
+  it('tells masks of one name apart by their steps', () => {
+    const course = startingCourse('dune-sea')!.make();
+    const mask = { id: 'm', kind: 'noise', params: { seed: 1 } };
+    const twice = {
+      ...course,
+      stem: course.stem.map((use, i) => ({ ...use, where: { ...use.where, masks: [{ ...mask, params: { seed: i + 1 } }] } })),
+    } as unknown as Course;
+    const seeds = everySeedOf(twice);
+    twice.stem.forEach(({ id }, i) => expect(seeds[`${id}/m`]).toBe(i + 1));
+    expect(courseWithSeeds(twice, seeds)).toEqual(twice);
   });
 });

@@ -77,6 +77,17 @@ export const courseSchema = looseObject(
       .default({}),
     /** Every seed that a source has had, by the step's id, oldest first. */
     rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
+    /** Rolls of the whole course: every seed of its steps, by their ids, and of their masks ("step/mask"), oldest first. */
+    wholeRolls: z
+      .array(
+        z.object({
+          number: z.int().min(0).max(999_999),
+          favourite: z.boolean().default(false),
+          seeds: z.record(z.string().min(1).max(129), z.int().min(0).max(0xffffffff)),
+        }),
+      )
+      .max(200)
+      .default([]),
     /** Named places whose heights are watched, metres from the north-west corner. */
     spots: z
       .array(place.extend({ id: idSchema, name: z.string().max(80) }))
@@ -221,7 +232,20 @@ export function makeTributary(name: string, steps: StepUse[] = [], id = freshId(
 
 /** An empty course on a ground. */
 export function makeCourse(name: string, ground: Course['ground'], stem: StepUse[] = [], tributaries: Tributary[] = []): Course {
-  return { format: 'upland-cast course', version: COURSE_VERSION, name, ground, stem, tributaries, assets: {}, rolls: {}, spots: [], cameras: [], orders: [] };
+  return {
+    format: 'upland-cast course',
+    version: COURSE_VERSION,
+    name,
+    ground,
+    stem,
+    tributaries,
+    assets: {},
+    rolls: {},
+    wholeRolls: [],
+    spots: [],
+    cameras: [],
+    orders: [],
+  };
 }
 
 /** The assets that a course reads, by SHA-256. Steps that are unknown or set wrong read none. */

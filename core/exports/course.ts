@@ -32,7 +32,7 @@ export {
   type StepUse,
   type Tributary,
 } from '../course/schema';
-export { rollCourse } from '../course/roll';
+export { beginRolled, courseWithSeeds, rollCourse, seedsOf } from '../course/roll';
 export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
 export { waterRulesOf } from '../course/water';
 export { COMBINES, maskUse, type MaskUse } from '../course/where';

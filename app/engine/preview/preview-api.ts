@@ -175,6 +175,13 @@ export const previewApi = {
     return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height) } : null;
   },
 
+  /** A whole course in small, for its card among the rolls of the whole terrain. */
+  async coursePicture(course: Course): Promise<{ width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> } | null> {
+    const { width, height } = ROLL_PICTURE;
+    const answer = await outcome(() => evaluate(course, { kernels, ground: previewGround(course.ground, 129), asset: loadAsset }));
+    return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height, true) } : null;
+  },
+
   /** A starting course as a picture for its card, PNG. */
   async startingPicture(id: string): Promise<Blob | null> {
     const course = startingCourse(id)?.make();

@@ -1,4 +1,4 @@
-import { Bookmark, CircleHelp, Layers, Moon, Mountain, Redo2, Sun, Undo2, Waves } from 'lucide-react';
+import { Bookmark, CircleHelp, Dices, Layers, Moon, Mountain, Redo2, Sun, Undo2, Waves } from 'lucide-react';
 import { useRef, useState } from 'react';
 import { spacingOf } from '@upland-cast/core';
 import { Button } from '../../components/controls';
@@ -13,12 +13,13 @@ import { MarksDialog } from '../work/dialogs/MarksDialog';
 import { RockDialog } from '../work/dialogs/RockDialog';
 import { SavesDialog } from '../work/dialogs/SavesDialog';
 import { WaterDialog } from '../work/dialogs/WaterDialog';
+import { WholeRollsDialog } from '../work/dialogs/WholeRollsDialog';
 import { rooms } from './rooms';
 import css from './Header.module.css';
 
 export function Header() {
   const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
-  const [open, setOpen] = useState<'ground' | 'rock' | 'water' | 'saves' | 'marks' | null>(null);
+  const [open, setOpen] = useState<'ground' | 'rock' | 'water' | 'rolls' | 'saves' | 'marks' | null>(null);
   const [name, setName] = useState<string | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
   const takeName = () => {
@@ -57,6 +58,9 @@ export function Header() {
           </Button>
           <Button square aria-label="Lakes and streams" title="Lakes and streams: what counts as one" onClick={() => setOpen('water')}>
             <Waves size={14} />
+          </Button>
+          <Button square aria-label="Another one like this" title="Another one like this: every seed drawn anew, rolls kept" onClick={() => setOpen('rolls')}>
+            <Dices size={14} />
           </Button>
           <nav className={css.rooms} aria-label="Rooms">
             {rooms.map(({ id, title }) => (
@@ -138,6 +142,7 @@ export function Header() {
       {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}
       {open === 'rock' && <RockDialog onClose={() => setOpen(null)} />}
       {open === 'water' && <WaterDialog onClose={() => setOpen(null)} />}
+      {open === 'rolls' && <WholeRollsDialog onClose={() => setOpen(null)} />}
       {open === 'marks' && <MarksDialog onClose={() => setOpen(null)} />}
       {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
     </header>

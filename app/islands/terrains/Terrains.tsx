@@ -1,6 +1,6 @@
 import { Dices, Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import { allUses, makeCourse, makeGround, rollCourse, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
+import { allUses, beginRolled, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
 import { Button } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
@@ -318,7 +318,7 @@ function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: 
   }, [start.id]);
   const begin = async (roll: number) => {
     try {
-      location.href = `/terrain?id=${await addTerrain(rollCourse(start.make(), roll))}`;
+      location.href = `/terrain?id=${await addTerrain(beginRolled(start.make(), roll))}`;
     } catch (error) {
       onFault(storageSentence(error));
     }

@@ -1,12 +1,14 @@
 import { z } from 'zod';
+import { asOnEdge, carriedOn, sizeWithApron, withApron, withoutApron, type Apron } from '../../field/apron';
 import { gaussian } from '../../field/gaussian';
-import { spacingOf } from '../../field/ground';
+import { spacingOf, type Ground } from '../../field/ground';
 import { octavesOf } from '../../field/octaves';
 import { boundsOf } from '../../field/statistics';
 import { gridOf, wholeOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { GLEN, iceProgram } from '../../kernels/programs/ice';
 import { noiseProgram } from '../../kernels/programs/noise';
+import type { InterimState } from '../../kernels/program';
 import { choice, count, degrees, distance, hidden, plain, ratio, seed } from '../params';
 import { defineStep, type StepContext, type StepInput } from '../step';
 import { bedsArgs, bedsOf, changed, easeOf, hereAndSeen, samplesOf, wearInputs, wearParams } from './common';
@@ -30,6 +32,11 @@ const CALVES = 25;
 /** Hummocks of till, of the ground's size, and how much they vary it. */
 const HUMMOCK_SIZE = 0.02;
 const HUMMOCKS = 0.35;
+
+/** Ground goes on so far past its rim, of its longer side, for ice to come from and go to. */
+const APRON = 1 / 16;
+/** It may rise and fall there so far past its range, of it. */
+const APRON_ROOM = 0.25;
 
 /**
  * Ice gathers over a snow line, flows by its own weight, wears its bed where it slides, and lays down what it carries where it melts: corries, troughs with
@@ -97,17 +104,27 @@ export const glacier = defineStep({
     const like = Math.max(ground.width, ground.depth) / LIKE;
     const dry = Math.max(lowest, sea);
     const line = dry + params.snowline * (highest - dry);
-    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({
-      bed: given.height,
-      ease: await easeOf(given, params, asked),
-      snowline: await snowlines(given, asked, line, params.favour * (highest - dry), params.towards),
-      beds: await bedsOf(given, params, asked, 0.5 * (highest - lowest)),
-    }));
+    const margin = APRON_ROOM * (highest - lowest);
+    const beyond = carriedOn(lowest - margin, highest + margin);
+    const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => {
+      const on = (values: Float32Array, how: (edge: number, within: number) => number = asOnEdge) =>
+        withApron(values, given.ground, apronOf(given.ground), how);
+      const ease = await easeOf(given, params, asked);
+      const beds = await bedsOf(given, params, asked, 0.5 * (highest - lowest));
+      return {
+        bed: on(given.height, beyond),
+        ease: ease && on(ease),
+        snowline: on(await snowlines(given, asked, line, params.favour * (highest - dry), params.towards)),
+        beds: beds && { ...beds, uplift: on(beds.uplift), sound: beds.sound && on(beds.sound) },
+      };
+    });
+    const apron = apronOf(ground);
     const made = await kernels.run(
       iceProgram,
       {
         ...samplesOf(ground),
-        ...args,
+        ...sizeWithApron(ground, apron),
+        ...(args.seen && context.seen ? { seen: { ...args.seen, ...sizeWithApron(args.seen, apronOf(context.seen.context.ground)) } } : {}),
         flow: GLEN / (like * like * like),
         slide: (GLEN * SLIDES_LIKE * (params.slide / Math.max(0.05, 1 - params.slide))) / (like * like),
         gradient: 0.008 * params.snow,
@@ -127,17 +144,32 @@ export const glacier = defineStep({
         until: params.until,
       },
       inputs,
-      { progress, signal, halt: context.halt, watch: context.watch },
+      { progress, signal, halt: context.halt, watch: context.watch && ((state) => context.watch!(withinRim(state, ground, apron))) },
     );
     if (made.reached) context.reached?.({ until: made.reached });
-    if (!made.ice.some((depth) => depth > 0)) return none('The snow line lies above all of the ground: no ice gathers. Lower it.');
-    const { change, ice, till } = made;
+    const [change, ice, till] = [made.change, made.ice, made.till].map((values) => withoutApron(values, ground, apron));
+    if (!ice.some((depth) => depth > 0)) return none('The snow line lies above all of the ground: no ice gathers. Lower it.');
     await hummocks(till, change, context, params.seed);
     if (params.leaves === 'lies') for (let i = 0; i < change.length; i++) change[i] += ice[i];
     const { height: out, layers } = changed(height, change);
     return { height: out, layers: { ...layers, ice, till } };
   },
 });
+
+/** The samples that a ground goes on for past its rim. */
+function apronOf(ground: Ground): Apron {
+  const { x, y } = spacingOf(ground);
+  const far = APRON * Math.max(ground.width, ground.depth);
+  return { x: Math.round(far / x), y: Math.round(far / y) };
+}
+
+/** What stands of a work that is under way, without the apron: as near as its grid's samples let it be. */
+function withinRim({ across, down, change }: InterimState, ground: Ground, apron: Apron): InterimState {
+  const whole = sizeWithApron(ground, apron);
+  const own: Apron = { x: Math.round((across * apron.x) / whole.across), y: Math.round((down * apron.y) / whole.down) };
+  const size = { across: across - 2 * own.x, down: down - 2 * own.y };
+  return { ...size, change: withoutApron(change, size, own) };
+}
 
 /** The height of the snow line at every sample: lower where the ground around faces the shade. */
 async function snowlines({ height, ground: here }: StepInput, { kernels, signal }: StepContext, line: number, lower: number, towards: number) {

@@ -1,9 +1,10 @@
 import { Star } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import type { StepUse } from '@upland-cast/core';
 import { engine } from '../../../engine/client';
 import { favourRoll, goToRoll } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
+import { RollPicture } from './RollPicture';
 import css from './RollsStrip.module.css';
 
 /** The rolls of a source: every seed it has had, with its relief; a press goes back to one. */
@@ -34,7 +35,10 @@ export function RollsStrip({ use, seed, readOnly }: { use: StepUse; seed: number
               disabled={readOnly}
               onClick={() => goToRoll(use.id, roll.seed)}
             >
-              <RollPicture use={use} seed={roll.seed} />
+              <RollPicture
+                pictureKey={JSON.stringify([use.id, use.step, { ...use.params, seed: 0 }, use.join, roll.seed])}
+                make={() => engine().rollPicture(useTerrain.getState().course!, use.id, roll.seed)}
+              />
               <span className="number">{roll.seed}</span>
             </button>
             <button
@@ -53,39 +57,4 @@ export function RollsStrip({ use, seed, readOnly }: { use: StepUse; seed: number
       </ul>
     </div>
   );
-}
-
-/** Pictures by what they show; worked out small, one after the other. */
-const pictures = new Map<string, ImageData>();
-let turn: Promise<unknown> = Promise.resolve();
-
-function RollPicture({ use, seed }: { use: StepUse; seed: number }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const key = JSON.stringify([use.id, use.step, { ...use.params, seed: 0 }, use.join, seed]);
-  useEffect(() => {
-    let gone = false;
-    const draw = (image: ImageData) => !gone && canvas.current?.getContext('2d')?.putImageData(image, 0, 0);
-    const known = pictures.get(key);
-    if (known) {
-      draw(known);
-      return;
-    }
-    // While a setting moves the pictures wait.
-    const wait = setTimeout(() => {
-      turn = turn.then(async () => {
-        if (gone) return;
-        const picture = await engine().rollPicture(useTerrain.getState().course!, use.id, seed);
-        if (!picture) return;
-        const image = new ImageData(picture.pixels, picture.width, picture.height);
-        if (pictures.size > 500) pictures.clear();
-        pictures.set(key, image);
-        draw(image);
-      });
-    }, 500);
-    return () => {
-      gone = true;
-      clearTimeout(wait);
-    };
-  }, [key, use.id, seed]);
-  return <canvas ref={canvas} width={104} height={56} aria-hidden="true" />;
 }
