@@ -115,7 +115,7 @@ describe('the schema of version 2', () => {
   it('brings a course of version 1 along', () => {
     const old = { format: 'upland-cast course', version: 1, name: 'Old', ground, stem: [{ id: 'a', step: 'flat', params: {}, join: 'replace' }], assets: {} };
     const course = parseCourse(JSON.parse(JSON.stringify(old)));
-    expect(course).toMatchObject({ version: 4, tributaries: [], rolls: {}, spots: [] });
+    expect(course).toMatchObject({ version: 5, tributaries: [], rolls: {}, spots: [] });
     expect(course.stem[0]).toMatchObject({ hold: 'none', where: { masks: [], combine: 'multiply' } });
   });
 

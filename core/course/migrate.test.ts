@@ -44,7 +44,7 @@ describe('a course of version 3', () => {
   it('keeps shores that build a beach and cut nothing back, and says so', () => {
     const course = { ...makeCourse('old', groundOf(65, 65, 8), [stepUse('shore', { scale: 30 }), stepUse('shore', {})]), version: 3 };
     const { stem, version } = parseCourse(JSON.parse(JSON.stringify(course)));
-    expect(version).toBe(4);
+    expect(version).toBe(5);
     expect(stem.map((use) => settingsOf(use).retreat)).toEqual([0, 0]);
     expect(settingsOf(stem[0])).toMatchObject({ scale: 30 });
     expect(stem[0].note).toMatch(/cut no cliff/);

@@ -12,6 +12,14 @@ interface Was {
   note: string;
 }
 
+/** What version 4 had another meaning for. */
+const VERSION_4: Record<string, Was> = {
+  volcano: {
+    params: { follow: 'cone' },
+    note: 'Made before version 5: flows are drawn down the slope now, and lie elsewhere. Set “Flows run down” to the ground to have them follow what lies beneath.',
+  },
+};
+
 /** What version 3 had another meaning for. */
 const VERSION_3: Record<string, Was> = {
   shore: {
@@ -68,4 +76,6 @@ export const migrations: Record<number, (course: Record<string, unknown>) => Rec
   2: (course) => ({ ...course, version: 3, ...ofLines(course, VERSION_2) }),
   // Version 4's waves cut the coast back.
   3: (course) => ({ ...course, version: 4, ...ofLines(course, VERSION_3) }),
+  // Version 5's flows of lava follow the ground.
+  4: (course) => ({ ...course, version: 5, ...ofLines(course, VERSION_4) }),
 };

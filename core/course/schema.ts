@@ -14,7 +14,7 @@ import { checkedSettings } from './settings';
 import { migrations } from './migrate';
 import { inputsOfWhere, whereSchema } from './where';
 
-export const COURSE_VERSION = 4;
+export const COURSE_VERSION = 5;
 
 export const HOLDS = { none: 'Nothing', mean: 'Mean', lowest: 'Lowest', highest: 'Highest' } as const;
 export type Hold = keyof typeof HOLDS;

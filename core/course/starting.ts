@@ -24,8 +24,8 @@ export const startingCourses: readonly StartingCourse[] = [
     make: () =>
       withRock(
         makeCourse('Downland', land(8192, 0), [
-          stepUse('noise', { kind: 'fbm', feature: 4200, height: 150, level: 190, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
-          stepUse('fluvial', { amount: 26_000, scale: 420, soften: 130, bank: 34, uplift: 190, breach: 300, exponent: 0.4 }),
+          stepUse('noise', { kind: 'fbm', feature: 4200, height: 190, level: 190, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 26_000, scale: 420, soften: 130, bank: 34, uplift: 230, breach: 300, exponent: 0.4 }),
           stepUse('blur', { size: 22 }),
           stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
         ]),
@@ -171,7 +171,7 @@ export const startingCourses: readonly StartingCourse[] = [
     summary: 'A cone with its crater, flows and gullies above a rolling foreland.',
     make: () =>
       makeCourse('Fire mountain', land(12_288, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 5200, height: 240, level: 260, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
+        stepUse('noise', { kind: 'fbm', feature: 5200, height: 360, level: 300, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
         stepUse(
           'volcano',
           {
@@ -262,9 +262,10 @@ export const startingCourses: readonly StartingCourse[] = [
       withRock(
         makeCourse('Scarplands', land(12_288, 0), [
           stepUse('noise', { kind: 'fbm', feature: 6200, height: 420, level: 520, octaves: 9, gain: 0.45, seed: 71 }, { join: 'replace' }),
-          stepUse('fluvial', { amount: 42_000, scale: 700, soften: 130, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
+          stepUse('fluvial', { amount: 30_000, scale: 1000, soften: 180, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
+          stepUse('blur', { size: 28 }, { name: 'Soil' }),
           stepUse('talus', { cliff: 44, fall: 24, repose: 34 }),
-          stepUse('runoff', { amount: 70, scale: 36, carry: 0.3 }),
+          stepUse('runoff', { amount: 45, scale: 80, carry: 0.3 }),
         ]),
         {
           thickness: 120,

@@ -21,5 +21,5 @@ export { describeLand, type LandReport, type LandVerdict, USUAL_LAND } from '../
 export { shorelineLength } from '../analysis/shoreline';
 export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT } from '../analysis/slope';
 export { powerSpectrum, spectralSlope, type SpectrumPoint } from '../analysis/spectrum';
-export { usualWater, type Water, waterOf, type WaterRules, WATERS, type Waters, waterSchema, waterWeights } from '../analysis/water';
+export { usualWater, type Water, waterDepth, waterOf, type WaterRules, WATERS, type Waters, waterSchema, waterWeights } from '../analysis/water';
 export { curvature, normalMap, roughness } from '../analysis/surface';

@@ -2,6 +2,7 @@ import {
   findUse,
   hardnessAtSurface,
   waterOf,
+  waterDepth,
   waterRulesOf,
   groundAtSamples,
   maskAt,
@@ -215,6 +216,10 @@ export const previewApi = {
     const result = await outcome(async () => {
       const { height, layers, ground: at } = await evaluate({ ...course, ground }, { kernels, cache, asset: loadAsset });
       const field: Field = { ground: at, height };
+      if (layer === 'standing water') {
+        const depth = waterDepth(await waterOf(kernels, fieldOf({ ground: at, height, layers }, course.ground), waterRulesOf(course)), 'all');
+        return writeLayer({ ground: { ...at, datum: 0 }, height: depth }, name);
+      }
       if (layer !== 'drainage' && layer !== 'streams') {
         if (!layers[layer]) throw new UplandError('layer', `No step leaves a layer "${layer}".`);
         return writeLayer({ ground: { ...at, datum: 0 }, height: layers[layer] }, name);

@@ -15,6 +15,7 @@ const MEANINGS: Record<string, string> = {
   water: 'depth of water, m',
   sediment: 'depth of what settled, m',
   drainage: 'land that drains through the ground as it is, m²',
+  'standing water': 'depth of sea, lakes and streams on the ground as it is, m',
   streams: 'lines with their order and catchment, GeoJSON',
 };
 
@@ -24,7 +25,7 @@ export function LayersPart({ course, ground }: { course: Course; ground: Ground 
   const [fault, setFault] = useState<string | null>(null);
   const names = useEngineQuery(() => engine().layerNames(course), [course]).value ?? [];
   const write = async (layer: string) => {
-    const file = fileNameOf(`${course.name}-${layer}`, layer === 'streams' ? '.geojson' : '.tif');
+    const file = fileNameOf(`${course.name}-${layer.replace(' ', '-')}`, layer === 'streams' ? '.geojson' : '.tif');
     setBusy(layer);
     setFault(null);
     const answer = await engine().layerFile(course, { layer, name: file, ground });
@@ -36,7 +37,7 @@ export function LayersPart({ course, ground }: { course: Course; ground: Ground 
     <Part title="Layers and drainage">
       <p className={css.note}>At the file’s samples, as 32-bit float TIFF: real metres and square metres, no codes.</p>
       <ul className={css.layers}>
-        {[...names, 'drainage', 'streams'].map((layer) => (
+        {[...names, 'drainage', 'standing water', 'streams'].map((layer) => (
           <li key={layer}>
             <Button disabled={busy !== null} onClick={() => void write(layer)}>
               <Download size={13} /> {busy === layer ? 'Writing …' : layer[0].toUpperCase() + layer.slice(1)}

@@ -24,6 +24,11 @@ export function heightAt({ ground, height }: HeightSource, east: number, south: 
   return north * (1 - v) + south2 * v;
 }
 
+/** Metres of water over a place of the ground: 0 where it is dry, or a stream too narrow to have a depth runs. */
+export function depthAt({ ground }: HeightSource, water: Float32Array, east: number, south: number): number {
+  return water.length === ground.across * ground.down ? Math.max(0, heightAt({ ground, height: water }, east, south)) : 0;
+}
+
 /** Whether the sample nearest a place has no height. */
 export function isHole({ ground, valid }: HeightSource & { valid?: Uint8Array }, east: number, south: number): boolean {
   if (!valid) return false;

@@ -29,6 +29,8 @@ export interface StillScene {
   sunHeight: number;
   /** Colours of the ground's samples, four bytes each. */
   colours: Uint8Array<ArrayBuffer> | null;
+  /** Water on the ground's samples, as the view has it; null: the sea alone. */
+  water: Float32Array<ArrayBuffer> | null;
 }
 
 const FILM = 24;
@@ -69,6 +71,7 @@ export class StillCamera {
     this.view = new GroundView(canvas, 1);
     this.view.setGround(scene.source, scene.range, scene.errors);
     this.view.setColours(scene.colours);
+    this.view.setWater(scene.water);
     this.view.setOptions({ ...scene.options, camera: 'relief', sculpting: false });
     this.view.setSunHeight(scene.sunHeight);
   }

@@ -1,9 +1,12 @@
 import { z } from 'zod';
+import { gaussian } from '../../field/gaussian';
 import { hash32 } from '../../field/hash';
+import { gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { defineStep } from '../step';
+import { defineStep, type StepContext, type StepInput } from '../step';
 import { choice, count, distance, ratio, seed } from '../params';
-import { drawsOf, noiseOver, overWindow, smoothShare } from './places';
+import { lavaFlows, layLava, type SurfaceAt } from './lava';
+import { noiseOver, overWindow, smoothShare } from './places';
 
 /** A cone of loose rock stands no steeper than this at its top (common practice: 30 to 35°). */
 const STEEPEST_CONE = 33;
@@ -42,18 +45,6 @@ function runOut(profile: (t: number) => number): (t: number) => number {
   };
 }
 
-interface Flow {
-  /** Direction at the crater, radians, and how it bends on the way. */
-  angle: number;
-  bend: number;
-  wave: number;
-  /** Shares of the radius at which it begins and ends. */
-  from: number;
-  to: number;
-  width: number;
-  thick: number;
-}
-
 /**
  * A volcano on its foot: a cone that steepens to its crater, or a shield that is gentle everywhere; with flows that run
  * down it between levees and end in lobes, and gullies where the cone is old. Metres.
@@ -80,6 +71,11 @@ export const volcano = defineStep({
     crater: distance(260, { fits: 'size', min: 0, max: 50_000, label: 'Crater', help: 'Its radius at the rim.' }),
     depth: distance(120, { fits: 'size', min: 0, max: 5_000, label: 'Crater depth' }),
     flows: count(9, { min: 0, max: 60, label: 'Flows' }),
+    follow: choice('ground', { ground: 'The ground', cone: 'The cone alone' }, {
+      more: true,
+      label: 'Flows run down',
+      help: 'The ground with what lies beneath: flows turn aside for hills, follow valleys, and end in hollows.',
+    }),
     thick: distance(14, { fits: 'size', min: 0, max: 500, label: 'Flow thickness' }),
     gullies: ratio(0.35, { label: 'Gullies', help: 'How deeply rain has cut the flanks of a cone.' }),
     east: distance(0, { min: -100_000, max: 100_000, label: 'East of the middle' }),
@@ -93,9 +89,9 @@ export const volcano = defineStep({
     { name: 'Shield', params: { kind: 'shield', height: 420, radius: 6_000, crater: 500, depth: 90, flows: 26, thick: 10 } },
   ],
   gives: 'difference',
-  reach: () => 0,
+  reach: ({ flows, follow }) => (flows > 0 && follow === 'ground' ? Infinity : 0),
   caption: ({ kind, height }) => `${kind} ${Math.round(height)} m`,
-  async run(_input, params, context) {
+  async run(input, params, context) {
     const { radius, crater, depth, gullies } = params;
     const { exp, tan, cos, sin, atan2 } = exactMath();
     const cone = params.kind === 'cone';
@@ -106,7 +102,6 @@ export const volcano = defineStep({
     const a = concavityOf(height, radius - rim, 0.2 + 4 * params.concave);
     const foot = exp(-a);
     const flank = cone ? runOut((t) => (exp(-a * t) - foot) / (1 - foot)) : (t: number) => (1 - t * t) * Math.sqrt(1 - t * t);
-    const flows = flowsOf(params);
     const lobes = await noiseOver(context, { feature: radius / 2.5, octaves: 3, seed: hash32(params.seed, 4) });
     const rough = await noiseOver(context, { feature: radius / 5, octaves: 5, seed: hash32(params.seed, 3) });
     const heights = await overWindow(context, (x, y, i) => {
@@ -127,57 +122,51 @@ export const volcano = defineStep({
         const cut = 0.5 + 0.5 * cos(angle * 23 + 2.4 * rough[i] + 5 * sin(angle * 2));
         at -= gullies * 0.07 * height * cut * cut * smoothShare(t / 0.25) * smoothShare((1 - t) / 0.5);
       }
-      for (const flow of flows) at += flowThickness(flow, t, angle, away, sin);
       return at;
     });
+    if (params.flows > 0) {
+      const profile = (away: number) => (away >= radius ? 0 : height * flank(Math.max(0, (away - rim) / (radius - rim))));
+      const surface = await surfaceOf(input, params, context, profile);
+      const grid = gridOf(context.ground, context.window);
+      const fromVent = {
+        ...grid,
+        firstX: grid.firstX + grid.left * grid.stepX - context.ground.width / 2 - params.east,
+        firstY: grid.firstY + grid.top * grid.stepY - context.ground.depth / 2 + params.north,
+      };
+      for (const flow of lavaFlows({ ...params, crater: rim }, hash32(params.seed, 11), surface)) {
+        layLava(flow, fromVent, (index, thickness) => (heights[index] += thickness));
+      }
+    }
     return { height: heights };
   },
 });
 
-function flowsOf({
-  flows,
-  thick,
-  radius,
-  crater,
-  seed: own,
-  kind,
-}: {
-  flows: number;
-  thick: number;
-  radius: number;
-  crater: number;
-  seed: number;
-  kind: string;
-}): Flow[] {
-  const draw = drawsOf(hash32(own, 11));
-  return Array.from({ length: flows }, () => ({
-    angle: (2 * draw() - 1) * Math.PI,
-    bend: 0.25 * (2 * draw() - 1),
-    wave: 0.05 + 0.07 * draw(),
-    from: draw() < 0.6 ? 0 : 0.4 * draw(),
-    to: 0.45 + 0.5 * draw(),
-    width: (kind === 'shield' ? 0.05 : 0.035) * radius * (0.6 + 0.8 * draw()) + 0.06 * crater,
-    thick: thick * (0.6 + 0.8 * draw()),
-  }));
+/** Ground beneath is smoothed over so much of the radius: flows do not turn at every stone. */
+const SMOOTHED = 0.02;
+
+/** The cone and, where flows follow it, the ground beneath, at places in metres from the vent. */
+async function surfaceOf(
+  { height }: StepInput,
+  { east, north, radius, follow }: { east: number; north: number; radius: number; follow: string },
+  { ground, window, kernels, signal }: StepContext,
+  cone: (away: number) => number,
+): Promise<SurfaceAt> {
+  const alone: SurfaceAt = (x, y) => cone(Math.sqrt(x * x + y * y));
+  if (follow !== 'ground' || height.length === 0) return alone;
+  const { across, down, firstX, firstY, stepX, stepY } = gridOf(ground, window);
+  const sigma = SMOOTHED * radius;
+  const smooth = await gaussian(kernels, height, across, down, sigma / stepX, sigma / stepY, { signal });
+  const [ventX, ventY] = [ground.width / 2 + east, ground.depth / 2 - north];
+  return (x, y) => alone(x, y) + bilinear(smooth, across, down, (ventX + x - firstX) / stepX, (ventY + y - firstY) / stepY);
 }
 
-/** How thick a flow lies at a place: levees at its sides, a channel between them, a lobe at its end. */
-function flowThickness(flow: Flow, t: number, angle: number, away: number, sin: (x: number) => number): number {
-  if (t < flow.from || t > flow.to + 0.06) return 0;
-  const course = flow.angle + flow.bend * t + flow.wave * sin(9 * t + 7 * flow.angle);
-  let off = angle - course;
-  if (off > Math.PI) off -= 2 * Math.PI;
-  if (off < -Math.PI) off += 2 * Math.PI;
-  const along = (t - flow.from) / (flow.to - flow.from);
-  // It spreads on the way, most of all in its lobe.
-  const width = flow.width * (0.6 + 0.5 * along + 0.7 * smoothShare((along - 0.8) / 0.2));
-  const v = Math.abs(off * away) / width;
-  if (v >= 1) return 0;
-  const end = 1 - smoothShare((t - flow.to + 0.04 * v * v) / 0.05);
-  const begun = smoothShare(along / 0.08);
-  const lobe = smoothShare((along - 0.75) / 0.2);
-  // Levees: highest at four fifths of the half width; in the lobe it is full.
-  const side = v < 0.8 ? 0.55 + 0.45 * smoothShare(v / 0.8) : 1 - smoothShare((v - 0.8) / 0.2);
-  const full = 1 - v * v * v * v;
-  return flow.thick * end * begun * (side + lobe * (full - side));
+/** Between samples by their four neighbours; beyond the edge as on it. */
+function bilinear(values: Float32Array, across: number, down: number, column: number, row: number): number {
+  const x = Math.max(0, Math.min(across - 1, column));
+  const y = Math.max(0, Math.min(down - 1, row));
+  const [c, r] = [Math.min(Math.max(0, across - 2), Math.floor(x)), Math.min(Math.max(0, down - 2), Math.floor(y))];
+  const [e, s] = [across > 1 ? 1 : 0, down > 1 ? across : 0];
+  const [u, v] = [x - c, y - r];
+  const p = r * across + c;
+  return (values[p] * (1 - u) + values[p + e] * u) * (1 - v) + (values[p + s] * (1 - u) + values[p + s + e] * u) * v;
 }

@@ -3,7 +3,7 @@ import { useEffect, useRef } from 'react';
 import { figure } from '../../../components/format';
 import { sectionOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
-import { heightAt } from '../../../view/ground/pick';
+import { depthAt, heightAt } from '../../../view/ground/pick';
 import css from './SectionChart.module.css';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, Filler, Tooltip);
@@ -14,7 +14,7 @@ interface Point {
   y: number;
 }
 
-/** The ground along the section's line, elevation over distance, live with the settings; the sea, and the ground before the latest change. */
+/** The ground along the section's line, elevation over distance, live with the settings; the sea, lakes and streams, and the ground before the latest change. */
 export function SectionChart() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'line', Point[]> | null>(null);
@@ -25,12 +25,16 @@ export function SectionChart() {
   const sheet = useTerrain((s) => s.sheet);
   const { from, to } = sectionOf(course);
   const length = Math.hypot(to.east - from.east, to.south - from.south);
+  const water = useTerrain((s) => s.water);
   const points: Point[] = [];
+  const levels: Point[] = [];
   if (picture) {
     for (let i = 0; i <= COUNT; i++) {
       const t = i / COUNT;
       const y = heightAt(picture, from.east + (to.east - from.east) * t, from.south + (to.south - from.south) * t) + picture.ground.datum;
       points.push({ x: t * length, y });
+      const depth = water ? depthAt(picture, water, from.east + (to.east - from.east) * t, from.south + (to.south - from.south) * t) : 0;
+      levels.push({ x: t * length, y: depth > 0 ? y + depth : NaN });
     }
   }
   useEffect(() => {
@@ -58,6 +62,15 @@ export function SectionChart() {
           },
           { label: 'before', data: [], borderColor: colour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
           { label: 'sea', data: [], borderColor: colour('--water'), borderWidth: 1.2, pointRadius: 0 },
+          {
+            label: 'water',
+            data: [],
+            borderColor: colour('--water'),
+            backgroundColor: `${colour('--water')}55`,
+            borderWidth: 1.2,
+            pointRadius: 0,
+            fill: { target: 0 },
+          },
         ],
       },
       options: {
@@ -101,6 +114,7 @@ export function SectionChart() {
             { x: length, y: sea },
           ]
         : [];
+    made.data.datasets[3].data = levels.some(({ y }) => y > -Infinity) ? levels : [];
     made.options.scales!.x!.max = length;
     made.update('none');
   });

@@ -54,8 +54,17 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
         source = { ground: drape.value.ground, height: drape.value.height };
       }
       const { lowest, highest } = picture.statistics;
+      const lying = useTerrain.getState().water;
       camera = new StillCamera(
-        { source, range: { low: lowest, high: highest }, options: { ...settings, water, sun }, errors: picture.patchErrors ?? null, sunHeight, colours },
+        {
+          source,
+          range: { low: lowest, high: highest },
+          options: { ...settings, water, sun },
+          errors: picture.patchErrors ?? null,
+          sunHeight,
+          colours,
+          water: water ? lying : null,
+        },
         still.width,
         still.height,
       );
