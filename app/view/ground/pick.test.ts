@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { fieldFrom } from '@upland-cast/core';
 import { groundOf } from '../../../tests/helpers/grounds';
-import { heightAt, pick, slopeAt } from './pick';
+import { depthAt, heightAt, pick, slopeAt } from './pick';
 
 const plane = fieldFrom(groundOf(101), (east, south) => 0.2 * east + 0.1 * south);
 
@@ -20,5 +20,13 @@ describe('reading off the ground', () => {
     expect(pick(plane, [120, 5000, -40], [0, -1, 0], 0, 1)).toEqual({ east: 620, south: 460 });
     expect(pick(plane, [0, 800, 900], [0, 0.6, -0.8], 0, 1)).toBeNull();
     expect(pick(plane, [5000, 800, 0], [0, 0, 1], 0, 1)).toBeNull();
+  });
+
+  it('finds the depth of water, none where a stream too narrow for one runs, and none of water on another grid', () => {
+    const water = new Float32Array(101 * 101).fill(-0.5);
+    water[50 * 101 + 50] = 6;
+    expect(depthAt(plane, water, 500, 500)).toBeCloseTo(6, 5);
+    expect(depthAt(plane, water, 100, 100)).toBe(0);
+    expect(depthAt(plane, new Float32Array(9).fill(3), 500, 500)).toBe(0);
   });
 });
