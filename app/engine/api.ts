@@ -80,6 +80,14 @@ export interface PictureRequest {
   of: string | null;
 }
 
+/** Where the sun of the view stands: degrees from north, over the horizon, across; heights are drawn so many times as large. */
+export interface LightRequest {
+  azimuth: number;
+  altitude: number;
+  disc: number;
+  exaggeration: number;
+}
+
 /** A step's relief picture and whether it could be done. */
 export interface StagePicture {
   id: string;

@@ -7,7 +7,7 @@ let turn: Promise<unknown> = Promise.resolve();
 /** The picture of a starting course: kept in this browser, worked out when it is not there or the kernels have changed. */
 export function startingPicture(id: string): Promise<Blob | null> {
   const mine = turn.then(async () => {
-    const key = `starting:${id}:${KERNEL_VERSION}:${await versionOf(id)}`;
+    const key = `starting:day:${id}:${KERNEL_VERSION}:${await versionOf(id)}`;
     const kept = await db.settings.get(key).catch(() => undefined);
     if (kept?.value instanceof Blob) return kept.value;
     const blob = await engine().startingPicture(id);

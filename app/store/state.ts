@@ -11,16 +11,28 @@ export type Camera = 'relief' | 'plan' | 'section' | 'land';
 
 export interface ViewSettings {
   camera: Camera;
-  drape: 'tint' | 'shade' | LayerDrapeId;
+  /** `ground`: the colours of what it is covered with. */
+  drape: 'ground' | 'tint' | 'shade' | LayerDrapeId;
   contours: boolean;
   meshLines: boolean;
   water: boolean;
   spots: boolean;
   views: boolean;
+  lightPanel: boolean;
   everySample: boolean;
   exaggeration: number;
-  /** Degrees clockwise from north that the sun stands at. */
+  /** Neutral light for judging form, or a day's. */
+  light: 'working' | 'day';
+  /** Degrees clockwise from north that the sun stands at, and above the horizon. */
   sun: number;
+  sunHeight: number;
+  /** How much haze there is in the sky (Preetham's turbidity), and in the air between. */
+  turbidity: number;
+  haze: number;
+  /** How many times as wide as the sun's own disc the light is: the edges of shadows. */
+  soft: number;
+  /** Near ground shows what it is made of. */
+  grain: boolean;
 }
 
 /** The brush, and how many dabs a second it makes while it is held still. */
@@ -47,6 +59,10 @@ interface State {
   layer: LayerPicture | null;
   /** The water on the ground that is seen: metres of it, or less than 0: the share of a sample that lies under a stream. */
   water: Float32Array<ArrayBuffer> | null;
+  /** The shares of sky and sun that the samples of the ground see, a byte each. */
+  lights: Uint8Array<ArrayBuffer> | null;
+  /** The colours of what the ground is covered with, four bytes a sample. */
+  colours: Uint8Array<ArrayBuffer> | null;
   /** What the channels say of the ground as the selected step leaves it. */
   drainage: DrainageReport | null;
   report: ReportOutcome;
@@ -95,6 +111,8 @@ export const useTerrain = create<State>(() => ({
   working: null,
   layer: null,
   water: null,
+  lights: null,
+  colours: null,
   drainage: null,
   report: null,
   notice: null,
@@ -113,15 +131,22 @@ export const useTerrain = create<State>(() => ({
   sheet: sheetNow(),
   view: {
     camera: 'relief',
-    drape: 'tint',
+    drape: 'ground',
     contours: false,
     meshLines: false,
     water: true,
     spots: false,
     views: false,
+    lightPanel: false,
     everySample: false,
     exaggeration: 1,
-    sun: 315,
+    light: 'day',
+    sun: 300,
+    sunHeight: 32,
+    turbidity: 2.6,
+    haze: 1,
+    soft: 2,
+    grain: true,
   },
   brush: { ...makeBrush({ kind: 'raise', radius: 160, strength: 2, softness: 0.8 }), rate: 0 },
   painting: null,

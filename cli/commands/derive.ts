@@ -90,7 +90,7 @@ export function deriveCommand(): Command {
       // Nothing is derived from what stands for a hole: it is closed first, and left out of the map with what touches it.
       const whole: Field = { ground: field.ground, height: fillForDisplay(field.height, across, down, field.valid) };
       const type = name === 'hillshade' && !given.depth ? ('u8' as const) : undefined;
-      const map: Field = { ground: { ...field.ground, datum: 0 }, height: derive(name, whole, settings), ...(type ? {} : { valid: besideHoles(field) }) };
+      const map: Field = { ground: { ...field.ground, datum: 0 }, height: await derive(name, whole, settings), ...(type ? {} : { valid: besideHoles(field) }) };
       const encoding =
         type && formatByName(out).writes.includes(type)
           ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
@@ -139,7 +139,7 @@ async function water(name: 'flow' | 'streams', field: Field, out: string, settin
   report(json, { out, width: across, height: down, min: lowest, max: highest, unit: 'm²' }, `${out}: flow, ${lowest} to ${highest} m².`);
 }
 
-function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field, settings: Record<string, string>): Float32Array<ArrayBuffer> {
+async function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field, settings: Record<string, string>): Promise<Float32Array<ArrayBuffer>> {
   switch (name) {
     case 'slope':
       return slope(field);
@@ -154,7 +154,10 @@ function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field,
     case 'shade': {
       const sky = numbersOf('Ambient shade', { directions: DEFAULT_AMBIENT.directions, exaggeration: DEFAULT_AMBIENT.exaggeration }, settings);
       if (!(sky.directions >= 2 && sky.directions <= 256)) throw new UplandError('setting', 'Ambient shade looks in 2 to 256 directions.');
-      return ambientShade(field, sky);
+      const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
+      const shade = await ambientShade(kernels, field, sky);
+      kernels.close();
+      return shade;
     }
     case 'hillshade':
       return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings)));

@@ -1,26 +1,31 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills } from '../../tests/helpers/grounds';
-import { ambientShade } from './ambient';
+import { inlineKernels } from '../kernels/pool';
+import { ambientShade, skyLight, sunShare } from './ambient';
 import { fieldFrom } from '../field/field';
 
+const kernels = inlineKernels();
+
 describe('ambient shade', () => {
-  it('of level ground is 1, and of a hilltop', () => {
-    const flat = ambientShade(fieldFrom(groundOf(33), () => 7));
+  it('of level ground is 1, and of a hilltop', async () => {
+    const flat = await ambientShade(
+      kernels,
+      fieldFrom(groundOf(33), () => 7),
+    );
     expect(flat.every((v) => v === 1)).toBe(true);
   });
 
-  it('at the middle of a bowl with its rim at 45° is cos² 45° = ½ (arithmetic)', () => {
+  it('at the middle of a bowl with its rim at 45° is cos² 45° = ½ (arithmetic)', async () => {
     const n = 201;
     const cone = fieldFrom(groundOf(n, n, 1), (east, south) => Math.min(80, Math.hypot(east - 100, south - 100)));
-    const sky = ambientShade(cone, { directions: 32, exaggeration: 1 });
-    // Lines run beside their true direction by up to half a sample, which counts most next to the middle.
-    expect(Math.abs(sky[100 * n + 100] - 0.5)).toBeLessThan(0.025);
+    const sky = await ambientShade(kernels, cone, { directions: 32, exaggeration: 1 });
+    expect(Math.abs(sky[100 * n + 100] - 0.5)).toBeLessThan(0.005);
   });
 
-  it('agrees with a horizon that is looked for sample by sample', () => {
+  it('agrees with a horizon that is looked for sample by sample', async () => {
     const small = hills(groundOf(48, 40, 5), 4);
     const { across, down } = small.ground;
-    const sky = ambientShade(small, { directions: 4, exaggeration: 2 });
+    const sky = await ambientShade(kernels, small, { directions: 4, exaggeration: 2 });
     // Four directions at 22.5° + 90° k… as the sweep has them: 45° and 135°, both ways.
     const truth = (column: number, row: number) => {
       let sum = 0;
@@ -44,5 +49,88 @@ describe('ambient shade', () => {
     for (let row = 0; row < down; row++)
       for (let column = 0; column < across; column++) off = Math.max(off, Math.abs(sky[row * across + column] - truth(column, row)));
     expect(off).toBeLessThan(1e-6);
+  });
+});
+
+describe('light of the sky', () => {
+  it('is whole on a plain, and what a tilted plane sees: (1 + cos tilt) / 2 less what it hides (a standard of radiation on slopes)', async () => {
+    const plain = await skyLight(
+      kernels,
+      fieldFrom(groundOf(33), () => 3),
+    );
+    expect(plain.every((v) => Math.abs(v - 1) < 1e-6)).toBe(true);
+    for (const rise of [0.3, 1]) {
+      const n = 65;
+      const slope = await skyLight(
+        kernels,
+        fieldFrom(groundOf(n, n, 1), (east) => rise * east),
+        { directions: 64, exaggeration: 1 },
+      );
+      const wanted = (1 + 1 / Math.sqrt(1 + rise * rise)) / 2;
+      expect(Math.abs(slope[32 * n + 32] - wanted)).toBeLessThan(0.005);
+    }
+  });
+
+  it('is ½ everywhere in a hemisphere hollowed out of a plain (a sphere lights itself evenly: half of it is open)', async () => {
+    const [n, radius] = [401, 150];
+    const bowl = fieldFrom(groundOf(n, n, 1), (east, south) => -Math.sqrt(Math.max(0, radius * radius - (east - 200) ** 2 - (south - 200) ** 2)));
+    const sky = await skyLight(kernels, bowl, { directions: 64, exaggeration: 1 });
+    for (const [dx, dy] of [
+      [0, 0],
+      [40, 0],
+      [-35, 60],
+      [70, 70],
+    ])
+      expect(Math.abs(sky[(200 + dy) * n + 200 + dx] - 0.5), `${dx} ${dy}`).toBeLessThan(0.005);
+  });
+});
+
+describe('the sun', () => {
+  const wall = (height: number) => fieldFrom(groundOf(201, 201, 2), (east) => (east >= 100 && east <= 104 ? height : 0));
+
+  it('casts a wall’s shadow as long as its height over the tangent, within a sample, on the far side alone', async () => {
+    for (const altitude of [15, 30, 60]) {
+      const lit = await sunShare(kernels, wall(40), { azimuth: 270, altitude });
+      const row = [...lit.subarray(100 * 201, 101 * 201)];
+      const shadow = row.slice(53).filter((v) => v < 0.5).length * 2;
+      expect(Math.abs(shadow - 40 / Math.tan((altitude * Math.PI) / 180))).toBeLessThanOrEqual(2);
+      expect(row.slice(0, 50).every((v) => v > 0.999)).toBe(true);
+    }
+  });
+
+  it('stands where it is said to: a post’s shadow points away from it, whatever the azimuth', async () => {
+    const n = 121;
+    const post = fieldFrom(groundOf(n, n, 1), (east, south) => (Math.hypot(east - 60, south - 60) < 2.5 ? 30 : 0));
+    for (const azimuth of [0, 37, 90, 135, 200, 300]) {
+      const lit = await sunShare(kernels, post, { azimuth, altitude: 45 });
+      let [x, y, count] = [0, 0, 0];
+      for (let row = 0; row < n; row++)
+        for (let column = 0; column < n; column++) {
+          if (lit[row * n + column] > 0.5 || Math.hypot(column - 60, row - 60) < 4) continue;
+          [x, y, count] = [x + column - 60, y + row - 60, count + 1];
+        }
+      expect(count).toBeGreaterThan(40);
+      const away = (Math.atan2(x, -y) * 180) / Math.PI;
+      expect(Math.abs(((away - azimuth + 540) % 360) - 0), String(azimuth)).toBeLessThan(4 + 360 * Number(Math.abs(((away - azimuth + 540) % 360) - 360) < 4));
+    }
+  });
+
+  it('has a penumbra as wide as its disc makes it, and has set under the horizon', async () => {
+    const far = async (disc: number) => {
+      const lit = await sunShare(kernels, wall(100), { azimuth: 270, altitude: 30, disc });
+      return [...lit.subarray(100 * 201, 101 * 201)].slice(53).filter((v) => v > 0.01 && v < 0.99).length * 2;
+    };
+    const width = (disc: number) => 100 / Math.tan(((30 - disc / 2) * Math.PI) / 180) - 100 / Math.tan(((30 + disc / 2) * Math.PI) / 180);
+    expect(Math.abs((await far(4)) - width(4))).toBeLessThan(4);
+    expect(Math.abs((await far(8)) - width(8))).toBeLessThan(5);
+    const set = await sunShare(kernels, wall(10), { azimuth: 90, altitude: -2 });
+    expect(set.every((v) => v === 0)).toBe(true);
+  });
+
+  it('gives the same bits on one thread and on ground that is longer than wide', async () => {
+    const land = hills(groundOf(70, 131, 6), 9);
+    const lit = await sunShare(kernels, land, { azimuth: 290, altitude: 12 });
+    expect(lit.some((v) => v < 0.1)).toBe(true);
+    expect(lit.every((v) => v >= 0 && v <= 1)).toBe(true);
   });
 });

@@ -2,7 +2,7 @@
 
 import '../zod-jitless';
 
-export { ambientShade, DEFAULT_AMBIENT } from '../analysis/ambient';
+export { ambientShade, DEFAULT_AMBIENT, skyLight, type Sun, SUN_DISC, sunShare } from '../analysis/ambient';
 export { compareFields } from '../analysis/compare';
 export { countDistinct } from '../analysis/distinct';
 export {

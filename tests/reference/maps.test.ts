@@ -1,5 +1,16 @@
 import { afterAll, describe, expect, it } from 'vitest';
-import { ambientShade, encodeImage, encodePicture, encodeRgb, normalMap, packWeights, ranks, shorelineLength, type Image } from '@upland-cast/core';
+import {
+  ambientShade,
+  encodeImage,
+  inlineKernels,
+  encodePicture,
+  encodeRgb,
+  normalMap,
+  packWeights,
+  ranks,
+  shorelineLength,
+  type Image,
+} from '@upland-cast/core';
 import { maungaWhau } from '../helpers/maunga-whau';
 import { python, readBytes, run, save, scratch } from '../helpers/outside';
 
@@ -46,7 +57,7 @@ describe('maps of Maunga Whau (open data: vega-datasets, volcano.json; 10 m) aga
     }
   });
 
-  it('ambient shade is what rays find that numpy casts along rows, columns and diagonals', () => {
+  it('ambient shade is what rays find that numpy casts along rows, columns and diagonals', async () => {
     const wanted = numpy(
       [
         'z = np.zeros_like(h)',
@@ -64,7 +75,7 @@ describe('maps of Maunga Whau (open data: vega-datasets, volcano.json; 10 m) aga
         'out = z / 4',
       ].join('\n'),
     );
-    const own = ambientShade(field, { directions: 4, exaggeration: 1 });
+    const own = await ambientShade(inlineKernels(), field, { directions: 4, exaggeration: 1 });
     let off = 0;
     for (let i = 0; i < own.length; i++) off = Math.max(off, Math.abs(own[i] - wanted[i]));
     expect(off).toBeLessThan(1e-6);

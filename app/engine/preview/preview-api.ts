@@ -2,6 +2,10 @@ import {
   findUse,
   hardnessAtSurface,
   waterOf,
+  defaultCover,
+  groundColour,
+  skyLight,
+  sunShare,
   waterDepth,
   waterRulesOf,
   groundAtSamples,
@@ -38,12 +42,13 @@ import {
 import { transfer } from 'comlink';
 import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../../drawing/drapes';
 import { patchErrors } from '../../drawing/quadtree';
-import { reliefPixels } from '../../drawing/relief';
+import { landscapePixels, openPixels } from '../../drawing/landscape';
 import { loadAsset } from '../../storage/assets';
 import {
   ROLL_PICTURE,
   THUMBNAIL,
   type EngineFacts,
+  type LightRequest,
   type Listener,
   type Outcome,
   type MaskPicture,
@@ -53,6 +58,7 @@ import {
   type ReportOutcome,
 } from '../api';
 import { pngBlob } from '../images';
+import { coverOptions } from '../export/export-service';
 import { jobs, outcome } from '../jobs';
 import { kernels, cache, tools, state, toldOfLosses } from '../state';
 
@@ -77,7 +83,7 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
     onStanding: ({ use, field }) => findUse(course, use.id)?.line.id === '' && listener.standing(field.ground, field.height as Float32Array<ArrayBuffer>),
     onStage: (stage) => {
       const known = pictured.has(stage.key);
-      const relief = known ? undefined : reliefPixels({ ground, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
+      const relief = known ? undefined : openPixels({ ground: { ...ground, sea: course.ground.sea }, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
       pictured.add(stage.key);
       listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, words: stage.words, relief, took: stage.took });
     },
@@ -173,14 +179,14 @@ export const previewApi = {
     const alone = { ...course, stem: steps, tributaries: course.tributaries.filter((t) => t.id !== found.line.id) };
     const { width, height } = ROLL_PICTURE;
     const answer = await outcome(() => evaluate(alone, { kernels, ground: previewGround(course.ground, 128), asset: loadAsset }));
-    return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height) } : null;
+    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height) } : null;
   },
 
   /** A whole course in small, for its card among the rolls of the whole terrain. */
   async coursePicture(course: Course): Promise<{ width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> } | null> {
     const { width, height } = ROLL_PICTURE;
     const answer = await outcome(() => evaluate(course, { kernels, ground: previewGround(course.ground, 129), asset: loadAsset }));
-    return answer.ok ? { width, height, pixels: reliefPixels(answer.value, width, height, true) } : null;
+    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height) } : null;
   },
 
   /** A starting course as a picture for its card, PNG. */
@@ -188,7 +194,7 @@ export const previewApi = {
     const course = startingCourse(id)?.make();
     if (!course) return null;
     const answer = await outcome(() => evaluate(course, { kernels, ground: groundAtSamples(course.ground, 321) }));
-    return answer.ok ? pngBlob(reliefPixels(answer.value, 320, 220, true), 320, 220) : null;
+    return answer.ok ? pngBlob(await landscapePixels(kernels, fieldOf(answer.value, course.ground), 320, 220), 320, 220) : null;
   },
 
   /** The share of the last full ground under an elevation, and the length of that line, metres. */
@@ -246,13 +252,61 @@ export const previewApi = {
     return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
   },
 
+  /** The colours of what covers the last full ground, or the ground after a step; four bytes a sample. */
+  async coverColours(course: Course, standing: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
+    const result = await outcome(async () => {
+      const { full } = state;
+      if (!full) return null;
+      const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
+      const { ground } = full.evaluation;
+      const { height, layers, stages } = { ...full.evaluation, ...(stood ? { height: stood.height, layers: stood.layers } : {}) };
+      const rgb = await groundColour(course, { ground, height, layers, stages }, course.cover ?? defaultCover(), coverOptions(tools, jobs.begin('colours')));
+      const rgba = new Uint8Array((4 * rgb.length) / 3).fill(255);
+      for (let i = 0, j = 0; i < rgb.length; j++) for (let c = 0; c < 3; c++) rgba[4 * j + c] = rgb[i++];
+      return rgba;
+    });
+    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
+  },
+
+  /** The ground whose light is asked for next. */
+  lightOn(field: Field): void {
+    litGround = { field, sky: null };
+  },
+
+  /** The shares of sky and sun (0 to 255, one after the other for each sample) on the ground that was given last. A newer question ends the one before. */
+  async lights({ azimuth, altitude, disc, exaggeration }: LightRequest): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
+    const result = await outcome(async () => {
+      const on = litGround;
+      if (!on) return null;
+      const signal = jobs.begin('light');
+      if (on.sky?.exaggeration !== exaggeration) {
+        on.sky = { exaggeration, shares: await skyLight(tools.kernels, on.field, { directions: SKY_DIRECTIONS, exaggeration }, { signal }) };
+      }
+      const sun = await sunShare(tools.kernels, on.field, { azimuth, altitude, disc }, exaggeration, { signal });
+      const { shares } = on.sky;
+      const out = new Uint8Array(2 * sun.length);
+      for (let i = 0; i < sun.length; i++) {
+        out[2 * i] = 255 * shares[i] + 0.5;
+        out[2 * i + 1] = 255 * sun[i] + 0.5;
+      }
+      return out;
+    });
+    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
+  },
+
   /** The terrain's picture for its card, from the last full ground. */
   async thumbnail(): Promise<Blob | null> {
     if (!state.full) return null;
     const { ground, height } = state.full.evaluation;
-    return pngBlob(reliefPixels({ ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220, true), 320, 220);
+    return pngBlob(await landscapePixels(tools.kernels, { ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220), 320, 220);
   },
 };
+
+/** Directions that the sky is looked for in. */
+const SKY_DIRECTIONS = 16;
+
+/** The ground that light was asked on last, and the share of the sky that its samples see. */
+let litGround: { field: Field; sky: { exaggeration: number; shares: Float32Array } | null } | null = null;
 
 /** Reports by the ground they are of. */
 const drained = new WeakMap<Float32Array, DrainageReport>();

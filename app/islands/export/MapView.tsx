@@ -61,7 +61,12 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
       meshLines: false,
       water: spec.kind === 'ground' || spec.kind === 'colour',
       exaggeration: 1,
+      light: 'working',
+      grain: false,
       sun: 315,
+      sunHeight: 34,
+      turbidity: 2.6,
+      haze: 1,
       everySample: false,
       sculpting: false,
     });

@@ -119,7 +119,45 @@ export class GroundCameras {
     const u = this.uniforms;
     const [w, d] = [u.extent.value.x / 2, u.extent.value.y / 2];
     const place = (p: Vector3): [number, number, number] => [p.x + w, p.z + d, p.y / u.exaggeration.value + u.middle.value];
-    return { eye: place(this.perspective.position), target: place(this.orbit.target) };
+    // Who walks looks ahead, and not at what the camera turned about before.
+    const ahead = this.walking ? this.perspective.getWorldDirection(new Vector3()).multiplyScalar(100).add(this.perspective.position) : this.orbit.target;
+    return { eye: place(this.perspective.position), target: place(ahead) };
+  }
+
+  /** Looks from a place exactly, whatever the controls would allow: for stills. */
+  lookAlong({ eye, target }: CameraPlace): void {
+    const u = this.uniforms;
+    const [w, d] = [u.extent.value.x / 2, u.extent.value.y / 2];
+    const put = ([east, south, height]: [number, number, number]) => new Vector3(east - w, (height - u.middle.value) * u.exaggeration.value, south - d);
+    const [from, to] = [put(eye), put(target)];
+    this.orbit.target.copy(to);
+    this.perspective.position.copy(from);
+    this.perspective.lookAt(to);
+    const above = this.height(eye) * u.exaggeration.value;
+    this.perspective.near = Math.max(0.3, Math.min(Math.max(w, d) / 1000, above / 4));
+    this.perspective.updateProjectionMatrix();
+  }
+
+  /** Metres of an eye over the middle of the ground; enough to tell a walker's from a bird's. */
+  private height(eye: [number, number, number]): number {
+    return Math.max(1, this.heightOver?.(eye) ?? Infinity);
+  }
+
+  /** CSS pixels along the top of the canvas that something lies over. */
+  covered = 0;
+
+  /** How high a place lies over the ground, metres; set by the view that has it. */
+  heightOver: ((place: [number, number, number]) => number) | null = null;
+
+  /** An eye that has come under the ground is lifted out of it. */
+  stayAbove(): void {
+    if (this.plan || this.walking || !this.heightOver) return;
+    const { eye } = this.cameraPlace();
+    const least = Math.max(1.7, 3 * this.perspective.near);
+    const over = this.heightOver(eye);
+    if (over >= least) return;
+    this.perspective.position.y += (least - over) * this.uniforms.exaggeration.value;
+    this.perspective.lookAt(this.orbit.target);
   }
 
   goTo({ eye, target }: CameraPlace): void {
@@ -247,9 +285,11 @@ export class GroundCameras {
     this.perspective.aspect = width / height;
     this.perspective.updateProjectionMatrix();
     const { x, y } = this.uniforms.extent.value;
-    const tall = Math.max(y, (x * height) / width) * 1.06;
-    this.orthographic.top = tall / 2;
-    this.orthographic.bottom = -tall / 2;
+    // A map lies under what covers the top of the canvas.
+    const free = Math.max(0.5, 1 - this.covered / height);
+    const tall = Math.max((y * 1.04) / free, (x * 1.04 * height) / width);
+    this.orthographic.top = tall / 2 + ((1 - free) * tall) / 2;
+    this.orthographic.bottom = this.orthographic.top - tall;
     this.orthographic.right = ((tall / 2) * width) / height;
     this.orthographic.left = -this.orthographic.right;
     this.orthographic.updateProjectionMatrix();

@@ -1,15 +1,34 @@
-import { DoubleSide, GLSL3, Mesh, RawShaderMaterial, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
+import {
+  BufferAttribute,
+  BufferGeometry,
+  DoubleSide,
+  GLSL3,
+  Matrix4,
+  Mesh,
+  RawShaderMaterial,
+  Scene,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+  type Camera,
+} from 'three';
 import { bedTable, upliftOf, type Rectangle, type Rock } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
+import { setDay, type DaySettings } from '../light/day';
+import { SKY_FRAGMENT, SKY_VERTEX } from '../light/shaders';
 import { wallGeometry } from './geometry';
-import type { HeightSource } from './pick';
+import { heightAt, type HeightSource } from './pick';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 import type { Walker } from './walk';
 import { GroundCameras, type Aspect } from './cameras';
 import { GroundPatches } from './patches';
 import { GroundTextures } from './textures';
 
-export interface ViewOptions {
+export interface ViewOptions extends DaySettings {
+  /** Neutral light that form is judged in, or sun and sky as outside. */
+  light: 'working' | 'day';
+  /** Near ground shows what it is made of, by day. */
+  grain: boolean;
   camera: 'relief' | 'plan';
   /** A tint by height, shade alone, or a layer that `setLayer` was given. */
   drape: string;
@@ -17,8 +36,6 @@ export interface ViewOptions {
   meshLines: boolean;
   water: boolean;
   exaggeration: number;
-  /** Degrees clockwise from north. */
-  sun: number;
   /** Every sample is drawn, as far as there is room, however far away it lies. */
   everySample: boolean;
   /** Left button and one finger belong to the brush. */
@@ -35,8 +52,10 @@ interface Ring {
 const BACKDROP = 0xc4c7c6;
 /** Parts that a frame is drawn in where no graphics card stands behind the page. */
 const SOFTWARE_STRIPS = 4;
-/** Degrees that the sun stands above the horizon. */
+/** Degrees that the sun of the working light stands above the horizon. */
 const SUN_HEIGHT = { relief: 34, plan: 45 };
+/** Places along a side at which the grain of near ground asks for the rock's beds. */
+const STACKS = 128;
 
 /** Draws a ground with three: height as a float texture, a level-of-detail grid displaced on the card, only when something changed. */
 export class GroundView {
@@ -46,6 +65,8 @@ export class GroundView {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly walls: Mesh;
+  private readonly sky: Mesh;
+  private readonly fromClip = { value: new Matrix4() };
   private source: HeightSource | null = null;
   private options: ViewOptions = {
     camera: 'relief',
@@ -54,7 +75,12 @@ export class GroundView {
     meshLines: false,
     water: true,
     exaggeration: 1,
+    light: 'working',
+    grain: true,
     sun: 315,
+    sunHeight: 34,
+    turbidity: 2.6,
+    haze: 1,
     everySample: false,
     sculpting: false,
   };
@@ -88,7 +114,8 @@ export class GroundView {
     ground.frustumCulled = false;
     this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
     this.walls.frustumCulled = false;
-    this.scene.add(ground, this.walls);
+    this.sky = this.skyMesh();
+    this.scene.add(this.sky, ground, this.walls);
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(canvas.parentElement!);
     canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
@@ -99,6 +126,12 @@ export class GroundView {
       this.pending = 0;
       this.redraw();
     });
+    this.cameras.heightOver = ([east, south, height]) => {
+      const { source } = this;
+      if (!source || east < 0 || south < 0 || east > source.ground.width || south > source.ground.depth) return Infinity;
+      const level = heightAt(source, east, south);
+      return height - (this.options.water ? Math.max(level, this.textures.uniforms.sea.value) : level);
+    };
     this.resize();
   }
 
@@ -142,10 +175,26 @@ export class GroundView {
     const u = this.textures.uniforms;
     u.exaggeration.value = options.exaggeration;
     u.water.value = options.water ? 1 : 0;
-    u.drape.value = u.colours.value ? (this.lit ? 3 : 4) : options.drape === 'tint' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
-    this.setSunHeight(SUN_HEIGHT[options.camera]);
+    u.drape.value = u.colours.value
+      ? this.lit
+        ? 3
+        : 4
+      : options.drape === 'tint' || options.drape === 'ground'
+        ? 0
+        : u.layer.value && options.drape !== 'shade'
+          ? 2
+          : 1;
+    // A map is shaded alike at every hour.
+    // Drapes of data are read in the working light.
+    const day = options.light === 'day' && options.camera === 'relief' && (u.drape.value === 0 || (u.drape.value === 3 && options.drape === 'ground'));
+    u.day.value = day ? 1 : 0;
+    u.grain.value = options.grain ? 1 : 0;
+    u.plan.value = options.camera === 'plan' ? 1 : 0;
+    if (day) setDay(u, options);
+    this.pointSun(day ? Math.max(0.5, options.sunHeight) : SUN_HEIGHT[options.camera]);
     this.cameras.use(options);
     this.walls.visible = options.camera === 'relief';
+    this.sky.visible = day;
     this.redraw();
   }
 
@@ -181,6 +230,12 @@ export class GroundView {
       [low, high] = i === 0 ? [at, at] : [Math.min(low, at), Math.max(high, at)];
     }
     stack.needsUpdate = true;
+    this.textures.setStacks(
+      up &&
+        Float32Array.from({ length: STACKS * STACKS }, (_, i) =>
+          up((((i % STACKS) + 0.5) / STACKS) * ground.width, ((Math.floor(i / STACKS) + 0.5) / STACKS) * ground.depth),
+        ),
+    );
     const floor = this.textures.uniforms.floorLevel.value;
     this.textures.setBeds(rock && bedTable(rock, floor - high, this.range.high - ground.datum - low));
     this.redraw();
@@ -228,8 +283,13 @@ export class GroundView {
     return this.textures.bytes;
   }
 
-  /** How high the sun stands, degrees; until options are set anew. */
-  setSunHeight(degrees: number): void {
+  /** The shares of sky and sun that the samples see, a byte each; null: not known. */
+  setLights(shares: Uint8Array<ArrayBuffer> | null): void {
+    this.textures.setLights(shares);
+    this.redraw();
+  }
+
+  private pointSun(degrees: number): void {
     const azimuth = (this.options.sun * Math.PI) / 180;
     const altitude = (degrees * Math.PI) / 180;
     this.textures.uniforms.sun.value.set(Math.sin(azimuth) * Math.cos(altitude), Math.sin(altitude), -Math.cos(azimuth) * Math.cos(altitude));
@@ -254,7 +314,7 @@ export class GroundView {
     this.pending = 0;
     const { renderer } = this;
     const { perspective } = this.cameras;
-    const place = this.cameras.cameraPlace();
+    const [stood, looked, opened] = [perspective.position.clone(), perspective.quaternion.clone(), perspective.fov];
     perspective.fov = fov;
     perspective.updateProjectionMatrix();
     const size = renderer.getDrawingBufferSize(new Vector2());
@@ -272,6 +332,7 @@ export class GroundView {
     for (let strip = 0; strip < SOFTWARE_STRIPS; strip++) {
       const [from, to] = [strip, strip + 1].map((k) => Math.floor((size.y * k) / SOFTWARE_STRIPS));
       renderer.setScissor(0, from, size.x, to - from);
+      this.lookThrough(perspective);
       renderer.render(this.scene, perspective);
       await new Promise((resolve) => setTimeout(resolve));
     }
@@ -279,9 +340,10 @@ export class GroundView {
     const pixels = new Uint8Array(4 * size.x * size.y);
     const gl = renderer.getContext();
     gl.readPixels(0, 0, size.x, size.y, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
-    this.cameras.goTo(place);
-    cancelAnimationFrame(this.pending);
-    this.pending = 0;
+    perspective.position.copy(stood);
+    perspective.quaternion.copy(looked);
+    perspective.fov = opened;
+    perspective.updateProjectionMatrix();
     return pixels;
   }
 
@@ -307,6 +369,7 @@ export class GroundView {
     if (!this.source) return;
     const { ground } = this.source;
     if (this.strip === 0) {
+      this.cameras.stayAbove();
       this.seen = this.cameras.aspect(ground, this.range);
       this.textures.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
       this.textures.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
@@ -321,6 +384,7 @@ export class GroundView {
       this.renderer.setScissorTest(true);
       this.renderer.setScissor(0, from, width, to - from);
     }
+    this.lookThrough(this.cameras.current);
     this.renderer.render(this.scene, this.cameras.current);
     this.strip++;
     if (this.strip < strips) {
@@ -334,6 +398,26 @@ export class GroundView {
     }
     if (this.seen) this.onFrame(this.seen);
     this.overlays.forEach((moved) => moved());
+  }
+
+  /** Tells the shaders where the eye is. */
+  private lookThrough(camera: Camera): void {
+    camera.updateMatrixWorld();
+    this.textures.uniforms.eye.value.setFromMatrixPosition(camera.matrixWorld);
+    this.fromClip.value.copy(camera.matrixWorld).multiply(camera.projectionMatrixInverse);
+  }
+
+  private skyMesh(): Mesh {
+    const geometry = new BufferGeometry();
+    geometry.setAttribute('position', new BufferAttribute(Float32Array.of(-1, -1, 0, 3, -1, 0, -1, 3, 0), 3));
+    const material = this.material(SKY_VERTEX, SKY_FRAGMENT, { fromClip: this.fromClip });
+    material.depthTest = false;
+    material.depthWrite = false;
+    const mesh = new Mesh(geometry, material);
+    mesh.frustumCulled = false;
+    mesh.renderOrder = -1;
+    mesh.visible = false;
+    return mesh;
   }
 
   private choosePatches(): void {
@@ -357,8 +441,8 @@ export class GroundView {
     this.redraw();
   }
 
-  private material(vertexShader: string, fragmentShader: string): RawShaderMaterial {
-    return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: this.textures.uniforms, side: DoubleSide });
+  private material(vertexShader: string, fragmentShader: string, own: Record<string, { value: unknown }> = {}): RawShaderMaterial {
+    return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: { ...this.textures.uniforms, ...own }, side: DoubleSide });
   }
 }
 

@@ -1,4 +1,5 @@
 import { vec3, WATER } from '../../drawing/palette';
+import { DAYLIGHT, GRAIN } from '../light/shaders';
 
 /** What the ground's shaders share: where a place on the ground lies in the height texture, and how high it is. */
 const COMMON = /* glsl */ `
@@ -41,6 +42,7 @@ in vec3 position; // x, z in the patch 0..1; y = 1 on the skirt
 in vec4 patchAt;  // corner and size, as shares of the ground's width and depth
 
 out vec2 place;
+out vec3 world;
 
 void main() {
   place = clamp(patchAt.xy + position.xz * patchAt.zw, 0.0, 1.0);
@@ -48,14 +50,25 @@ void main() {
   if (water > 0.5) h = max(h, sea);
   float y = (h - middle) * exaggeration - position.y * skirt;
   vec2 plan = (place - 0.5) * extent;
-  gl_Position = projectionMatrix * viewMatrix * vec4(plan.x, y, plan.y, 1.0);
+  world = vec3(plan.x, y, plan.y);
+  gl_Position = projectionMatrix * viewMatrix * vec4(world, 1.0);
 }
 `;
 
 export const GROUND_FRAGMENT = /* glsl */ `
 ${COMMON}
+${DAYLIGHT}
+${GRAIN}
 uniform vec2 range;        // lowest and highest, above the datum
-uniform vec3 sun;          // direction towards it: east, up, south
+uniform float day;         // 1: daylight; 0: the neutral light that form is judged in
+uniform sampler2D lights;  // a sample's shares of the sky and of the sun
+uniform float lighted;     // 1: there are
+uniform float plan;        // 1: seen as a map, shaded from several sides at once
+uniform float grain;       // 1: near ground shows what it is made of
+uniform sampler2D stacks;  // how high the stack of beds lies, metres
+uniform sampler2D beds;
+uniform vec2 bedsAt;
+uniform float bedded;
 uniform float drape;       // 0 tint, 1 shade, 2 a layer, 3 colours, 4 colours without light
 uniform sampler2D colours;
 uniform sampler2D layer;   // 0 to 1 along its colours
@@ -69,6 +82,7 @@ uniform sampler2D mask;    // where a step acts, 0 to 1
 uniform float masked;      // 1: shown
 
 in vec2 place;
+in vec3 world;
 out vec4 colour;
 
 float line(float value, float width) {
@@ -83,6 +97,56 @@ void ringed(inout vec3 shaded, vec3 ring, float strength) {
   float away = abs(r - 1.0) / max(fwidth(r), 1e-6);
   shaded = mix(shaded, vec3(0.98, 0.97, 0.93), (1.0 - smoothstep(1.0, 2.2, away)) * 0.9 * strength);
   shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, away)) * 0.9 * strength);
+}
+
+/** A map's shade: from four sides between west and north, each as much as the slope looks across it (Mark 1992, USGS Open-File Report 92-422). */
+float fromFourSides(vec2 gradient) {
+  float steep = length(gradient);
+  float aspect = atan(-gradient.x, gradient.y);
+  vec2 slope = vec2(1.0, steep) / sqrt(1.0 + steep * steep);
+  float sum = 0.0;
+  float whole = 0.0;
+  for (int k = 0; k < 4; k++) {
+    float azimuth = radians(225.0 + 45.0 * float(k));
+    float across = sin(aspect - azimuth);
+    float weight = across * across + 0.05;
+    // 30° above the horizon.
+    sum += weight * max(0.0, 0.5 * slope.x + 0.866 * slope.y * cos(azimuth - aspect));
+    whole += weight;
+  }
+  return sum / whole;
+}
+
+/** What the ground is made of, seen from near: its colour, and how its surface leans. */
+void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, float steep) {
+  float pixel = sqrt(length(dFdx(at)) * length(dFdy(at)));
+  if (pixel > 5.0) return;
+  float rock = smoothstep(0.10, 0.30, steep);
+  float coarse = grainOf(at, pixel, 12.0);
+  float fine = grainOf(at * vec3(1.0, 1.6, 1.0), pixel, 1.9);
+  float ledges = 0.0;
+  if (rock > 0.0) {
+    float stack = bedded > 0.5 ? textureLod(stacks, place, 0.0).r : 0.0;
+    float bed = (h - stack) / 1.7 + 0.6 * coarse;
+    float seen = 1.0 - smoothstep(0.4, 1.2, pixel);
+    ledges = seen * (valueNoise(vec3(0.0, bed, 0.0)) - 0.5);
+    if (bedded > 0.5) ledges += 0.25 * seen * (texture(beds, vec2((h - stack - bedsAt.x) * bedsAt.y, 0.5)).r - 0.5);
+  }
+  float body = mix(0.55 * coarse + 0.7 * fine, 0.5 * coarse + 0.45 * fine + 0.8 * ledges, rock);
+  albedo *= clamp(1.0 + 0.85 * body, 0.35, 1.7);
+  // Turf and moss between stones.
+  albedo = mix(albedo, albedo * vec3(0.94, 1.05, 0.88), (1.0 - rock) * clamp(2.0 * coarse, 0.0, 1.0));
+  vec3 lean = vec3(dFdx(body), 0.0, dFdy(body));
+  vec3 across = normalize(dFdx(at));
+  vec3 along = normalize(dFdy(at));
+  normal = normalize(normal - (across * lean.x + along * lean.z) * (0.25 / max(pixel, 0.02)) * (1.0 - smoothstep(0.6, 2.0, pixel)) * 0.35);
+}
+
+/** Under the sun and the sky: what falls on it, with what its surroundings throw back. */
+vec3 inDaylight(vec3 albedo, vec3 normal, vec2 shares) {
+  float lit = max(dot(normal, sun), 0.0) * shares.y;
+  vec3 bounce = albedo * (1.0 - shares.x) * (0.5 * skyLight + 0.4 * sunLight * max(sun.y, 0.0));
+  return albedo * (sunLight * lit + skyLight * shares.x + bounce);
 }
 
 void main() {
@@ -104,6 +168,7 @@ void main() {
   float back = max(dot(normal, normalize(vec3(-sun.x, sun.y * 0.6, -sun.z))), 0.0);
   float sky = 0.5 + 0.5 * normal.y;
   float light = 0.70 * lit + 0.12 * back + 0.30 * sky * sky;
+  if (plan > 0.5) light = mix(1.35 * fromFourSides(gradient * exaggeration), light, 0.35);
 
   vec3 base;
   if (drape < 0.5) {
@@ -120,6 +185,13 @@ void main() {
     base = texture(colours, uv).rgb;
   }
   vec3 shaded = drape > 3.5 ? base : base * (0.20 + 1.10 * light);
+  // Until the horizons have been found the sky is what the slope lets be guessed, and nothing casts a shadow.
+  vec2 shares = lighted > 0.5 ? texture(lights, uv).rg : vec2(sky, 1.0);
+  vec3 albedo = fromScreen(base);
+  if (day > 0.5) {
+    if (grain > 0.5) addGrain(albedo, normal, vec3(world.x, h, world.z), h, uv, steep);
+    shaded = inDaylight(albedo, normal, shares);
+  }
 
   if (contours > 0.0) {
     float thin = line(h / contours, 0.55);
@@ -127,20 +199,35 @@ void main() {
     float apart = fwidth(h / contours);
     float fine = thin * (1.0 - smoothstep(0.25, 0.6, apart));
     float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
-    shaded = mix(shaded, vec3(0.42, 0.19, 0.08), max(fine * 0.42, bold * 0.72));
+    shaded = mix(shaded, day > 0.5 ? vec3(0.14, 0.03, 0.006) : vec3(0.42, 0.19, 0.08), max(fine * 0.42, bold * 0.72));
   }
   float lies = watered > 0.5 && water > 0.5 ? texture(waters, uv).r : 0.0;
   if (water > 0.5 && lies < 0.0 && h >= sea) {
-    vec3 beck = ${vec3(WATER.flat)} * (0.55 + 0.5 * sun.y);
-    shaded = mix(shaded, beck, clamp(-1.4 * lies, 0.0, 0.9));
+    vec3 beck = day > 0.5 ? fromScreen(${vec3(WATER.flat)}) * (0.8 * skyLight + 0.3 * sunLight * shares.y) : ${vec3(WATER.flat)} * (0.55 + 0.5 * sun.y);
+    shaded = mix(shaded, beck, clamp((day > 0.5 ? -3.0 : -1.4) * lies, 0.0, 0.9));
   }
   float depth = max(sea - h, max(0.0, lies));
-  if (water > 0.5 && (h < sea || lies > 0.03)) {
+  bool wet = water > 0.5 && (h < sea || lies > 0.03);
+  if (day > 0.5 && wet) {
+    vec3 look = normalize(eye - world);
+    // A little wind on it, seen from near only.
+    float pixel = max(length(dFdx(world.xz)), length(dFdy(world.xz)));
+    vec3 wave = vec3(grainOf(vec3(world.xz, 7.0), pixel, 9.0), 0.0, grainOf(vec3(world.zx, 3.0), pixel, 8.0));
+    vec3 up = normalize(vec3(0.0, 1.0, 0.0) + 0.12 * wave);
+    float thrown = fresnel(max(dot(up, look), 0.0));
+    vec3 mirrored = reflect(-look, up);
+    vec3 back = skyIn(vec3(mirrored.x, abs(mirrored.y), mirrored.z));
+    back += sunLight * shares.y * 6.0 * pow(max(dot(mirrored, sun), 0.0), 900.0);
+    vec3 left = exp(-2.0 * ABSORPTION * depth);
+    vec3 body = vec3(0.014, 0.048, 0.058) * (sunLight * max(sun.y, 0.0) * shares.y + skyLight);
+    shaded = mix(shaded * left + body * (1.0 - left), back, thrown);
+  } else if (wet) {
     vec3 shallow = ${vec3(WATER.shallow)};
     vec3 deep = ${vec3(WATER.deep)};
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
     shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
   }
+  if (day > 0.5) shaded = toScreen(throughAir(shaded, world));
   if (masked > 0.5) {
     // Where the step acts is inked over; where it does not, the ground pales.
     float weight = texture(mask, uv).r;
@@ -154,7 +241,7 @@ void main() {
   ringed(shaded, brush, 1.0);
   ringed(shaded, brushTwin, 0.6);
   // Skirts take the colour of the ground they hang from, so that they do not show.
-  colour = vec4(pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
+  colour = vec4(day > 0.5 ? shaded : pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
 }
 `;
 
@@ -170,6 +257,9 @@ out float level;
 out float under;
 out float top;
 out float facing;
+out vec3 world;
+out float light;
+uniform vec3 sun;
 
 void main() {
   float h = heightAt(position.xy) + lakeAt(textureAt(position.xy));
@@ -180,12 +270,20 @@ void main() {
   facing = abs(position.x - 0.5) > abs(position.y - 0.5) ? 1.0 : 0.0;
   // A hand's breadth outside of the ground, so that the skirts of its patches stay hidden.
   vec2 plan = (position.xy - 0.5) * extent * 1.0006;
-  gl_Position = projectionMatrix * viewMatrix * vec4(plan.x, (level - middle) * exaggeration, plan.y, 1.0);
+  world = vec3(plan.x, (level - middle) * exaggeration, plan.y);
+  vec2 side = position.xy - 0.5;
+  vec3 outward = facing > 0.5 ? vec3(sign(side.x), 0.0, 0.0) : vec3(0.0, 0.0, sign(side.y));
+  light = max(dot(outward, sun), 0.0);
+  gl_Position = projectionMatrix * viewMatrix * vec4(world, 1.0);
 }
 `;
 
 export const WALL_FRAGMENT = /* glsl */ `
 precision highp float;
+${DAYLIGHT}
+uniform float day;
+in vec3 world;
+in float light;
 uniform float interval;
 uniform sampler2D beds;    // how hard the beds are, up the stack
 uniform vec2 bedsAt;       // the stack's lowest entry, and one over its height
@@ -209,6 +307,8 @@ void main() {
     earth = mix(mix(soft, ${vec3([75, 68, 61])}, hard), earth, 0.18) * (0.86 + 0.14 * facing);
     mark *= 0.35;
   }
-  colour = vec4(mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45), 1.0);
+  earth = mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45);
+  if (day > 0.5) earth = toScreen(throughAir(fromScreen(earth) * (0.55 * skyLight + 0.75 * sunLight * light), world));
+  colour = vec4(earth, 1.0);
 }
 `;

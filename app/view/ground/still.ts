@@ -25,8 +25,8 @@ export interface StillScene {
   options: Omit<ViewOptions, 'sculpting' | 'camera'>;
   /** How far patches lie off the ground, of `patchErrors`; the outline is right to a part of a pixel of the still. */
   errors: Float32Array | null;
-  /** Degrees above the horizon that the sun stands at. */
-  sunHeight: number;
+  /** The shares of sky and sun that the samples see, under the still's sun; null: not known. */
+  lights: Uint8Array<ArrayBuffer> | null;
   /** Colours of the ground's samples, four bytes each. */
   colours: Uint8Array<ArrayBuffer> | null;
   /** Water on the ground's samples, as the view has it; null: the sea alone. */
@@ -73,7 +73,7 @@ export class StillCamera {
     this.view.setColours(scene.colours);
     this.view.setWater(scene.water);
     this.view.setOptions({ ...scene.options, camera: 'relief', sculpting: false });
-    this.view.setSunHeight(scene.sunHeight);
+    this.view.setLights(scene.lights);
   }
 
   /** Takes a picture: several from all over the lens and within a pixel, laid over each other in linear light. */
@@ -81,7 +81,7 @@ export class StillCamera {
     const { width, height, focus } = settings;
     const sum = new Float32Array(3 * width * height);
     const radius = lensRadius(settings);
-    this.view.cameras.goTo(place);
+    this.view.cameras.lookAlong(place);
     for (let k = 0; k < settings.samples; k++) {
       signal.throwIfAborted();
       const reach = radius * Math.sqrt((k + 0.5) / settings.samples);

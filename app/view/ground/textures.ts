@@ -1,6 +1,19 @@
-import { DataTexture, FloatType, LinearFilter, NearestFilter, RedFormat, RGBAFormat, UnsignedByteType, Vector2, Vector3, type WebGLRenderer } from 'three';
+import {
+  DataTexture,
+  FloatType,
+  LinearFilter,
+  NearestFilter,
+  RedFormat,
+  RGBAFormat,
+  RGFormat,
+  UnsignedByteType,
+  Vector2,
+  Vector3,
+  type WebGLRenderer,
+} from 'three';
 import type { BedTable, Ground, Rectangle } from '@upland-cast/core';
 import { rampPixels, TINT } from '../../drawing/ramp';
+import { dayUniforms } from '../light/day';
 import type { HeightSource } from './pick';
 
 /** What the shaders of the ground are given; kept in textures on the card. */
@@ -35,6 +48,12 @@ export class GroundTextures {
     bedded: { value: 0 },
     floorLevel: { value: 0 },
     interval: { value: 50 },
+    lights: { value: null as DataTexture | null },
+    lighted: { value: 0 },
+    grain: { value: 1 },
+    plan: { value: 0 },
+    stacks: { value: null as DataTexture | null },
+    ...dayUniforms(),
   };
 
   private ground: Ground | null = null;
@@ -43,20 +62,20 @@ export class GroundTextures {
 
   /** The card has forgotten every texture: they are sent again. */
   restore(): void {
-    const { heights, mask, layer, layerRamp, ramp: tint, colours, waters, beds } = this.uniforms;
-    for (const { value } of [heights, mask, layer, layerRamp, tint, colours, waters, beds]) if (value) value.needsUpdate = true;
+    const { heights, mask, layer, layerRamp, ramp: tint, colours, waters, beds, lights, stacks } = this.uniforms;
+    for (const { value } of [heights, mask, layer, layerRamp, tint, colours, waters, beds, lights, stacks]) if (value) value.needsUpdate = true;
   }
 
   /** Bytes that the card holds: the heights, and what lies over them. */
   get bytes(): number {
     const u = this.uniforms;
     const samples = u.samples.value.x * u.samples.value.y;
-    return samples * (4 + (u.mask.value ? 1 : 0) + (u.layer.value ? 1 : 0) + (u.waters.value ? 4 : 0));
+    return samples * (4 + (u.mask.value ? 1 : 0) + (u.layer.value ? 1 : 0) + (u.waters.value ? 4 : 0) + (u.lights.value ? 2 : 0));
   }
 
   dispose(): void {
-    const { heights, mask, layer, layerRamp, colours, waters, beds } = this.uniforms;
-    for (const { value } of [heights, mask, layer, layerRamp, colours, waters, beds]) value?.dispose();
+    const { heights, mask, layer, layerRamp, colours, waters, beds, lights, stacks } = this.uniforms;
+    for (const { value } of [heights, mask, layer, layerRamp, colours, waters, beds, lights, stacks]) value?.dispose();
   }
 
   /** Another ground: its heights and its measures. What lay over the one before is taken away. */
@@ -77,6 +96,28 @@ export class GroundTextures {
     u.sea.value = ground.sea - ground.datum;
     this.setMask(null);
     this.setWater(null);
+    if (!same) this.setLights(null);
+  }
+
+  /** The shares of sky and sun that every sample sees, a byte each; null: they are not known yet. Those of a ground that changed since stay until new ones come. */
+  setLights(shares: Uint8Array<ArrayBuffer> | null): void {
+    const { lights, lighted } = this.uniforms;
+    const { ground } = this;
+    lights.value?.dispose();
+    lights.value = null;
+    if (shares && ground && shares.length === 2 * ground.across * ground.down)
+      lights.value = sampled(new DataTexture(shares, ground.across, ground.down, RGFormat, UnsignedByteType), 1);
+    lighted.value = lights.value ? 1 : 0;
+  }
+
+  /** How high the stack of beds lies, metres, on a square grid over the ground; null: there are none. */
+  setStacks(heights: Float32Array<ArrayBuffer> | null): void {
+    const { stacks } = this.uniforms;
+    stacks.value?.dispose();
+    stacks.value = null;
+    if (!heights) return;
+    const side = Math.sqrt(heights.length);
+    stacks.value = sampled(new DataTexture(heights, side, side, RedFormat, FloatType), 4);
   }
 
   /** Metres of water over the ground's samples, or less than 0: the share that lies under a stream; null takes it away. */

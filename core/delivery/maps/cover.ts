@@ -12,16 +12,16 @@ export const defaultCover = (): Cover =>
   coverSchema.parse({
     ramp: 'relief',
     stops: [
-      { at: 0, colour: [72, 74, 44] },
-      { at: 0.35, colour: [103, 103, 58] },
-      { at: 0.6, colour: [139, 127, 79] },
-      { at: 1, colour: [168, 158, 123] },
+      { at: 0, colour: [73, 76, 52] },
+      { at: 0.35, colour: [104, 107, 73] },
+      { at: 0.6, colour: [137, 130, 94] },
+      { at: 1, colour: [166, 159, 133] },
     ],
     layers: [
       {
         id: 'peat',
         name: 'Peat and rushes',
-        colour: [70, 61, 42],
+        colour: [84, 77, 58],
         // Not where water stands about on level ground: its ways across a filled hollow are straight.
         where: {
           masks: [
@@ -33,13 +33,13 @@ export const defaultCover = (): Cover =>
       {
         id: 'scree',
         name: 'Scree',
-        colour: [133, 127, 118],
+        colour: [139, 134, 126],
         where: { masks: [{ id: 'scree-slope', kind: 'slope', params: { low: 34, high: 50, softness: 5 }, ragged: 0.6, raggedSize: 160 }] },
       },
       {
         id: 'crag',
         name: 'Crag',
-        colour: [98, 96, 95],
+        colour: [112, 109, 106],
         where: { masks: [{ id: 'crag-slope', kind: 'slope', params: { low: 47, high: 90, softness: 6 }, ragged: 0.5, raggedSize: 120 }] },
       },
     ],

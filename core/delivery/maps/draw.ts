@@ -121,7 +121,7 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
       return values(weights.slice(), { low: 0, high: 1 }, '', spec.depth);
     }
     case 'ambient':
-      return values(ambientShade(field, { directions: spec.directions, exaggeration: 1, signal }), { low: 0, high: 1 }, '', spec.depth);
+      return values(await ambientShade(kernels, field, { directions: spec.directions, exaggeration: 1 }, { signal }), { low: 0, high: 1 }, '', spec.depth);
     case 'height':
       if (spec.equalised) return values(ranks(height), { low: 0, high: 1 }, '', spec.depth, 'Each value is the share of the ground that lies lower.');
       return values(

@@ -9,6 +9,7 @@ export { talusFaces, talusHeight, talusHold, talusRelease, talusReleaseFaces, ta
 export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
 export { distanceColumns, distanceRows } from './distance';
+export { horizonLines } from './horizon';
 export { unstepRows } from './unstep';
 export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';

@@ -6,6 +6,7 @@ import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
 import { greedyProgram } from './greedy';
+import { horizonProgram } from './horizon';
 import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { noiseProgram } from './noise';
@@ -24,6 +25,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [pressProgram.id]: pressProgram,
   [fluvialProgram.id]: fluvialProgram,
   [iceProgram.id]: iceProgram,
+  [horizonProgram.id]: horizonProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
   [distanceProgram.id]: distanceProgram,

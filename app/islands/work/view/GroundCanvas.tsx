@@ -13,6 +13,7 @@ import { keepWork, setDrape, setWater, stopWork } from '../../../store/evaluatio
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
+import { LightButton, LightPanel } from './LightPanel';
 import { SectionChart } from './SectionChart';
 import { usePlacing, useSculpting, useWalking } from './handling';
 import { ViewsPanel } from './ViewsPanel';
@@ -20,6 +21,8 @@ import { SpotsPanel } from './SpotsPanel';
 import { ViewOverlay } from './ViewOverlay';
 import css from './GroundCanvas.module.css';
 
+/** The height of the tool bar over the view, CSS pixels. */
+const TOOL_BAR = 52;
 const EXAGGERATIONS = [1, 1.5, 2, 3, 5];
 
 /** The ground: relief or plan, with its drapes, readout, scale and north; hand work happens on it. */
@@ -50,6 +53,8 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       setFailed(`The ground cannot be drawn: this browser gave no WebGL 2 (${String(error)}). Everything else goes on working.`);
       return;
     }
+    view.current.cameras.covered = TOOL_BAR;
+    view.current.frameAll();
     view.current.onFrame = (next) =>
       setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
     setDrawn(view.current);
@@ -88,6 +93,14 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   useEffect(() => {
     view.current?.setWater(water && picture && !picture.preview && water.length === picture.height.length ? water : null);
   }, [water, picture]);
+  const lights = useTerrain((s) => s.lights);
+  useEffect(() => view.current?.setLights(lights && picture && lights.length === 2 * picture.height.length ? lights : null), [lights, picture]);
+  const colours = useTerrain((s) => s.colours);
+  const covered = settings.drape === 'ground';
+  useEffect(() => {
+    const fits = covered && colours && picture && colours.length === 4 * picture.height.length;
+    view.current?.setColours(fits ? colours : null);
+  }, [covered, colours, picture]);
   const rock = useTerrain((s) => s.course!.rock ?? null);
   useEffect(() => view.current?.setRock(rock), [rock, picture]);
   const sea = useTerrain((s) => s.course!.ground.sea);
@@ -167,6 +180,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
           <label className={css.times} title="What lies over the ground">
             <span className="only-read">Drape</span>
             <select value={settings.drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
+              <option value="ground">Ground colour</option>
               <option value="tint">Tint</option>
               <option value="shade">Shade</option>
               {Object.entries(LAYER_DRAPES).map(([id, drape]) => (
@@ -194,18 +208,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
               ))}
             </select>
           </label>
-          <label className={css.sun} title="Where the sun stands">
-            <span className="only-read">Sun, degrees from north</span>
-            <input
-              type="range"
-              min={0}
-              max={355}
-              step={5}
-              value={settings.sun}
-              onChange={(event) => set({ sun: Number(event.target.value) })}
-              aria-valuetext={`${settings.sun} degrees from north`}
-            />
-          </label>
+          <LightButton />
           <Toggles
             label="Beside it"
             items={[
@@ -247,6 +250,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
                 </Button>
               </div>
             )}
+            {settings.lightPanel && <LightPanel />}
             {settings.views && <ViewsPanel view={drawn} />}
           </div>
         </div>

@@ -6,6 +6,7 @@ import { Dialog } from '../../../components/Dialog';
 import { download } from '../../../components/download';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
+import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/ground/still';
@@ -31,7 +32,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
   const [colour, setColour] = useState<'view' | 'ground'>('ground');
   const [water, setWater] = useState(settings.water);
   const [sun, setSun] = useState(settings.sun);
-  const [sunHeight, setSunHeight] = useState(34);
+  const [sunHeight, setSunHeight] = useState(settings.sunHeight);
   const [frames, setFrames] = useState(1);
   const [work, setWork] = useState<number | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -55,13 +56,14 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
       }
       const { lowest, highest } = picture.statistics;
       const lying = useTerrain.getState().water;
+      const lights = settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight }) : null;
       camera = new StillCamera(
         {
           source,
           range: { low: lowest, high: highest },
-          options: { ...settings, water, sun },
+          options: { ...settings, drape: colour === 'ground' ? 'ground' : settings.drape, water, sun, sunHeight },
           errors: picture.patchErrors ?? null,
-          sunHeight,
+          lights,
           colours,
           water: water ? lying : null,
         },

@@ -1,0 +1,169 @@
+import { DEGREE, exactMath } from '../math';
+import { floats, rowsOf, type Band, type Program } from '../program';
+import { claims } from './levels';
+
+interface Samples {
+  across: number;
+  down: number;
+  spacingX: number;
+  spacingY: number;
+  /** Heights are multiplied by this first. */
+  exaggeration: number;
+}
+
+export interface SkyArgs extends Samples {
+  kind: 'level' | 'tilted';
+  /** Directions that are looked in, all around. */
+  directions: number;
+}
+
+export interface SunArgs extends Samples {
+  kind: 'sun';
+  /** Degrees clockwise from north, and above the level horizon. */
+  azimuth: number;
+  altitude: number;
+  /** Degrees across; the sun's own is 0.533. */
+  disc: number;
+}
+
+export type HorizonArgs = SkyArgs | SunArgs;
+
+const KINDS = { level: 0, tilted: 1, sun: 2 };
+
+/**
+ * What the horizons all around leave to every sample: with `level` the share of an even sky that level ground there sees, with
+ * `tilted` that which lights the ground as it lies (weighted by the cosine), with `sun` the share of the sun's disc. 0 to 1.
+ */
+export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<ArrayBuffer>> = {
+  id: 'horizon',
+  bytes: (args) => plan(args).bytes,
+
+  load(arena, args, height) {
+    const { straight, out } = plan(args);
+    floats(arena, arena.start + straight, height.length).set(height);
+    floats(arena, arena.start + out, height.length).fill(0);
+  },
+
+  *run(kernels, arena, args, band) {
+    const { across, down } = args;
+    const { straight, turned, out, outTurned, scratch } = plan(args);
+    const [a, count] = [arena.start, across * down];
+    const ways = waysOf(args);
+    const turns = ways.some((way) => !way.alongX);
+    if (turns) {
+      transpose(floats(arena, a + straight, count), floats(arena, a + turned, count), across, down, band);
+      if (band.index === 0) floats(arena, a + outTurned, count).fill(0);
+      yield;
+    }
+    for (const [k, way] of ways.entries()) {
+      const [long, wide] = way.alongX ? [across, down] : [down, across];
+      const lines = linesOf(way.lean, long, wide);
+      const { from, to } = rowsOf(lines.end - lines.first, band);
+      kernels.horizonLines(
+        a + (way.alongX ? straight : turned),
+        a + (way.alongX ? out : outTurned),
+        a + scratch + Math.min(band.index, MOST_BANDS - 1) * scratchBytes(args),
+        KINDS[args.kind],
+        long,
+        wide,
+        lines.first + from,
+        lines.first + to,
+        way.lean,
+        way.step,
+        args.exaggeration,
+        way.alongLong,
+        way.alongWide,
+        way.alongX ? args.spacingX : args.spacingY,
+        way.alongX ? args.spacingY : args.spacingX,
+        way.ahead ? 1 : 0,
+        args.kind === 'sun' ? args.altitude * DEGREE : 0,
+        args.kind === 'sun' ? Math.max(1e-6, (args.disc / 2) * DEGREE) : 1,
+      );
+      band.progress((k + 1) / ways.length);
+      yield;
+    }
+    const scale = args.kind === 'sun' ? 1 : 1 / (2 * ways.length);
+    const { from, to } = rowsOf(down, band);
+    const sums = floats(arena, a + out, count);
+    if (turns) {
+      const other = floats(arena, a + outTurned, count);
+      const BLOCK = 32;
+      for (let left = 0; left < across; left += BLOCK) {
+        const right = Math.min(across, left + BLOCK);
+        for (let row = from; row < to; row++) for (let x = left; x < right; x++) sums[row * across + x] += other[x * down + row];
+      }
+    }
+    if (scale !== 1) for (let i = from * across; i < to * across; i++) sums[i] = Math.min(1, sums[i] * scale);
+    yield;
+  },
+
+  take: (arena, args) => floats(arena, arena.start + plan(args).out, args.across * args.down).slice() as Float32Array<ArrayBuffer>,
+};
+
+interface Way {
+  /** Lines run along x; else along y, on a copy turned over. */
+  alongX: boolean;
+  /** Samples aside for a sample along. */
+  lean: number;
+  /** Metres along the direction for a sample along. */
+  step: number;
+  alongLong: number;
+  alongWide: number;
+  /** The sun stands where lines lead, not where they come from. */
+  ahead: boolean;
+}
+
+/** The directions whose lines are walked, each with its opposite. */
+function waysOf(args: HorizonArgs): Way[] {
+  const { sin, cos } = exactMath();
+  const way = (toEast: number, toSouth: number): Way => {
+    const alongX = Math.abs(toEast / args.spacingX) >= Math.abs(toSouth / args.spacingY);
+    const [long, wide] = alongX ? [toEast, toSouth] : [toSouth, toEast];
+    const [spacingLong, spacingWide] = alongX ? [args.spacingX, args.spacingY] : [args.spacingY, args.spacingX];
+    const flip = long < 0 ? -1 : 1;
+    return {
+      alongX,
+      lean: wide / spacingWide / (long / spacingLong),
+      step: spacingLong / Math.abs(long),
+      alongLong: flip * long,
+      alongWide: flip * wide,
+      ahead: flip > 0,
+    };
+  };
+  if (args.kind === 'sun') return [way(sin(args.azimuth * DEGREE), -cos(args.azimuth * DEGREE))];
+  const half = Math.max(1, Math.round(args.directions / 2));
+  return Array.from({ length: half }, (_, k) => {
+    const angle = ((k + 0.5) * 180 * DEGREE) / half;
+    return way(cos(angle), sin(angle));
+  });
+}
+
+/** The lines between which every sample of a grid lies. */
+function linesOf(lean: number, long: number, wide: number): { first: number; end: number } {
+  const most = Math.ceil(lean * (long - 1));
+  return { first: -Math.max(0, most), end: wide - Math.min(0, most) };
+}
+
+const MOST_BANDS = 64;
+const scratchBytes = ({ across, down }: HorizonArgs) => 6 * Math.max(across, down) * 4 + 64;
+
+function plan(args: HorizonArgs) {
+  const room = claims();
+  const size = args.across * args.down * 4;
+  const [straight, turned, out, outTurned] = [1, 2, 3, 4].map(() => room.claim(size));
+  const scratch = room.claim(MOST_BANDS * scratchBytes(args));
+  return { straight, turned, out, outTurned, scratch, bytes: room.bytes };
+}
+
+/** Rows as columns, in blocks that fit near the processor. */
+function transpose(values: Float32Array, out: Float32Array, across: number, down: number, band: Band): void {
+  const { from, to } = rowsOf(across, band);
+  const BLOCK = 32;
+  for (let top = 0; top < down; top += BLOCK) {
+    const below = Math.min(down, top + BLOCK);
+    for (let left = from; left < to; left += BLOCK) {
+      const right = Math.min(to, left + BLOCK);
+      for (let row = top; row < below; row++) for (let column = left; column < right; column++) out[column * down + row] = values[row * across + column];
+    }
+  }
+}
