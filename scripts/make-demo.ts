@@ -11,25 +11,23 @@ import {
   Surface,
   encodeRgb,
   evaluate,
-  hillshade,
   makeCourse,
   makeTributary,
   maskUse,
   makeGround,
-  resample,
   rockSchema,
   sha256,
   statistics,
   stepUse,
   TILE,
   tileToBytes,
-  withSamples,
   writeProject,
   type StrokePlace,
   type StrokeRecord,
   type Field,
   type Tiles,
 } from '@upland-cast/core';
+import { landscapePixels } from '../app/drawing/landscape';
 import { nodeKernels } from '../cli/node-kernels';
 import { oldSheet } from './old-sheet';
 
@@ -206,29 +204,22 @@ const sheetStages = await evaluate(sheet.course, { kernels, asset: async () => s
 if (sheetStages.stages.some((s) => s.fault)) throw new Error(sheetStages.stages.find((s) => s.fault)!.fault);
 
 const { height, stages } = await evaluate(course, { kernels, asset: async (sha) => assets.get(sha)! });
-kernels.close();
 const field = { ground, height };
 /** A relief for a card, 320 × 220. */
-function pictureOf(of: Field): Uint8Array<ArrayBuffer> {
-  const tall = Math.max(220, Math.round((320 * of.ground.depth) / of.ground.width));
-  const skip = Math.floor((tall - 220) / 2) * 320;
-  const small = resample(of, withSamples(of.ground, 320, tall));
-  const shade = hillshade(small, { azimuth: 315, altitude: 42, exaggeration: 1.8 });
-  const rgb = new Uint8Array(320 * 220 * 3);
-  for (let i = 0; i < 320 * 220; i++) {
-    const t = shade[i + skip] / 255;
-    rgb.set([34 + t * 215, 41 + t * 205, 43 + t * 195], 3 * i);
-  }
-  return encodeRgb(rgb, 320, 220);
+/** The card of a terrain, before it is opened. */
+async function pictureOf(of: Field): Promise<Uint8Array<ArrayBuffer>> {
+  const pixels = await landscapePixels(kernels, of, 320, 220);
+  return encodeRgb(Uint8Array.from({ length: 320 * 220 * 3 }, (_, i) => pixels[4 * Math.floor(i / 3) + (i % 3)]), 320, 220);
 }
 mkdirSync('app/public/demo', { recursive: true });
-writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: pictureOf(field) }));
+writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: await pictureOf(field) }));
 const sheetField = { ground: sheet.course.ground, height: sheetStages.height };
 writeFileSync('app/public/demo/old-sheet.jpg', sheet.jpeg);
 writeFileSync(
   'app/public/demo/old-sheet.uplandcast',
-  writeProject({ course: sheet.course, assets: new Map([[sheet.sha, sheet.jpeg]]), thumbnail: pictureOf(sheetField) }),
+  writeProject({ course: sheet.course, assets: new Map([[sheet.sha, sheet.jpeg]]), thumbnail: await pictureOf(sheetField) }),
 );
+kernels.close();
 console.log(`Old Sheet: ${sheet.jpeg.length} bytes, mended by ${sheet.course.stem.map((u) => u.step).join(', ')}`);
 const { lowest, highest, mean } = statistics(field);
 console.log(

@@ -53,15 +53,14 @@ function between(a: f64, b: f64, share: f64): f64 {
 }
 
 /** Heights along line `j`, and from them the horizons' slopes ahead and behind, per step; 0 off the ground. */
-function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull: usize, long: i32, wide: i32, j: i32, lean: f64): void {
+function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull: usize, shift: usize, share: usize, long: i32, wide: i32, j: i32): void {
   let first = long;
   let last = -1;
   let on = long;
   let off = -1;
   for (let n = 0; n < long; n++) {
     const at = <usize>n << 2;
-    const row = <f64>j + lean * <f64>n;
-    const low = <i32>Math.floor(row);
+    const low = j + load<i32>(shift + at);
     if (low < -1 || low >= wide) {
       store<f32>(ahead + at, -1e9);
       store<f32>(behind + at, -1e9);
@@ -69,38 +68,49 @@ function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull:
     }
     if (n < first) first = n;
     last = n;
+    const part = load<f32>(share + at);
     // What lies more than half a sample beyond the rim hides nothing.
-    if (row >= -0.5 && row <= <f64>wide - 0.5) {
+    if ((low >= 0 || part >= 0.5) && (low < wide - 1 || part <= 0.5)) {
       if (n < on) on = n;
       off = n;
     }
-    const share = <f32>(row - <f64>low);
     const a = load<f32>(height + (<usize>(max(0, low) * long + n) << 2));
     const b = load<f32>(height + (<usize>(min(wide - 1, low + 1) * long + n) << 2));
-    store<f32>(line + at, a + share * (b - a));
+    store<f32>(line + at, a + part * (b - a));
   }
   for (let way = 1; way >= -1; way -= 2) {
     const out = way > 0 ? behind : ahead;
     let size = 0;
     let n = way > 0 ? first : last;
+    // The top of the hull, at hand: its height and how far back it lies.
+    let topHeight: f64 = 0;
+    let topPlace = 0;
     for (let count = last - first; count >= 0; count--, n += way) {
       const here = <f64>load<f32>(line + (<usize>n << 2));
-      let slope: f64 = -1e9;
-      if (size > 0) {
-        let top = load<i32>(hull + (<usize>(size - 1) << 2));
-        slope = (<f64>load<f32>(line + (<usize>top << 2)) - here) / <f64>abs(n - top);
+      if (size == 0) store<f32>(out + (<usize>n << 2), -1e9);
+      else {
+        let rise = topHeight - here;
+        let run = <f64>abs(n - topPlace);
         while (size > 1) {
-          top = load<i32>(hull + (<usize>(size - 2) << 2));
-          const next = (<f64>load<f32>(line + (<usize>top << 2)) - here) / <f64>abs(n - top);
-          if (next < slope) break;
-          slope = next;
+          const place = load<i32>(hull + (<usize>(size - 2) << 2));
+          const height = <f64>load<f32>(line + (<usize>place << 2));
+          const nextRise = height - here;
+          const nextRun = <f64>abs(n - place);
+          // Under the line from here to what stands before it.
+          if (nextRise * run < rise * nextRun) break;
+          rise = nextRise;
+          run = nextRun;
+          topHeight = height;
+          topPlace = place;
           size--;
         }
+        store<f32>(out + (<usize>n << 2), <f32>(rise / run));
       }
-      store<f32>(out + (<usize>n << 2), <f32>slope);
       if (n < on || n > off) continue;
       store<i32>(hull + (<usize>size << 2), n);
       size++;
+      topHeight = here;
+      topPlace = n;
     }
   }
 }
@@ -108,7 +118,7 @@ function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull:
 /**
  * Adds to `out` what every sample between the lines `from` and `to` gets along one direction. `lean`: samples aside a sample along;
  * `step`: metres along the direction a sample; `rise`: what heights are multiplied by; `alongLong`, `alongWide`: the direction, of length
- * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. `scratch`: six rows of words.
+ * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. `scratch`: eight rows of words.
  */
 export function horizonLines(
   height: usize,
@@ -137,25 +147,34 @@ export function horizonLines(
   let back = scratch + 3 * row;
   let nextFront = scratch + 4 * row;
   let nextBack = scratch + 5 * row;
+  const shift = scratch + 6 * row;
+  const share = scratch + 7 * row;
   const scale = rise / step;
   if (from >= to) return;
-  horizons(height, line, front, back, hull, long, wide, from, lean);
+  for (let n = 0; n < long; n++) {
+    const place = lean * <f64>n;
+    const under = Math.floor(place);
+    store<i32>(shift + (<usize>n << 2), <i32>under);
+    store<f32>(share + (<usize>n << 2), <f32>(place - under));
+  }
+  horizons(height, line, front, back, hull, shift, share, long, wide, from);
   for (let j = from; j < to; j++) {
-    horizons(height, line, nextFront, nextBack, hull, long, wide, j + 1, lean);
+    horizons(height, line, nextFront, nextBack, hull, shift, share, long, wide, j + 1);
     for (let n = 0; n < long; n++) {
-      const place = lean * <f64>n;
-      const over = Math.ceil(place);
-      const r = j + <i32>over;
-      if (r < 0 || r >= wide) continue;
-      const g = over - place;
       const at = <usize>n << 2;
+      const part = load<f32>(share + at);
+      const r = j + load<i32>(shift + at) + (part > 0 ? 1 : 0);
+      if (r < 0 || r >= wide) continue;
+      const g = part > 0 ? 1 - <f64>part : 0;
       const f = scale * between(<f64>load<f32>(front + at), <f64>load<f32>(nextFront + at), g);
       const b = scale * between(<f64>load<f32>(back + at), <f64>load<f32>(nextBack + at), g);
       const p = out + (<usize>(r * long + n) << 2);
       if (kind == LEVEL) {
-        const t = max<f64>(f, 0);
-        const u = max<f64>(b, 0);
-        store<f32>(p, <f32>(<f64>load<f32>(p) + 1 / (1 + t * t) + 1 / (1 + u * u)));
+        const t = <f32>max<f64>(f, 0);
+        const u = <f32>max<f64>(b, 0);
+        const tt: f32 = 1 + t * t;
+        const uu: f32 = 1 + u * u;
+        store<f32>(p, load<f32>(p) + (tt + uu) / (tt * uu));
       } else if (kind == TILTED) {
         const w = max(0, n - 1);
         const e = min(long - 1, n + 1);

@@ -145,7 +145,7 @@ function linesOf(lean: number, long: number, wide: number): { first: number; end
 }
 
 const MOST_BANDS = 64;
-const scratchBytes = ({ across, down }: HorizonArgs) => 6 * Math.max(across, down) * 4 + 64;
+const scratchBytes = ({ across, down }: HorizonArgs) => 8 * Math.max(across, down) * 4 + 64;
 
 function plan(args: HorizonArgs) {
   const room = claims();

@@ -94,7 +94,12 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     view.current?.setWater(water && picture && !picture.preview && water.length === picture.height.length ? water : null);
   }, [water, picture]);
   const lights = useTerrain((s) => s.lights);
-  useEffect(() => view.current?.setLights(lights && picture && lights.length === 2 * picture.height.length ? lights : null), [lights, picture]);
+  useEffect(() => {
+    const fits = lights && picture && lights.length === 2 * picture.height.length;
+    view.current?.setLights(fits ? lights : null);
+    // Read by the browser tests: how often light has been found.
+    canvas.current!.dataset.lit = String(fits ? Number(canvas.current!.dataset.lit ?? 0) + 1 : 0);
+  }, [lights, picture]);
   const colours = useTerrain((s) => s.colours);
   const covered = settings.drape === 'ground';
   useEffect(() => {
