@@ -1,26 +1,125 @@
+import { basename } from 'node:path';
 import { Command } from 'commander';
-import { compareFields, toField, type Meaning } from '@upland-cast/core';
-import { loadHeightmap } from '../files';
-import { parseRange } from '../options';
+import {
+  compareFields,
+  compareSides,
+  deliver,
+  differenceField,
+  formatByName,
+  LAID,
+  rasterizeMesh,
+  readMeshFiles,
+  toField,
+  UplandError,
+  type Field,
+  type Laid,
+  type Meaning,
+  type SidesCompared,
+} from '@upland-cast/core';
+import { load, loadHeightmap, saveAll } from '../files';
+import { oneOf, parseNumber, parseRange } from '../options';
 import { report } from '../report';
+
+interface CompareOptions extends Meaning {
+  as?: string;
+  bAs?: string;
+  bRange?: { low: number; high: number };
+  laid?: Laid | 'fit';
+  fit?: boolean;
+  tolerance?: number;
+  difference?: string;
+  json?: boolean;
+}
+
+const MESHES = /\.(obj|ply|stl|glb|gltf)$/i;
 
 export function compareCommand(): Command {
   return new Command('compare')
-    .description('Holds one heightmap against another, sample by sample.')
+    .description('Holds one ground against another: heightmaps and meshes, in any pair.')
     .argument('<a>')
     .argument('<b>')
     .option('--as <spec>', 'how to read raw bytes')
+    .option('--b-as <spec>', 'the same for B alone')
     .option('--range <lo:hi>', 'metres that the ends of integer codes stand for', parseRange)
+    .option('--b-range <lo:hi>', 'the same for B alone', parseRange)
+    .option('--spacing <m>', 'metres from sample to sample, of both', parseNumber)
+    .option('--laid <how>', 'how B is laid on A: by the same ground, by georeference, by size, by their corners, as it fits best', oneOf(...LAID, 'fit'))
+    .option('--fit', 'find the turn, flip, shift and scale that bring B nearest A')
+    .option('--tolerance <m>', 'end with 1 where a sample is further off than this', parseNumber)
+    .option('--difference <file>', 'write B − A, metres, as heights')
     .option('--json', 'print JSON')
-    .action(async (a: string, b: string, options: Meaning & { as?: string; json?: boolean }) => {
-      const read = async (path: string) => toField(await loadHeightmap(path, options.as), options);
-      const result = compareFields(await read(a), await read(b));
-      const turned = result.turned ? `; turned by ${result.turned}°` : '';
-      const flipped = result.flippedRows ? '; flipped top to bottom' : result.flippedColumns ? '; flipped left to right' : '';
+    .addHelpText(
+      'after',
+      '\nExamples:\n  upland-cast compare before.tif after.png --b-range 0:800 --fit\n  upland-cast compare ground.tif ground.glb --tolerance 0.05\n  upland-cast compare a.tif b.tif --difference b-minus-a.tif',
+    )
+    .action(async (a: string, b: string, options: CompareOptions) => {
+      const [first, second] = await sidesOf(a, b, options);
+      const exact = sameCounts(first, second) || crossed(first, second) ? compareFields(first, second) : null;
+      const found = await compareSides(first, second, { laid: options.laid, fit: options.fit ?? true, metres: options.spacing !== undefined });
+      if (options.difference) await writeDifference(options.difference, differenceField(first, found.on));
+      const { on: _, fitted, ...numbers } = found;
+      const within = options.tolerance === undefined ? undefined : found.between.maxAbs <= options.tolerance;
+      const shown = options.laid === undefined && exact;
       report(
         options.json,
-        result,
-        `Largest difference ${result.maxAbs.toPrecision(5)} m, RMS ${result.rmse.toPrecision(5)} m, mean ${result.mean.toPrecision(5)} m, correlation ${result.correlation.toFixed(6)}${flipped}${turned}${result.sameForm ? '; the same form' : ''}.`,
+        {
+          ...(exact ?? {
+            maxAbs: found.between.maxAbs,
+            rmse: found.between.rmse,
+            mean: found.between.mean,
+            correlation: found.between.correlation,
+            bestShift: found.between.mean,
+          }),
+          ...numbers,
+          ...(fitted ? { fit: fitted.fit, relation: fitted.relation, left: fitted.left, findings: fitted.findings } : {}),
+          ...(within === undefined ? {} : { tolerance: options.tolerance, within }),
+        },
+        inWords(found, shown ? exact.maxAbs : found.between.maxAbs, options.tolerance, within),
       );
+      if (within === false) process.exitCode = 1;
     });
+}
+
+const sameCounts = (a: Field, b: Field) => a.ground.across === b.ground.across && a.ground.down === b.ground.down;
+const crossed = (a: Field, b: Field) => a.ground.across === b.ground.down && a.ground.down === b.ground.across;
+
+/** Both sides as fields; a mesh is seen from straight above at the other side's samples. */
+async function sidesOf(a: string, b: string, options: CompareOptions): Promise<[Field, Field]> {
+  const own = { ...options, as: options.bAs ?? options.as, range: options.bRange ?? options.range };
+  const heights = async (path: string, of: CompareOptions) => toField(await loadHeightmap(path, of.as), of);
+  if (MESHES.test(a) && MESHES.test(b)) {
+    const first = await heightsOfMesh(a);
+    return [first, await heightsOfMesh(b, first)];
+  }
+  if (MESHES.test(a)) {
+    const second = await heights(b, own);
+    return [await heightsOfMesh(a, second), second];
+  }
+  const first = await heights(a, options);
+  return [first, MESHES.test(b) ? await heightsOfMesh(b, first) : await heights(b, own)];
+}
+
+async function heightsOfMesh(path: string, like?: Field): Promise<Field> {
+  const mesh = await readMeshFiles([{ name: basename(path), bytes: await load(path) }]);
+  for (const words of mesh.odd ?? []) process.stderr.write(`${words}\n`);
+  const size = like && { across: like.ground.across, down: like.ground.down };
+  return rasterizeMesh(mesh, { size, registration: like?.ground.registration }).field;
+}
+
+async function writeDifference(out: string, field: Field): Promise<void> {
+  const format = formatByName(out);
+  if (!format.writes.includes('f32'))
+    throw new UplandError('format', `A difference is written in metres, as floats; ${format.title} holds none. Write a TIFF.`);
+  const { bytes, beside } = await deliver(field, out, { format: format.id, type: 'f32' });
+  await saveAll(out, bytes, beside);
+}
+
+function inWords({ between, fitted, laid }: SidesCompared, maxAbs: number, tolerance: number | undefined, within: boolean | undefined): string {
+  const { at, percentiles } = between;
+  return [
+    ...(fitted?.findings.map(({ sentence }) => sentence) ?? []),
+    `Laid on each other by ${laid === 'ground' ? 'the same ground' : laid}: largest difference ${maxAbs.toPrecision(5)} m (${at.east.toFixed(1)} m east, ${at.south.toFixed(1)} m south), RMS ${between.rmse.toPrecision(5)} m, mean ${between.mean.toPrecision(5)} m, 99 % within ${percentiles.at(-1)!.within.toPrecision(3)} m, correlation ${between.correlation.toFixed(6)}.`,
+    `A must lose ${between.loss.toPrecision(4)} m³ and gain ${between.gain.toPrecision(4)} m³ to be B.`,
+    ...(within === undefined ? [] : [within ? `Within ${tolerance} m.` : `Not within ${tolerance} m.`]),
+  ].join('\n');
 }

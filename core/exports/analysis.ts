@@ -3,7 +3,13 @@
 import '../zod-jitless';
 
 export { ambientShade, DEFAULT_AMBIENT, skyLight, type Sun, SUN_DISC, sunShare } from '../analysis/ambient';
-export { compareFields } from '../analysis/compare';
+export { compareFields } from '../analysis/compare/exact';
+export type { Fit } from '../analysis/compare/fit';
+export { differenceBetween, differenceField, numbersOf, type Difference, type SideNumbers } from '../analysis/compare/measure';
+export { LAID, layOn, type Laid, type Orientation, type Placement } from '../analysis/compare/placement';
+export type { Relation } from '../analysis/compare/relation';
+export { compareSides, placementOf, type SidesCompared, usualLaid } from '../analysis/compare/sides';
+export { compareFitted, type ComparisonFinding, type ComparisonMend, type FittedComparison } from '../analysis/compare/verdict';
 export { countDistinct } from '../analysis/distinct';
 export {
   catchmentsOf,

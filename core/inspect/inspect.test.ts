@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills, noiseField } from '../../tests/helpers/grounds';
-import { compareFields } from '../analysis/compare';
+import { compareFields } from '../analysis/compare/exact';
 import { curvature, normalMap } from '../analysis/surface';
 import { encode, type Encoding } from '../delivery/heights/encode';
 import { fieldFrom } from '../field/field';

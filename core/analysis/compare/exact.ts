@@ -1,6 +1,6 @@
-import { UplandError } from '../errors';
-import type { Field } from '../field/field';
-import { flipColumns, flipRows, turn } from '../field/turn';
+import { UplandError } from '../../errors';
+import type { Field } from '../../field/field';
+import { flipColumns, flipRows, turn } from '../../field/turn';
 
 export interface Comparison {
   /** Metres. */

@@ -1,0 +1,151 @@
+import { UplandError } from '../../errors';
+import type { Field } from '../../field/field';
+import { spacingOf } from '../../field/ground';
+
+/** What lies between two fields on one grid, on the samples that both have; metres. */
+export interface Difference {
+  /** Samples that both have a height at, and the share of A's that they are. */
+  count: number;
+  share: number;
+  /** Of B − A. */
+  mean: number;
+  rmse: number;
+  deviation: number;
+  maxAbs: number;
+  /** Where it is largest: metres from the north-west corner. */
+  at: { east: number; south: number };
+  /** Under these shares of the samples the difference lies within so much. */
+  percentiles: { share: number; within: number }[];
+  correlation: number;
+  /** What A must lose and gain to be B, m³. */
+  loss: number;
+  gain: number;
+}
+
+/** One side by itself. */
+export interface SideNumbers {
+  lowest: number;
+  highest: number;
+  mean: number;
+  deviation: number;
+  underWater: number;
+  /** Degrees. */
+  steepest: number;
+}
+
+const SHARES = [0.5, 0.9, 0.95, 0.99];
+const BINS = 65_536;
+
+/** 1 where both have a height; undefined: everywhere. */
+function bothKnown({ valid: a }: Field, { valid: b }: Field): Uint8Array | undefined {
+  return a && b ? a.map((v, i) => (v && b[i] ? 1 : 0)) : (a ?? b);
+}
+
+/** Holds B against A, both on A's grid. */
+export function differenceBetween(a: Field, b: Field): Difference {
+  const { ground } = a;
+  const known = bothKnown(a, b);
+  const move = b.ground.datum - ground.datum;
+  let [count, sum, squares, sa, sb, saa, sbb, sab, loss, gain] = [0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
+  let [most, at] = [-1, 0];
+  const { height: ha } = a;
+  const { height: hb } = b;
+  const base = ha[0];
+  for (let i = 0; i < ha.length; i++) {
+    if (known && known[i] === 0) continue;
+    const [va, vb] = [ha[i] - base, hb[i] - base + move];
+    const d = vb - va;
+    count++;
+    sum += d;
+    squares += d * d;
+    sa += va;
+    sb += vb;
+    saa += va * va;
+    sbb += vb * vb;
+    sab += va * vb;
+    if (d < 0) loss -= d;
+    else gain += d;
+    const size = d < 0 ? -d : d;
+    if (size > most) [most, at] = [size, i];
+  }
+  if (count === 0) throw new UplandError('all-no-data', 'There is no sample that has a height in both.');
+  const bins = new Uint32Array(BINS);
+  if (most > 0) {
+    const scale = (BINS - 1) / most;
+    for (let i = 0; i < ha.length; i++) if (!known || known[i] !== 0) bins[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
+  } else bins[0] = count;
+  const percentiles = SHARES.map((share) => {
+    let [k, below] = [0, bins[0]];
+    while (k < BINS - 1 && below < share * count) below += bins[++k];
+    return { share, within: (k / (BINS - 1)) * most };
+  });
+  const { x, y } = spacingOf(ground);
+  const pad = ground.registration === 'area' ? 0.5 : 0;
+  const mean = sum / count;
+  const [va, vb] = [saa - (sa * sa) / count, sbb - (sb * sb) / count];
+  return {
+    count,
+    share: count / (a.valid ? a.valid.reduce((n, v) => n + (v ? 1 : 0), 0) : ha.length),
+    mean,
+    rmse: Math.sqrt(squares / count),
+    deviation: Math.sqrt(Math.max(0, squares / count - mean * mean)),
+    maxAbs: most,
+    at: { east: ((at % ground.across) + pad) * x, south: (Math.floor(at / ground.across) + pad) * y },
+    percentiles,
+    correlation: va > 0 && vb > 0 ? (sab - (sa * sb) / count) / Math.sqrt(va * vb) : va === vb ? 1 : 0,
+    loss: loss * x * y,
+    gain: gain * x * y,
+  };
+}
+
+/** The numbers of one side. */
+export function numbersOf({ ground, height, valid }: Field): SideNumbers {
+  let [count, sum, squares, under, lowest, highest] = [0, 0, 0, 0, Infinity, -Infinity];
+  const sea = ground.sea - ground.datum;
+  const base = height[0];
+  for (let i = 0; i < height.length; i++) {
+    if (valid && !valid[i]) continue;
+    const h = height[i];
+    count++;
+    sum += h - base;
+    squares += (h - base) * (h - base);
+    if (h < sea) under++;
+    if (h < lowest) lowest = h;
+    if (h > highest) highest = h;
+  }
+  if (count === 0) throw new UplandError('all-no-data', 'No sample of it has a height.');
+  const mean = sum / count;
+  const { x, y } = spacingOf(ground);
+  let steepest = 0;
+  for (let row = 0; row + 1 < ground.down; row++) {
+    for (let column = 0; column + 1 < ground.across; column++) {
+      const i = row * ground.across + column;
+      if (valid && (!valid[i] || !valid[i + 1] || !valid[i + ground.across])) continue;
+      const [gx, gy] = [(height[i + 1] - height[i]) / x, (height[i + ground.across] - height[i]) / y];
+      const g = gx * gx + gy * gy;
+      if (g > steepest) steepest = g;
+    }
+  }
+  return {
+    lowest: lowest + ground.datum,
+    highest: highest + ground.datum,
+    mean: mean + base + ground.datum,
+    deviation: Math.sqrt(Math.max(0, squares / count - mean * mean)),
+    underWater: under / count,
+    steepest: (Math.atan(Math.sqrt(steepest)) * 180) / Math.PI,
+  };
+}
+
+/** B less A as a field of its own, metres; without a height where either has none. */
+export function differenceField(a: Field, b: Field): Field {
+  const move = b.ground.datum - a.ground.datum;
+  const height = new Float32Array(a.height.length);
+  const valid = a.valid || b.valid ? new Uint8Array(height.length) : undefined;
+  for (let i = 0; i < height.length; i++) {
+    if (valid && ((a.valid && !a.valid[i]) || (b.valid && !b.valid[i]))) continue;
+    height[i] = b.height[i] - a.height[i] + move;
+    if (valid) valid[i] = 1;
+  }
+  const ground = { ...a.ground, datum: 0, sea: 0 };
+  return valid ? { ground, height, valid } : { ground, height };
+}

@@ -1,0 +1,190 @@
+import type { Field } from '../../field/field';
+import { spacingOf } from '../../field/ground';
+import { fitTo, type Fit } from './fit';
+import { differenceBetween, type Difference } from './measure';
+import { bySize, layOn, type Orientation, type Placement } from './placement';
+import { relationBetween, type Relation } from './relation';
+
+/** What was found first between two grounds. */
+export type FindingKind =
+  'same' | 'turned' | 'tone-curve' | 'height-scale' | 'upside-down' | 'plan-shift' | 'cut' | 'height-shift' | 'part-missing' | 'close' | 'other-ground';
+
+/** What would put it right, in words that the interface has a press for. */
+export interface ComparisonMend {
+  kind: 'flip-rows' | 'flip-columns' | 'turn' | 'shift' | 'stretch' | 'linearise' | 'move';
+  title: string;
+}
+
+export interface ComparisonFinding {
+  kind: FindingKind;
+  sentence: string;
+  mend?: ComparisonMend;
+}
+
+export interface FittedComparison {
+  fit: Fit;
+  relation: Relation;
+  /** Laid as fitted, heights as they are. */
+  laid: Difference;
+  /** Laid as fitted, with the line or curve between the heights taken out: what is left. */
+  left: number;
+  findings: ComparisonFinding[];
+}
+
+/** B is taken for A when they follow each other as closely as this. */
+const ALIKE = 0.93;
+/** Shifts in plan of less than this part of a sample are none. */
+const NO_SHIFT = 0.1;
+/** Scales so near to one are one. */
+const NO_SCALE = 0.002;
+/** And lifts of so little of the range are none. */
+const NO_LIFT = 5e-4;
+/** A share of A that B has no heights over which is worth a word. */
+const MISSING = 0.01;
+
+const TURNS: Record<Exclude<Orientation, 'none'>, { words: string; mend: ComparisonMend }> = {
+  'flip-rows': { words: 'with its rows turned over, north for south', mend: { kind: 'flip-rows', title: 'Flip its rows' } },
+  'flip-columns': { words: 'with its columns turned over, east for west', mend: { kind: 'flip-columns', title: 'Flip its columns' } },
+  'turn-90': { words: 'turned by 90° clockwise', mend: { kind: 'turn', title: 'Turn it back by 90°' } },
+  'turn-180': { words: 'turned by 180°', mend: { kind: 'turn', title: 'Turn it by 180°' } },
+  'turn-270': { words: 'turned by 90° anticlockwise', mend: { kind: 'turn', title: 'Turn it back by 90°' } },
+  transpose: { words: 'with rows and columns exchanged', mend: { kind: 'turn', title: 'Exchange rows and columns' } },
+  'anti-transpose': { words: 'with rows and columns exchanged and turned by 180°', mend: { kind: 'turn', title: 'Exchange rows and columns, and turn it' } },
+};
+
+const metres = (v: number, of: number) => `${Math.abs(v).toFixed(Math.abs(v) >= 100 ? 1 : of > 0 && Math.abs(v) < 0.01 ? 4 : 2)} m`;
+
+/** Finds how B lies to A, and says it in sentences, what matters most first. */
+export async function compareFitted(a: Field, b: Field, options: { signal?: AbortSignal; metres?: boolean } = {}): Promise<FittedComparison> {
+  const fit = await fitTo(a, b, options);
+  const on = layOn(a.ground, b, snapped(fit, a, b));
+  const laid = differenceBetween(a, on);
+  const relation = relationBetween(a, on);
+  const left = relation.curve ? relation.leftOfCurve : relation.leftOfLine;
+  return { fit, relation, laid, left, findings: findingsOf(a, b, fit, relation, laid, left) };
+}
+
+/** A shift within what cannot be told from none is none: the same grid is then compared sample by sample. */
+export function snapped({ placement, cut }: Fit, a: Field, b: Field): Placement {
+  const crossed = /90|270|transpose/.test(placement.orientation);
+  const size = crossed ? { ...b.ground, across: b.ground.down, down: b.ground.across, width: b.ground.depth, depth: b.ground.width } : b.ground;
+  const base = cut ? { offsetX: Math.round(placement.offsetX), offsetY: Math.round(placement.offsetY) } : bySize(a.ground, size);
+  const near = (v: number, to: number) => (Math.abs(v - to) < NO_SHIFT * 0.5 ? to : v);
+  return { ...placement, offsetX: near(placement.offsetX, base.offsetX), offsetY: near(placement.offsetY, base.offsetY) };
+}
+
+function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Difference, left: number): ComparisonFinding[] {
+  const range = rangeOf(a);
+  const found: ComparisonFinding[] = [];
+  const { x, y } = spacingOf(a.ground);
+  if (Math.abs(fit.correlation) < ALIKE) {
+    return [
+      {
+        kind: 'other-ground',
+        sentence: `B is another ground. It lies ${metres(laid.mean, range)} ${laid.mean < 0 ? 'lower' : 'higher'} on the mean and up to ${metres(laid.maxAbs, range)} off; neither a turn, a flip, a shift nor a stretch brings it nearer than ${metres(left, range)} root mean square.`,
+      },
+    ];
+  }
+  const shifted = Math.max(Math.abs(fit.shift.east), Math.abs(fit.shift.south)) >= NO_SHIFT;
+  const { orientation } = fit.placement;
+  // The line counts from A's zero; where only the level differs the mean says it better.
+  const scaled = Math.abs(relation.scale - 1) > NO_SCALE && Math.abs(relation.scale - 1) * range > 3 * left;
+  const lifted = !scaled && Math.abs(laid.mean) > Math.max(NO_LIFT * range, 0.2 * left);
+  const lift = lifted ? `${metres(laid.mean, range)} ${laid.mean < 0 ? 'lower' : 'higher'}` : '';
+  if (orientation !== 'none') {
+    const { words, mend } = TURNS[orientation];
+    found.push({ kind: 'turned', sentence: `B is A ${words}${lift && !relation.curve ? ` and ${lift}` : ''}.`, mend });
+  }
+  if (fit.scale < 0) {
+    found.push({
+      kind: 'upside-down',
+      sentence: 'B’s heights are turned over: where A is high B is low.',
+      mend: { kind: 'stretch', title: 'Turn its heights over' },
+    });
+  } else if (relation.curve) found.push(curveFinding(relation.curve));
+  else if (scaled) {
+    found.push({
+      kind: 'height-scale',
+      sentence: `The heights of B are A’s times ${relation.scale.toFixed(3)}${Math.abs(relation.scale - 0.5) < 0.01 ? ': half the strength, or a range that was read as half of what it is' : ': another range, or another strength'}.`,
+      mend: { kind: 'stretch', title: 'Stretch it to A’s range' },
+    });
+  }
+  if (fit.cut && fit.overlap < 0.98) {
+    const part = a.ground.across * a.ground.down > b.ground.across * b.ground.down;
+    found.push({
+      kind: 'cut',
+      sentence: part
+        ? `B is a piece of A: its corner lies ${(-fit.shift.east).toFixed(1)} samples east and ${(-fit.shift.south).toFixed(1)} south of A’s.`
+        : `B reaches over A’s edge: its corner lies ${fit.shift.east.toFixed(1)} samples west and ${fit.shift.south.toFixed(1)} north of A’s.`,
+      mend: { kind: 'move', title: 'Lay it there' },
+    });
+  } else if (shifted) {
+    const way = [
+      Math.abs(fit.shift.east) >= NO_SHIFT / 2
+        ? `${Math.abs(fit.shift.east).toFixed(1)} samples (${metres(fit.shift.east * x, range)}) ${fit.shift.east > 0 ? 'east' : 'west'}`
+        : '',
+      Math.abs(fit.shift.south) >= NO_SHIFT / 2
+        ? `${Math.abs(fit.shift.south).toFixed(1)} (${metres(fit.shift.south * y, range)}) ${fit.shift.south > 0 ? 'south' : 'north'}`
+        : '',
+    ].filter(Boolean);
+    found.push({ kind: 'plan-shift', sentence: `B lies ${way.join(' and ')} of A.`, mend: { kind: 'move', title: 'Move it back' } });
+  }
+  const missing = 1 - laid.share;
+  if (!fit.cut && !shifted && missing > MISSING) {
+    found.push({ kind: 'part-missing', sentence: `B has no heights over ${(100 * missing).toFixed(1)} % of A.` });
+  }
+  if (lifted && orientation === 'none' && !relation.curve) {
+    found.push({
+      kind: 'height-shift',
+      sentence: `B lies ${lift} throughout; its form is A’s.`,
+      mend: { kind: 'shift', title: `Shift it by ${laid.mean < 0 ? '+' : '−'}${metres(laid.mean, range)}` },
+    });
+  }
+  const plain = found.length === 0;
+  if (left > 1e-5 * range) {
+    found.push({
+      kind: 'close',
+      sentence: plain
+        ? `B is A but for ${metres(left, range)} root mean square (${((100 * left) / range).toPrecision(2)} % of A’s range), up to ${metres(laid.maxAbs, range)}.`
+        : `What is left between them then is ${metres(left, range)} root mean square (${((100 * left) / range).toPrecision(2)} % of A’s range).`,
+    });
+  } else if (plain)
+    found.push({ kind: 'same', sentence: laid.maxAbs === 0 ? 'B is A, to the bit.' : `B is A: nowhere more than ${metres(laid.maxAbs, range)} off.` });
+  return found;
+}
+
+function curveFinding(curve: NonNullable<Relation['curve']>): ComparisonFinding {
+  const mend: ComparisonMend = { kind: 'linearise', title: 'Remove the tone curve' };
+  switch (curve.kind) {
+    case 'srgb-encoded':
+      return {
+        kind: 'tone-curve',
+        sentence: 'The heights of B went through a picture’s tone curve (sRGB): low ground is lifted, high ground pressed together.',
+        mend,
+      };
+    case 'srgb-decoded':
+      return {
+        kind: 'tone-curve',
+        sentence: 'The heights of B were taken for a picture’s and made linear: low ground is pressed together, high ground pulled apart.',
+        mend,
+      };
+    case 'power':
+      return {
+        kind: 'tone-curve',
+        sentence: `The heights of B went through a gamma: A’s, from its lowest to its highest, to the power of ${curve.power.toFixed(2)}.`,
+        mend,
+      };
+    case 'other':
+      return { kind: 'tone-curve', sentence: 'The heights of B went through a curve: they rise as A’s do, but not evenly.', mend };
+  }
+}
+
+function rangeOf({ height, valid }: Field): number {
+  let [low, high] = [Infinity, -Infinity];
+  for (let i = 0; i < height.length; i++) {
+    if (valid && !valid[i]) continue;
+    if (height[i] < low) low = height[i];
+    if (height[i] > high) high = height[i];
+  }
+  return Math.max(1e-9, high - low);
+}
