@@ -52,6 +52,7 @@ export const ERROR_CODES = {
   'sizes-differ': 'Two grounds with different sample counts were to be compared.',
   size: 'Two pictures or grounds that belong together have different sizes.',
   'all-no-data': 'No sample of a ground has a height.',
+  'no-step': 'A step that a ground is asked of is switched off or gone.',
   'no-overlap': 'Two grounds that are compared do not lie on each other.',
   'no-common-map': 'Two grounds do not say where they lie in the same coordinates.',
   extent: 'An extent is not a width and a depth above 0.',

@@ -2,6 +2,9 @@ import type {
   AssetReading,
   Band,
   Bounds,
+  Course,
+  FittedComparison,
+  SidesCompared,
   DeliveryReport,
   ReportedFile,
   Ground,
@@ -407,4 +410,32 @@ export interface MosaicLook {
   georeference: Ground['georeference'];
   pieces: { id: number; name: string; east: number; south: number; width: number; depth: number; row: number; column: number }[];
   relief: Pixels;
+}
+
+/** Where a side of a comparison comes from. */
+export type SideSource =
+  | { kind: 'step'; course: Course; id: string }
+  | { kind: 'course'; course: Course } /** Its heights are the ground's times `scale`, and `lift` more. */
+  | { kind: 'file'; name: string; bytes: Uint8Array<ArrayBuffer>; scale: number; lift: number };
+
+/** Bins of the two sides' histogram. */
+export const SIDE_BINS = 96;
+
+/** Two sides as they are compared: figures of the whole grounds, and both on A's samples as they are drawn. */
+export interface ComparedPicture extends Omit<SidesCompared, 'on' | 'fitted'> {
+  fit: FittedComparison['fit'];
+  relation: FittedComparison['relation'];
+  left: number;
+  findings: FittedComparison['findings'];
+  sizes: { a: Ground; b: Ground };
+  ground: Ground;
+  heightA: Float32Array<ArrayBuffer>;
+  heightB: Float32Array<ArrayBuffer>;
+  /** B − A, metres, where `valid` is not 0. */
+  difference: Float32Array<ArrayBuffer>;
+  valid?: Uint8Array<ArrayBuffer>;
+  /** Metres that the colours of the difference reach to, either way. */
+  span: number;
+  /** The shares of the samples of each side by elevation. */
+  histogram: { low: number; high: number; a: number[]; b: number[] };
 }

@@ -6,7 +6,7 @@ import type { Change } from '../storage/db';
 import { sheetNow } from '../storage/sheet';
 import type { Walker } from '../view/ground/walk';
 
-export type Room = 'work' | 'mesh' | 'hand-off';
+export type Room = 'work' | 'compare' | 'mesh' | 'hand-off';
 export type Camera = 'relief' | 'plan' | 'section' | 'land';
 
 export interface ViewSettings {

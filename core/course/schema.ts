@@ -61,6 +61,29 @@ export type Tributary = z.infer<typeof tributarySchema>;
 
 const place = z.object({ east: z.number(), south: z.number() });
 
+/** One side of a comparison. A file stands by its name alone: it is not kept with the terrain. */
+const comparedSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('now') }),
+  z.object({ kind: z.literal('step'), id: idSchema }),
+  z.object({ kind: z.literal('tributary'), id: idSchema }),
+  z.object({ kind: z.literal('mark'), id: z.int().min(0) }),
+  z.object({ kind: z.literal('save'), at: z.number() }),
+  z.object({ kind: z.literal('terrain'), id: z.string().max(80) }),
+  z.object({ kind: z.literal('roll'), number: z.int().min(0) }),
+  /** `scale` and `lift`: what its heights are A's times, and more by; they are taken out. */
+  z.object({ kind: z.literal('file'), name: z.string().max(300), scale: z.number().optional(), lift: z.number().optional() }),
+]);
+export type Compared = z.infer<typeof comparedSchema>;
+
+/** Two sides, and how B is laid on A. */
+export const comparisonSchema = z.object({
+  name: z.string().max(80).default(''),
+  a: comparedSchema,
+  b: comparedSchema,
+  laid: z.enum(['usual', 'ground', 'georeference', 'size', 'corner', 'fit']).default('usual'),
+});
+export type Comparison = z.infer<typeof comparisonSchema>;
+
 /** What a terrain is made of: its ground, the steps of its stem, first to last, and its side lines. */
 export const courseSchema = looseObject(
   z.object({
@@ -113,6 +136,9 @@ export const courseSchema = looseObject(
     cover: coverSchema.optional(),
     /** What is handed on, kept to be done again. */
     orders: z.array(orderSchema).max(100).default([]),
+    /** What is compared now, and comparisons that are kept by name. */
+    comparison: comparisonSchema.optional(),
+    comparisons: z.array(comparisonSchema).max(100).default([]),
     /** The line that the section is drawn along. */
     section: z.object({ from: place, to: place }).optional(),
   }),
@@ -245,6 +271,7 @@ export function makeCourse(name: string, ground: Course['ground'], stem: StepUse
     spots: [],
     cameras: [],
     orders: [],
+    comparisons: [],
   };
 }
 

@@ -88,7 +88,7 @@ export const startingCourses: readonly StartingCourse[] = [
             { kind: 'fbm', feature: 3400, height: 560, level: 620, octaves: 8, gain: 0.42, warp: 260, warpFeature: 1600, seed: 61 },
             { join: 'replace' },
           ),
-          stepUse('clamp', { low: 420, high: 840, shoulder: 60 }),
+          stepUse('clamp', { low: 360, high: 900, shoulder: 60 }),
           stepUse('fluvial', { amount: 16_000, scale: 520, soften: 60, bank: 46, breach: 400, uplift: 160 }),
           stepUse('talus', { cliff: 46, fall: 36, repose: 34 }),
           stepUse('noise', { kind: 'fbm', feature: 160, height: 3, octaves: 5, seed: 17 }, { name: 'Gravel', join: 'add' }),

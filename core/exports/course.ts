@@ -13,6 +13,8 @@ export {
   allUses,
   assetsOf,
   type Course,
+  type Compared,
+  type Comparison,
   COURSE_VERSION,
   courseSchema,
   findUse,

@@ -1,11 +1,15 @@
-import { Check, Download, FileText } from 'lucide-react';
+import { Check, Download, FileText, Scale } from 'lucide-react';
 import { proofLines } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { download } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { bytes as inBytes, figure } from '../../components/format';
 import type { HandedOn } from '../../engine/api';
+import { compareFile } from '../../store/compare';
 import css from './ExportRoom.module.css';
+
+/** Files that hold heights, or a mesh. */
+const COMPARED = /\.(tiff?|png|exr|npy|pfm|pgm|asc|hgt|glb|obj|ply|stl)$/i;
 
 /** What was handed on: its proof, file by file, and its docket. */
 export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName: string }) {
@@ -36,6 +40,11 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
             onClick={() => handed.blob && download(name, handed.blob, handed.mediaType)}
           >
             <Download size={14} /> {handed.name || 'Everything as a ZIP'} ({inBytes(handed.blob?.size ?? 0)})
+          </Button>
+        )}
+        {handed.blob && handed.name && COMPARED.test(handed.name) && (
+          <Button onClick={() => void compareFile(new File([handed.blob!], handed.name))} title="The file that was written beside the ground now">
+            <Scale size={14} /> Compare with now
           </Button>
         )}
         {handed.docketHtml && (

@@ -1,5 +1,6 @@
 import type { ComponentType } from 'react';
 import type { Room } from '../../store/state';
+import { CompareRoom } from '../compare/CompareRoom';
 import { ExportRoom } from '../export/ExportRoom';
 import { MeshRoom } from '../mesh/MeshRoom';
 import { WorkRoom } from '../work/WorkRoom';
@@ -19,6 +20,7 @@ export interface RoomEntry {
 /** Every room of the working page, in the order of their tabs; the first is where the page begins. */
 export const rooms: readonly RoomEntry[] = [
   { id: 'work', title: 'Work', part: 'The Work room', component: WorkRoom, stays: true },
+  { id: 'compare', title: 'Compare', part: 'The Compare room', component: CompareRoom },
   { id: 'mesh', title: 'Mesh', part: 'The Mesh room', component: MeshRoom },
   { id: 'hand-off', title: 'Hand off', part: 'Hand off', component: ExportRoom },
 ];

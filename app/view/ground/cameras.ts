@@ -124,6 +124,21 @@ export class GroundCameras {
     return { eye: place(this.perspective.position), target: place(ahead) };
   }
 
+  /** Takes over where another view's cameras stand, so that two grounds are seen from one place. */
+  follow(other: GroundCameras): void {
+    this.orbit.target.copy(other.orbit.target);
+    this.perspective.position.copy(other.perspective.position);
+    this.perspective.quaternion.copy(other.perspective.quaternion);
+    this.perspective.near = other.perspective.near;
+    this.perspective.far = other.perspective.far;
+    this.perspective.updateProjectionMatrix();
+    this.map.target.copy(other.map.target);
+    this.orthographic.position.copy(other.orthographic.position);
+    this.orthographic.quaternion.copy(other.orthographic.quaternion);
+    this.orthographic.zoom = other.orthographic.zoom;
+    this.orthographic.updateProjectionMatrix();
+  }
+
   /** Looks from a place exactly, whatever the controls would allow: for stills. */
   lookAlong({ eye, target }: CameraPlace): void {
     const u = this.uniforms;

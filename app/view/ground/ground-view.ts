@@ -95,6 +95,8 @@ export class GroundView {
   private readonly watcher: ResizeObserver;
   /** Called after every drawn frame. */
   onFrame: (aspect: Aspect) => void = () => undefined;
+  /** Called when a camera was moved, before the frame is drawn. */
+  onMove: () => void = () => undefined;
   /** What is drawn over the ground and has to move with it. */
   readonly overlays = new Set<() => void>();
 
@@ -109,7 +111,10 @@ export class GroundView {
     this.renderer.setClearColor(BACKDROP);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
     this.textures = new GroundTextures(this.renderer);
-    this.cameras = new GroundCameras(canvas, this.textures.uniforms, () => this.redraw());
+    this.cameras = new GroundCameras(canvas, this.textures.uniforms, () => {
+      this.redraw();
+      this.onMove();
+    });
     const ground = new Mesh(this.patches.geometry, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
     ground.frustumCulled = false;
     this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
@@ -248,11 +253,29 @@ export class GroundView {
     this.setOptions(this.options);
   }
 
+  /** The colour of contours in the working light, 0 to 1 each. */
+  setContourInk(rgb: readonly [number, number, number]): void {
+    this.textures.uniforms.contourInk.value.set(...rgb);
+    this.redraw();
+  }
+
   /** The rings of the brush, and of its twin in the mirror. */
   setBrush(brush: Ring | null, twin: Ring | null = null): void {
     const u = this.textures.uniforms;
     u.brush.value.set(brush?.east ?? 0, brush?.south ?? 0, brush?.radius ?? 0);
     u.brushTwin.value.set(twin?.east ?? 0, twin?.south ?? 0, twin?.radius ?? 0);
+    this.redraw();
+  }
+
+  /** Sees its ground from where another view sees its own. */
+  follow(other: GroundView): void {
+    this.cameras.follow(other.cameras);
+    this.redraw();
+  }
+
+  /** Both grounds' heights are drawn about one level, so that outlines can be held against each other. */
+  drawAbout(middle: number): void {
+    this.textures.uniforms.middle.value = middle;
     this.redraw();
   }
 

@@ -74,6 +74,7 @@ uniform sampler2D colours;
 uniform sampler2D layer;   // 0 to 1 along its colours
 uniform sampler2D layerRamp;
 uniform float contours;    // metres from line to line; 0: none
+uniform vec3 contourInk;
 uniform float meshLines;   // samples from line to line; 0: none
 uniform vec3 brush;        // east, south, radius in metres; radius 0: none
 uniform vec3 brushTwin;    // the same in its mirror
@@ -199,7 +200,7 @@ void main() {
     float apart = fwidth(h / contours);
     float fine = thin * (1.0 - smoothstep(0.25, 0.6, apart));
     float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
-    shaded = mix(shaded, day > 0.5 ? vec3(0.14, 0.03, 0.006) : vec3(0.42, 0.19, 0.08), max(fine * 0.42, bold * 0.72));
+    shaded = mix(shaded, day > 0.5 ? vec3(0.14, 0.03, 0.006) : contourInk, max(fine * 0.42, bold * 0.72));
   }
   float lies = watered > 0.5 && water > 0.5 ? texture(waters, uv).r : 0.0;
   if (water > 0.5 && lies < 0.0 && h >= sea) {

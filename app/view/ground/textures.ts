@@ -32,6 +32,7 @@ export class GroundTextures {
     sun: { value: new Vector3(0, 1, 0) },
     drape: { value: 0 },
     contours: { value: 0 },
+    contourInk: { value: new Vector3(0.42, 0.19, 0.08) },
     meshLines: { value: 0 },
     brush: { value: new Vector3() },
     brushTwin: { value: new Vector3() },

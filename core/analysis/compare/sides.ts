@@ -31,6 +31,11 @@ export function placementOf(a: Field, b: Field, laid: Laid): Placement {
   return { orientation: 'none', ...(laid === 'size' ? bySize(a.ground, b.ground) : byCorner(a.ground, b.ground, laid === 'ground')) };
 }
 
+/** B's heights on A's scale: what a straight line between them says is taken out. */
+function levelled(on: Field, { scale, lift }: FittedComparison['relation']): Field {
+  return scale === 0 ? on : { ...on, height: on.height.map((h) => (h - lift) / scale) };
+}
+
 /**
  * Holds B against A on A's samples: the numbers of each, what lies between them, and with `fit` what brings B nearest A, in sentences. `metres`:
  * both are known to say how large they are.
@@ -44,7 +49,8 @@ export async function compareSides(
   const fitted = fit || laid === 'fit' ? await compareFitted(a, b, { signal, metres }) : undefined;
   const way = laid ?? usualLaid(a, b);
   const placement = way === 'fit' ? snapped(fitted!.fit, a, b) : placementOf(a, b, way);
-  const on = layOn(a.ground, b, placement);
+  const lying = layOn(a.ground, b, placement);
+  const on = way === 'fit' ? levelled(lying, fitted!.relation) : lying;
   if (on.valid && !on.valid.includes(1)) throw new UplandError('no-overlap', 'Laid so, no sample of B lies on A. Lay them on each other by size, or by fit.');
   return { laid: way, ...sides, between: differenceBetween(a, on), on, fitted };
 }

@@ -4,6 +4,7 @@ import { Button } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { ago, figure } from '../../../components/format';
 import { db, type MarkRow } from '../../../storage/db';
+import { compareWith } from '../../../store/compare';
 import { goToMark, keepMark, marksOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
 import css from './MarksDialog.module.css';
@@ -71,6 +72,16 @@ export function MarksDialog({ onClose }: { onClose: () => void }) {
                 }}
               >
                 Go back
+              </Button>
+              <Button
+                disabled={readOnly}
+                aria-label={`Compare ${mark.name} with now`}
+                onClick={() => {
+                  compareWith({ kind: 'mark', id: mark.id! });
+                  onClose();
+                }}
+              >
+                Compare
               </Button>
               <Button look="quiet" disabled={readOnly} aria-label={`Take ${mark.name} away`} onClick={() => void db.marks.delete(mark.id!).then(refresh)}>
                 Take away

@@ -1,4 +1,4 @@
-import { ChevronsLeftRight, ChevronsRightLeft, Copy, Flag, Trash2 } from 'lucide-react';
+import { ChevronsLeftRight, ChevronsRightLeft, Copy, Flag, Scale, Trash2 } from 'lucide-react';
 import {
   findUse,
   HOLDS,
@@ -38,6 +38,7 @@ import { BrushPart } from './BrushPart';
 import { ParamRow } from './ParamRow';
 import { RollsStrip } from '../course/RollsStrip';
 import { WherePart } from './WherePart';
+import { compareStep } from '../../../store/compare';
 import css from './Settings.module.css';
 
 /** The selected step or tributary: what it does, its settings, where it acts, how it joins, and what it did. */
@@ -110,6 +111,9 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
         <div className={css.actions}>
           <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
             <Flag size={13} /> {standing ? 'To the end' : 'Stand here'}
+          </Button>
+          <Button disabled={readOnly} onClick={() => compareStep(use.id)} title="The ground after this step beside what it found">
+            <Scale size={13} /> Compare
           </Button>
           <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
             <Copy size={13} /> Duplicate

@@ -1,0 +1,156 @@
+import { ArrowLeftRight, Download } from 'lucide-react';
+import { useMemo, useState } from 'react';
+import { safeName, type Compared, type Comparison } from '@upland-cast/core';
+import { Button, NumberField, Row, Select } from '../../components/controls';
+import { download } from '../../components/download';
+import { Part } from '../../components/Facts';
+import { useEngineQuery } from '../../components/use-engine-query';
+import { engine } from '../../engine/client';
+import { comparisonOf, exchangeSides, keepComparison, removeComparison, setComparison, sourceOf } from '../../store/compare';
+import { useTerrain } from '../../store/state';
+import { ComparedView } from './ComparedView';
+import { ComparedSection } from './ComparedSection';
+import { Findings } from './Findings';
+import { Histograms } from './Histograms';
+import { Numbers } from './Numbers';
+import { SideCard } from './SideCard';
+import { sheetOf } from './sheet';
+import css from './CompareRoom.module.css';
+
+const LAID: Record<Comparison['laid'], string> = {
+  usual: 'As is usual',
+  ground: 'The same ground, in metres',
+  georeference: 'Where they lie on the map',
+  size: 'The same size',
+  corner: 'Corner on corner, sample by sample',
+  fit: 'As they fit best',
+};
+
+/** Two grounds held against each other: seen together, measured, and what lies between them said in words. */
+export function CompareRoom() {
+  const course = useTerrain((s) => s.course)!;
+  const terrain = useTerrain((s) => s.id)!;
+  const comparison = comparisonOf(course);
+  const { a, b, laid } = comparison;
+  const [tolerance, setTolerance] = useState(0);
+  const [fault, setFault] = useState<string | null>(null);
+  const [name, setName] = useState('');
+  // Only what the sides are made of counts: a kept view or a spot changes neither.
+  const made = useMemo(() => [course.stem, course.tributaries, course.ground, course.rock], [course.stem, course.tributaries, course.ground, course.rock]);
+  const ask = async () => {
+    const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
+    if (typeof from === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `A: ${from}` };
+    if (typeof to === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `B: ${to}` };
+    return engine().compare({ a: from, b: to, laid });
+  };
+  const { value: found, fault: refused, waiting } = useEngineQuery(ask, [JSON.stringify([a, b, laid]), made], 150);
+  const writeDifference = async () => {
+    const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
+    if (typeof from === 'string' || typeof to === 'string') return;
+    const file = `${safeName(course.name)}-difference.tif`;
+    const answer = await engine().differenceFile({ a: from, b: to, laid }, file);
+    setFault(answer.ok ? null : answer.sentence);
+    if (answer.ok) download(file, answer.value, 'image/tiff');
+  };
+  const writeSheet = (kind: 'html' | 'json') => {
+    if (!found) return;
+    const { text, type } = sheetOf(course, comparison, found, tolerance, kind);
+    download(`${safeName(course.name)}-comparison.${kind}`, new TextEncoder().encode(text), type);
+  };
+  const set = (side: 'a' | 'b') => (to: Compared) => setComparison({ [side]: to });
+  return (
+    <main className={css.room}>
+      <div className={css.left}>
+        <div className={css.sides}>
+          <SideCard side="a" value={a} ground={found?.sizes.a} onChange={set('a')} />
+          <Button aria-label="Exchange the sides" title="Exchange the sides" onClick={exchangeSides}>
+            <ArrowLeftRight size={14} /> Exchange
+          </Button>
+          <SideCard side="b" value={b} ground={found?.sizes.b} onChange={set('b')} />
+        </div>
+        <ComparedView found={found} waiting={waiting} tolerance={tolerance} />
+        <ComparedSection found={found} />
+      </div>
+      <aside className={css.panel} aria-label="What lies between them">
+        {refused && (
+          <p className={css.fault} role="alert">
+            {refused}
+          </p>
+        )}
+        {found && <Findings found={found} laid={laid} b={b} />}
+        <Part title="Laid on each other">
+          <Row label="By">
+            <Select label="Laid on each other by" value={laid} choices={LAID} onChange={(by) => setComparison({ laid: by })} />
+          </Row>
+          {found && <p className={css.note}>{fitInWords(found.fit)}</p>}
+        </Part>
+        {found && (
+          <>
+            <Numbers found={found} tolerance={tolerance} />
+            <Row label="Tolerance" help="Samples that lie further off are marked in the difference, and counted. 0: none.">
+              <NumberField label="Tolerance" unit="m" value={tolerance} min={0} max={10_000} step={0.01} onChange={setTolerance} />
+            </Row>
+            <Histograms histogram={found.histogram} />
+          </>
+        )}
+        <Part title="Keep it">
+          <form
+            className={css.keep}
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (name.trim()) keepComparison(name.trim());
+              setName('');
+            }}
+          >
+            <input aria-label="Name of the comparison" placeholder="Name" maxLength={80} value={name} onChange={(event) => setName(event.target.value)} />
+            <Button type="submit">Keep</Button>
+          </form>
+          <ul className={css.kept}>
+            {course.comparisons.map((one) => (
+              <li key={one.name}>
+                <Button look="quiet" onClick={() => setComparison(one)}>
+                  {one.name}
+                </Button>
+                <Button look="quiet" aria-label={`Remove ${one.name}`} onClick={() => removeComparison(one.name)}>
+                  Remove
+                </Button>
+              </li>
+            ))}
+          </ul>
+          <div className={css.files}>
+            <Button disabled={!found} onClick={() => writeSheet('html')}>
+              <Download size={13} /> Sheet
+            </Button>
+            <Button disabled={!found} onClick={() => writeSheet('json')}>
+              <Download size={13} /> Sheet, JSON
+            </Button>
+            <Button disabled={!found} onClick={() => void writeDifference()}>
+              <Download size={13} /> Difference
+            </Button>
+          </div>
+          {fault && (
+            <p className={css.fault} role="alert">
+              {fault}
+            </p>
+          )}
+        </Part>
+      </aside>
+    </main>
+  );
+}
+
+const ORIENTED: Record<string, string> = {
+  none: 'no turn or flip',
+  'flip-rows': 'rows turned over',
+  'flip-columns': 'columns turned over',
+  'turn-90': 'turned by 90°',
+  'turn-180': 'turned by 180°',
+  'turn-270': 'turned by 270°',
+  transpose: 'rows and columns exchanged',
+  'anti-transpose': 'rows and columns exchanged and turned',
+};
+
+function fitInWords({ placement, shift, scale, lift, correlation }: NonNullable<Parameters<typeof Findings>[0]['found']>['fit']): string {
+  const signed = (v: number, digits: number) => `${v < 0 ? '−' : '+'}${Math.abs(v).toFixed(digits)}`;
+  return `Best fit: ${ORIENTED[placement.orientation]}, moved ${signed(shift.east, 1)} samples east and ${signed(shift.south, 1)} south, heights × ${scale.toFixed(3)} ${signed(lift, 1)} m, correlation ${correlation.toFixed(4)}.`;
+}

@@ -1,0 +1,120 @@
+import { useEffect, useRef, useState } from 'react';
+import { allUses, spacingOf, stepById, type Compared, type Course, type Ground } from '@upland-cast/core';
+import { clock, figure } from '../../components/format';
+import { db } from '../../storage/db';
+import { pastSaves } from '../../storage/terrains';
+import { takeSideFile } from '../../store/compare';
+import { marksOf } from '../../store/keeping';
+import { useTerrain } from '../../store/state';
+import css from './CompareRoom.module.css';
+
+interface Group {
+  title: string;
+  choices: [Compared, string][];
+}
+
+const titleOf = (step: string) => {
+  try {
+    return stepById(step).title;
+  } catch {
+    return step;
+  }
+};
+
+/** What a side can be, in groups. */
+async function groupsOf(course: Course, terrain: string): Promise<Group[]> {
+  const [marks, saves, terrains] = await Promise.all([marksOf(terrain), pastSaves(terrain).catch(() => []), db.terrains.toArray().catch(() => [])]);
+  return [
+    {
+      title: 'After a step',
+      choices: allUses(course)
+        .filter((use) => use.on)
+        .map((use) => [{ kind: 'step', id: use.id }, `After ${use.name || titleOf(use.step)}`]),
+    },
+    { title: 'Tributaries', choices: course.tributaries.map(({ id, name }) => [{ kind: 'tributary', id }, name]) },
+    { title: 'Marks', choices: marks.map(({ id, name }) => [{ kind: 'mark', id: id! }, name]) },
+    { title: 'Rolls', choices: course.wholeRolls.map(({ number }) => [{ kind: 'roll', number }, number === 0 ? 'As it began' : `Roll ${number}`]) },
+    { title: 'Past saves', choices: saves.slice(0, 20).map(({ at }) => [{ kind: 'save', at }, `Saved ${new Date(at).toLocaleDateString()} ${clock(at)}`]) },
+    { title: 'Other terrains', choices: terrains.filter(({ id }) => id !== terrain).map(({ id, course: other }) => [{ kind: 'terrain', id }, other.name]) },
+  ];
+}
+
+const FILE = 'file';
+
+/** One side: what it is, how many samples it has, and what else it can be. */
+export function SideCard({ side, value, ground, onChange }: { side: 'a' | 'b'; value: Compared; ground?: Ground; onChange: (to: Compared) => void }) {
+  const course = useTerrain((s) => s.course)!;
+  const terrain = useTerrain((s) => s.id)!;
+  const [groups, setGroups] = useState<Group[]>([]);
+  const chooser = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    let gone = false;
+    void groupsOf(course, terrain).then((found) => !gone && setGroups(found));
+    return () => void (gone = true);
+  }, [course, terrain]);
+  const key = JSON.stringify(value);
+  const letter = side.toUpperCase();
+  const known = key === JSON.stringify({ kind: 'now' }) || groups.some(({ choices }) => choices.some(([one]) => JSON.stringify(one) === key));
+  return (
+    <div
+      className={css.side}
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        event.stopPropagation();
+        const [file] = event.dataTransfer.files;
+        if (file) void takeSideFile(side, file);
+      }}
+    >
+      <b className={side === 'a' ? css.letterA : css.letterB}>{letter}</b>
+      <div>
+        <select
+          aria-label={`Side ${letter}`}
+          value={value.kind === 'file' ? FILE : key}
+          onChange={(event) => {
+            if (event.target.value === FILE) chooser.current?.click();
+            else onChange(JSON.parse(event.target.value) as Compared);
+          }}
+        >
+          <option value={JSON.stringify({ kind: 'now' })}>Now, end of the course</option>
+          {value.kind !== 'file' && !known && <option value={key}>What was chosen before</option>}
+          {groups
+            .filter(({ choices }) => choices.length > 0)
+            .map(({ title, choices }) => (
+              <optgroup key={title} label={title}>
+                {choices.map(([one, name]) => (
+                  <option key={JSON.stringify(one)} value={JSON.stringify(one)}>
+                    {name}
+                  </option>
+                ))}
+              </optgroup>
+            ))}
+          <option value={FILE}>{value.kind === 'file' ? value.name : 'A file …'}</option>
+        </select>
+        <span className="number">{ground ? sizeOf(ground) : '…'}</span>
+      </div>
+      {value.kind === 'file' && (
+        <button type="button" className={css.again} onClick={() => chooser.current?.click()}>
+          Choose another
+        </button>
+      )}
+      <input
+        ref={chooser}
+        type="file"
+        hidden
+        aria-label={`File for side ${letter}`}
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          if (file) void takeSideFile(side, file);
+          event.target.value = '';
+        }}
+      />
+    </div>
+  );
+}
+
+function sizeOf(ground: Ground): string {
+  const { x } = spacingOf(ground);
+  const size = ground.across === ground.down ? `${figure(ground.across, 0)}²` : `${figure(ground.across, 0)} × ${figure(ground.down, 0)}`;
+  return `${size} · ${Number(x.toPrecision(4))} m`;
+}

@@ -1,0 +1,63 @@
+import 'fake-indexeddb/auto';
+import { beforeEach, describe, expect, it } from 'vitest';
+import { makeCourse, makeTributary, stepUse } from '@upland-cast/core';
+import { groundOf } from '../../tests/helpers/grounds';
+import * as compare from './compare';
+import { useTerrain } from './state';
+
+const get = useTerrain.getState;
+const course = () =>
+  makeCourse(
+    't',
+    groundOf(33),
+    [stepUse('flat', { level: 5 }, { id: 'a' }), stepUse('shift', { distance: 3 }, { id: 'b' }), stepUse('shift', { distance: 4 }, { id: 'c', on: false })],
+    [makeTributary('Crags', [stepUse('flat', { level: 1 }, { id: 'crag' })], 'crags')],
+  );
+
+beforeEach(() => {
+  useTerrain.setState({ id: 't', course: course(), readOnly: false, past: [], future: [] });
+  globalThis.location ??= { hash: '' } as Location;
+});
+
+describe('the sides of a comparison', () => {
+  it('are at first the ground now and what the last step that is on found', () => {
+    expect(compare.comparisonOf(get().course!)).toMatchObject({ a: { kind: 'step', id: 'a' }, b: { kind: 'now' }, laid: 'usual' });
+  });
+
+  it('are exchanged, kept with the terrain and by name, and gone back to', () => {
+    compare.setComparison({ b: { kind: 'tributary', id: 'crags' }, laid: 'size' });
+    compare.exchangeSides();
+    expect(get().course!.comparison).toMatchObject({ a: { kind: 'tributary', id: 'crags' }, b: { kind: 'step', id: 'a' }, laid: 'size' });
+    compare.keepComparison('Crags');
+    compare.setComparison({ a: { kind: 'now' } });
+    compare.keepComparison('Crags');
+    expect(get().course!.comparisons).toHaveLength(1);
+    expect(get().course!.comparisons[0]).toMatchObject({ name: 'Crags', a: { kind: 'now' } });
+    compare.removeComparison('Crags');
+    expect(get().course!.comparisons).toEqual([]);
+    // Beside the work, and not in its undo.
+    expect(get().past).toEqual([]);
+  });
+
+  it('of a step are what it found and what it left', () => {
+    compare.compareStep('b');
+    expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'a' }, b: { kind: 'step', id: 'b' } });
+    compare.compareStep('crag');
+    expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'crag' }, b: { kind: 'step', id: 'crag' } });
+  });
+
+  it('come from a course, a step, or a file of this visit; what is gone says so', async () => {
+    const now = get().course!;
+    expect(await compare.sourceOf({ kind: 'now' }, now, 't')).toEqual({ kind: 'course', course: now });
+    expect(await compare.sourceOf({ kind: 'tributary', id: 'crags' }, now, 't')).toMatchObject({ kind: 'step', id: 'crag' });
+    expect(await compare.sourceOf({ kind: 'tributary', id: 'gone' }, now, 't')).toMatch(/not there any more/);
+    expect(await compare.sourceOf({ kind: 'mark', id: 7 }, now, 't')).toMatch(/mark is not there/);
+    expect(await compare.sourceOf({ kind: 'save', at: 7 }, now, 't')).toMatch(/not kept/);
+    expect(await compare.sourceOf({ kind: 'roll', number: 7 }, now, 't')).toMatch(/roll is not kept/);
+    expect(await compare.sourceOf({ kind: 'terrain', id: 'other' }, now, 't')).toMatch(/not in this browser/);
+    expect(await compare.sourceOf({ kind: 'file', name: 'x.tif' }, now, 't')).toMatch(/choose it again/);
+    await compare.takeSideFile('b', new File([Uint8Array.of(1, 2)], 'x.tif'));
+    expect(await compare.sourceOf({ kind: 'file', name: 'x.tif', scale: 2 }, now, 't')).toMatchObject({ kind: 'file', name: 'x.tif', scale: 2, lift: 0 });
+    expect(get().course!.comparison!.b).toEqual({ kind: 'file', name: 'x.tif' });
+  });
+});
