@@ -1,9 +1,19 @@
-import 'fake-indexeddb/auto';
-import { beforeEach, describe, expect, it } from 'vitest';
-import { makeCourse, makeTributary, stepUse } from '@upland-cast/core';
-import { groundOf } from '../../tests/helpers/grounds';
-import * as compare from './compare';
-import { useTerrain } from './state';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+
+// Storage and engine are tried in the browser tests.
+vi.mock('../engine/client', () => ({ onEngineEnd: () => undefined, engine: () => ({}), listening: (l: unknown) => l }));
+const rows = {
+  where: () => ({ equals: () => ({ primaryKeys: async () => [], filter: () => ({ first: async () => undefined }) }) }),
+  get: async () => undefined,
+};
+vi.mock('../storage/db', () => ({ db: { marks: rows, saves: rows, terrains: rows } }));
+vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
+vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
+
+const { makeCourse, makeTributary, stepUse } = await import('@upland-cast/core');
+const { groundOf } = await import('../../tests/helpers/grounds');
+const compare = await import('./compare');
+const { useTerrain } = await import('./state');
 
 const get = useTerrain.getState;
 const course = () =>
@@ -16,7 +26,7 @@ const course = () =>
 
 beforeEach(() => {
   useTerrain.setState({ id: 't', course: course(), readOnly: false, past: [], future: [] });
-  globalThis.location ??= { hash: '' } as Location;
+  vi.stubGlobal('location', { hash: '' });
 });
 
 describe('the sides of a comparison', () => {
@@ -41,6 +51,7 @@ describe('the sides of a comparison', () => {
 
   it('of a step are what it found and what it left', () => {
     compare.compareStep('b');
+    expect(location.hash).toBe('#compare');
     expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'a' }, b: { kind: 'step', id: 'b' } });
     compare.compareStep('crag');
     expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'crag' }, b: { kind: 'step', id: 'crag' } });
