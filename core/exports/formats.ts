@@ -11,3 +11,5 @@ export { encodePicture } from '../formats/picture';
 export { decodePlanes, encodeImage, encodeRgb, type Image } from '../formats/png';
 export { parseRawSpec } from '../formats/raw';
 export { isMesh } from '../formats/unreadable';
+
+export { encodeExr } from '../formats/exr';

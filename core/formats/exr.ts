@@ -32,7 +32,7 @@ export const exr: Format = {
   carriesRange: true,
   sniff: (bytes) => MAGIC.every((b, i) => bytes[i] === b),
   read,
-  write: async (page) => write(page),
+  write: async ({ width, height, samples }: Page) => encodeExr(width, height, { Y: samples as ArrayLike<number> }),
 };
 
 async function read(bytes: Uint8Array<ArrayBuffer>, { band }: ReadOptions = {}): Promise<Reading> {
@@ -274,7 +274,9 @@ function packed(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
   return out;
 }
 
-function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {
+/** A picture of several channels as float OpenEXR, ZIP; each row after row from the top. Channels stand in the file by their names. */
+export function encodeExr(width: number, height: number, named: Record<string, ArrayLike<number>>): Uint8Array<ArrayBuffer> {
+  const channels = Object.entries(named).sort(([a], [b]) => (a < b ? -1 : 1));
   const parts: Uint8Array[] = [];
   const text = new TextEncoder();
   const attribute = (name: string, type: string, data: ArrayBuffer) => {
@@ -296,12 +298,20 @@ function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {
   attribute(
     'channels',
     'chlist',
-    data(19, (v) => {
-      v.setUint8(0, 'Y'.charCodeAt(0));
-      v.setInt32(2, 2, true);
-      v.setInt32(10, 1, true);
-      v.setInt32(14, 1, true);
-    }),
+    data(
+      channels.reduce((sum, [name]) => sum + name.length + 17, 1),
+      (v) => {
+        let at = 0;
+        for (const [name] of channels) {
+          for (const [i, code] of text.encode(name).entries()) v.setUint8(at + i, code);
+          at += name.length + 1;
+          v.setInt32(at, 2, true);
+          v.setInt32(at + 8, 1, true);
+          v.setInt32(at + 12, 1, true);
+          at += 16;
+        }
+      },
+    ),
   );
   attribute(
     'compression',
@@ -341,8 +351,11 @@ function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {
   for (let block = 0; block < blocks; block++) {
     const first = block * rows;
     const count = Math.min(rows, height - first);
-    const raw = new DataView(new ArrayBuffer(count * width * 4));
-    for (let i = 0; i < count * width; i++) raw.setFloat32(4 * i, samples[first * width + i], true);
+    const raw = new DataView(new ArrayBuffer(count * width * 4 * channels.length));
+    let put = 0;
+    for (let row = first; row < first + count; row++) {
+      for (const [, samples] of channels) for (let i = row * width; i < (row + 1) * width; i++, put += 4) raw.setFloat32(put, samples[i], true);
+    }
     const plain = new Uint8Array(raw.buffer);
     const small = compress(packed(plain));
     const body = small.length < plain.length ? small : plain;

@@ -316,7 +316,7 @@ describe('a still', () => {
     };
     await set('Width of the still', '320');
     await set('Height of the still', '180');
-    await set('Layers', '2');
+    await set('Passes', '2');
     const still = await download(page, () => page.getByRole('button', { name: 'Take it' }).click(), 'still.png');
     const [size, colours] = run('identify', ['-format', '%wx%h %k', still]).split(' ');
     expect(size).toBe('320x180');

@@ -2,14 +2,17 @@ import {
   BufferAttribute,
   BufferGeometry,
   DoubleSide,
+  FloatType,
   GLSL3,
   Matrix4,
   Mesh,
+  NearestFilter,
   RawShaderMaterial,
   Scene,
   Vector2,
   Vector3,
   WebGLRenderer,
+  WebGLRenderTarget,
   type Camera,
 } from 'three';
 import { bedTable, upliftOf, type Rectangle, type Rock } from '@upland-cast/core';
@@ -40,6 +43,20 @@ export interface ViewOptions extends DaySettings {
   everySample: boolean;
   /** Left button and one finger belong to the brush. */
   sculpting: boolean;
+}
+
+/** What a picture shows: as on the screen; light before it is bent for it; metres from the eye; normals (east, up, south); the cover's colour. */
+const PASSES = { seen: 0, depth: 1, normal: 2, cover: 3, linear: 4 } as const;
+export type Pass = keyof typeof PASSES;
+
+interface Exposure {
+  fov: number;
+  lens: readonly [number, number];
+  focus: number;
+  jitter: readonly [number, number];
+  /** Pixels of a picture `of` a size, from its left and top; as large as the canvas at most. */
+  part: { left: number; top: number; width: number; height: number; of: { width: number; height: number } };
+  pass?: Pass;
 }
 
 interface Ring {
@@ -319,53 +336,64 @@ export class GroundView {
   }
 
   /**
-   * One picture through a point of the lens, metres right and up of its middle, sharp at `focus`
-   * metres; moved by a part of a pixel. The pixels, four bytes each, from the foot up.
+   * A part of one picture through a point of the lens, metres right and up of its middle, sharp at `focus` metres; moved by a part of a
+   * pixel. Rows from the foot up, four values a pixel: bytes as seen, or floats of another pass.
    */
-  async exposure({
-    fov,
-    lens,
-    focus,
-    jitter,
-  }: {
-    fov: number;
-    lens: readonly [number, number];
-    focus: number;
-    jitter: readonly [number, number];
-  }): Promise<Uint8Array> {
+  async exposure({ fov, lens, focus, jitter, part, pass = 'seen' }: Exposure): Promise<Uint8Array | Float32Array> {
     cancelAnimationFrame(this.pending);
     this.pending = 0;
     const { renderer } = this;
     const { perspective } = this.cameras;
-    const [stood, looked, opened] = [perspective.position.clone(), perspective.quaternion.clone(), perspective.fov];
+    const [stood, looked, opened, aspect] = [perspective.position.clone(), perspective.quaternion.clone(), perspective.fov, perspective.aspect];
     perspective.fov = fov;
+    perspective.aspect = part.of.width / part.of.height;
+    perspective.setViewOffset(part.of.width, part.of.height, part.left, part.top, part.width, part.height);
     perspective.updateProjectionMatrix();
-    const size = renderer.getDrawingBufferSize(new Vector2());
+    const size = renderer.getSize(new Vector2());
     const half = Math.tan((fov * Math.PI) / 360);
     // The window stays where it is at the focus while the eye moves over the lens.
     const e = perspective.projectionMatrix.elements;
-    e[8] += -lens[0] / (focus * half * perspective.aspect) + (2 * jitter[0]) / size.x;
-    e[9] += -lens[1] / (focus * half) + (2 * jitter[1]) / size.y;
+    e[8] += -(lens[0] / (focus * half * perspective.aspect)) * (part.of.width / part.width) + (2 * jitter[0]) / part.width;
+    e[9] += -(lens[1] / (focus * half)) * (part.of.height / part.height) + (2 * jitter[1]) / part.height;
     perspective.projectionMatrixInverse.copy(perspective.projectionMatrix).invert();
     perspective.position.add(new Vector3(lens[0], lens[1], 0).applyQuaternion(perspective.quaternion));
     this.seen = this.cameras.aspect(this.source!.ground, this.range);
-    this.textures.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
-    this.choosePatches();
-    renderer.setScissorTest(true);
-    for (let strip = 0; strip < SOFTWARE_STRIPS; strip++) {
-      const [from, to] = [strip, strip + 1].map((k) => Math.floor((size.y * k) / SOFTWARE_STRIPS));
-      renderer.setScissor(0, from, size.x, to - from);
+    const u = this.textures.uniforms;
+    u.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+    u.pass.value = PASSES[pass];
+    const sky = this.sky.visible;
+    if (pass === 'depth' || pass === 'normal' || pass === 'cover') this.sky.visible = false;
+    this.choosePatches(part.of.height);
+    const target =
+      pass === 'seen' ? null : new WebGLRenderTarget(part.width, part.height, { type: FloatType, minFilter: NearestFilter, magFilter: NearestFilter });
+    renderer.setRenderTarget(target);
+    if (target) renderer.setClearColor(0, 0);
+    if (!target) renderer.setViewport(0, 0, part.width, part.height);
+    renderer.setScissorTest(!target);
+    const strips = target ? 1 : SOFTWARE_STRIPS;
+    for (let strip = 0; strip < strips; strip++) {
+      const [from, to] = [strip, strip + 1].map((k) => Math.floor((part.height * k) / strips));
+      if (!target) renderer.setScissor(0, from, part.width, to - from);
       this.lookThrough(perspective);
       renderer.render(this.scene, perspective);
       await new Promise((resolve) => setTimeout(resolve));
     }
     renderer.setScissorTest(false);
-    const pixels = new Uint8Array(4 * size.x * size.y);
+    renderer.setViewport(0, 0, size.x, size.y);
+    const pixels = target ? new Float32Array(4 * part.width * part.height) : new Uint8Array(4 * part.width * part.height);
     const gl = renderer.getContext();
-    gl.readPixels(0, 0, size.x, size.y, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+    if (target) renderer.readRenderTargetPixels(target, 0, 0, part.width, part.height, pixels as Float32Array);
+    else gl.readPixels(0, 0, part.width, part.height, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+    renderer.setRenderTarget(null);
+    renderer.setClearColor(BACKDROP, 1);
+    target?.dispose();
+    u.pass.value = 0;
+    this.sky.visible = sky;
+    perspective.clearViewOffset();
     perspective.position.copy(stood);
     perspective.quaternion.copy(looked);
     perspective.fov = opened;
+    perspective.aspect = aspect;
     perspective.updateProjectionMatrix();
     return pixels;
   }
@@ -443,12 +471,11 @@ export class GroundView {
     return mesh;
   }
 
-  private choosePatches(): void {
+  private choosePatches(rows = this.renderer.getDrawingBufferSize(new Vector2()).y): void {
     const { ground } = this.source!;
     const { exaggeration, everySample, camera } = this.options;
     const u = this.textures.uniforms;
     const plan = camera === 'plan';
-    const rows = this.renderer.getDrawingBufferSize(new Vector2()).y;
     const count = this.patches.choose(ground, this.cameras.perspective, { middle: u.middle.value, range: this.range, exaggeration, everySample, plan, rows });
     u.skirt.value = plan ? 0 : Math.max(ground.width, ground.depth) / 60;
     // Read by the browser tests.

@@ -64,6 +64,7 @@ uniform float day;         // 1: daylight; 0: the neutral light that form is jud
 uniform sampler2D lights;  // a sample's shares of the sky and of the sun
 uniform float lighted;     // 1: there are
 uniform float plan;        // 1: seen as a map, shaded from several sides at once
+uniform float pass;        // 0 as seen, 1 distance from the eye, 2 normal, 3 cover, 4 light before it is bent for the screen
 uniform float grain;       // 1: near ground shows what it is made of
 uniform sampler2D stacks;  // how high the stack of beds lies, metres
 uniform sampler2D beds;
@@ -228,7 +229,12 @@ void main() {
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
     shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
   }
-  if (day > 0.5) shaded = toScreen(throughAir(shaded, world));
+  if (day > 0.5) shaded = throughAir(shaded, world);
+  if (pass > 0.5) {
+    colour = vec4(pass < 1.5 ? vec3(length(world - eye)) : pass < 2.5 ? vec3(normal.x, normal.y, normal.z) : pass < 3.5 ? fromScreen(base) : day > 0.5 ? shaded : fromScreen(shaded), 1.0);
+    return;
+  }
+  if (day > 0.5) shaded = toScreen(shaded);
   if (masked > 0.5) {
     // Where the step acts is inked over; where it does not, the ground pales.
     float weight = texture(mask, uv).r;
@@ -283,6 +289,7 @@ export const WALL_FRAGMENT = /* glsl */ `
 precision highp float;
 ${DAYLIGHT}
 uniform float day;
+uniform float pass;
 in vec3 world;
 in float light;
 uniform float interval;
@@ -309,7 +316,12 @@ void main() {
     mark *= 0.35;
   }
   earth = mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45);
-  if (day > 0.5) earth = toScreen(throughAir(fromScreen(earth) * (0.55 * skyLight + 0.75 * sunLight * light), world));
+  vec3 lit = day > 0.5 ? throughAir(fromScreen(earth) * (0.55 * skyLight + 0.75 * sunLight * light), world) : fromScreen(earth);
+  if (pass > 0.5) {
+    colour = vec4(pass < 1.5 ? vec3(length(world - eye)) : pass < 2.5 ? normalize(cross(dFdx(world), dFdy(world))) : pass < 3.5 ? fromScreen(earth) : lit, 1.0);
+    return;
+  }
+  if (day > 0.5) earth = toScreen(lit);
   colour = vec4(earth, 1.0);
 }
 `;

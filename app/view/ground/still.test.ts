@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { blurAt, fieldOfView, lensRadius, turned } from './still';
+import { along, blurAt, fieldOfView, lensRadius, partsOf, turned } from './still';
 
 const still = { width: 1920, height: 1080, focal: 50, aperture: 2, focus: 10, scale: 1, samples: 8 };
 
@@ -25,5 +25,31 @@ describe('the camera of a still', () => {
     expect(quarter.eye[1]).toBeCloseTo(300, 9);
     expect(quarter.eye[2]).toBe(80);
     expect(turned(place, 360).eye[0]).toBeCloseTo(300, 9);
+  });
+
+  it('is taken in parts that cover it once', () => {
+    for (const [width, height] of [
+      [640, 360],
+      [1536, 1537],
+      [8192, 4321],
+    ]) {
+      const parts = partsOf(width, height);
+      expect(parts.reduce((sum, p) => sum + p.width * p.height, 0)).toBe(width * height);
+      for (const { left, top, width: w, height: h } of parts) {
+        expect(left + w).toBeLessThanOrEqual(width);
+        expect(top + h).toBeLessThanOrEqual(height);
+        expect(Math.max(w, h)).toBeLessThanOrEqual(1536);
+      }
+    }
+  });
+
+  it('goes through every kept view in turn, smoothly, and stays at the only one', () => {
+    const at = (x: number) => ({ eye: [x, 0, 10] as [number, number, number], target: [x, 5, 0] as [number, number, number] });
+    const places = [at(0), at(10), at(20), at(30)];
+    expect(along(places, 0)).toEqual(at(0));
+    expect(along(places, 1 / 3).eye[0]).toBeCloseTo(10, 9);
+    expect(along(places, 0.5).eye[0]).toBeCloseTo(15, 9);
+    expect(along(places, 1)).toEqual(at(30));
+    expect(along([at(7)], 0.4)).toEqual(at(7));
   });
 });

@@ -1,6 +1,6 @@
 import { LINEAR_OF_CODE, srgbFromLinear } from '@upland-cast/core';
 import type { CameraPlace } from './cameras';
-import { GroundView, type ViewOptions } from './ground-view';
+import { GroundView, type Pass, type ViewOptions } from './ground-view';
 import type { HeightSource } from './pick';
 
 /** How a still is taken. */
@@ -57,6 +57,39 @@ export function turned({ eye, target }: CameraPlace, degrees: number): CameraPla
   return { eye: [target[0] + x * cos - y * sin, target[1] + x * sin + y * cos, eye[2]], target };
 }
 
+/** Pixels along a side of what is drawn at once: larger stills are taken in parts. */
+const PART = 1536;
+
+interface Part {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+/** The parts that a picture is taken in, row after row. */
+export function partsOf(width: number, height: number): Part[] {
+  const parts: Part[] = [];
+  for (let top = 0; top < height; top += PART)
+    for (let left = 0; left < width; left += PART) parts.push({ left, top, width: Math.min(PART, width - left), height: Math.min(PART, height - top) });
+  return parts;
+}
+
+/** Places between kept ones, `t` from 0 at the first to 1 at the last, on a smooth line through all of them (Catmull & Rom 1974). */
+export function along(places: readonly CameraPlace[], t: number): CameraPlace {
+  const at = Math.min(places.length - 1, Math.max(0, t * (places.length - 1)));
+  const k = Math.min(places.length - 2, Math.floor(at));
+  if (k < 0) return places[0];
+  const u = at - k;
+  const place = (i: number) => places[Math.min(places.length - 1, Math.max(0, i))];
+  const between = (of: (place: CameraPlace) => number) => {
+    const [a, b, c, d] = [place(k - 1), place(k), place(k + 1), place(k + 2)].map(of);
+    return b + 0.5 * u * (c - a + u * (2 * a - 5 * b + 4 * c - d + u * (3 * (b - c) + d - a)));
+  };
+  const three = (key: 'eye' | 'target') => [0, 1, 2].map((i) => between((p) => p[key][i])) as [number, number, number];
+  return { eye: three('eye'), target: three('target') };
+}
+
 /** A camera of its own beside the view, for pictures of any size. */
 export class StillCamera {
   private readonly box = document.createElement('div');
@@ -65,7 +98,8 @@ export class StillCamera {
 
   constructor(scene: StillScene, width: number, height: number) {
     const { box, canvas } = this;
-    Object.assign(box.style, { position: 'fixed', left: '-99999px', top: '0', width: `${width}px`, height: `${height}px` });
+    const [wide, tall] = [Math.min(PART, width), Math.min(PART, height)];
+    Object.assign(box.style, { position: 'fixed', left: '-99999px', top: '0', width: `${wide}px`, height: `${tall}px` });
     box.append(canvas);
     document.body.append(box);
     this.view = new GroundView(canvas, 1);
@@ -78,36 +112,75 @@ export class StillCamera {
 
   /** Takes a picture: several from all over the lens and within a pixel, laid over each other in linear light. */
   async take(place: CameraPlace, settings: StillSettings, onWork: (share: number) => void, signal: AbortSignal): Promise<Blob> {
-    const { width, height, focus } = settings;
-    const sum = new Float32Array(3 * width * height);
-    const radius = lensRadius(settings);
-    this.view.cameras.lookAlong(place);
-    for (let k = 0; k < settings.samples; k++) {
-      signal.throwIfAborted();
-      const reach = radius * Math.sqrt((k + 0.5) / settings.samples);
-      const lens = [reach * Math.cos(k * GOLDEN), reach * Math.sin(k * GOLDEN)] as const;
-      // Within the pixel along the two-dimensional golden ratio (Roberts 2018).
-      const jitter = [((k * 0.7548776662) % 1) - 0.5, ((k * 0.569840291) % 1) - 0.5] as const;
-      const pixels = await this.view.exposure({ fov: fieldOfView(settings.focal), lens, focus, jitter });
-      for (let i = 0, j = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[j++] += LINEAR_OF_CODE[pixels[i + c]];
-      onWork((k + 1) / settings.samples);
-    }
+    const { width, height } = settings;
     const image = new ImageData(width, height);
-    for (let row = 0; row < height; row++) {
-      // A card counts rows from the foot.
-      let from = 3 * (height - 1 - row) * width;
-      for (let i = 4 * row * width, end = i + 4 * width; i < end; i += 4) {
-        for (let c = 0; c < 3; c++) image.data[i + c] = 255 * srgbFromLinear(sum[from++] / settings.samples, (a, b) => a ** b);
-        image.data[i + 3] = 255;
-      }
-    }
+    await this.expose(place, settings, 'seen', onWork, signal, (part, sum, count) => {
+      eachPixel(part, width, (from, to) => {
+        for (let c = 0; c < 3; c++) image.data[4 * to + c] = 255 * srgbFromLinear(sum[3 * from + c] / count, (a, b) => a ** b);
+        image.data[4 * to + 3] = 255;
+      });
+    });
     const out = new OffscreenCanvas(width, height);
     out.getContext('2d')!.putImageData(image, 0, 0);
     return out.convertToBlob({ type: 'image/png' });
   }
 
+  /** The same as floats, one array a channel, red, green and blue; depth has one alone, of a single pass through the middle of the lens. */
+  async floats(
+    place: CameraPlace,
+    settings: StillSettings,
+    pass: Pass,
+    onWork: (share: number) => void,
+    signal: AbortSignal,
+  ): Promise<Float32Array<ArrayBuffer>[]> {
+    const { width, height } = settings;
+    const out = Array.from({ length: pass === 'depth' ? 1 : 3 }, () => new Float32Array(width * height));
+    // What is measured is not blurred.
+    const own = pass === 'linear' ? settings : { ...settings, samples: 1, aperture: Infinity };
+    await this.expose(place, own, pass, onWork, signal, (part, sum, count) => {
+      eachPixel(part, width, (from, to) => out.forEach((channel, c) => (channel[to] = sum[3 * from + c] / count)));
+    });
+    return out;
+  }
+
+  private async expose(
+    place: CameraPlace,
+    settings: StillSettings,
+    pass: Pass,
+    onWork: (share: number) => void,
+    signal: AbortSignal,
+    done: (part: Part, sum: Float32Array, count: number) => void,
+  ): Promise<void> {
+    const { width, height, focus, samples } = settings;
+    const radius = lensRadius(settings);
+    this.view.cameras.lookAlong(place);
+    const parts = partsOf(width, height);
+    for (const [p, part] of parts.entries()) {
+      const sum = new Float32Array(3 * part.width * part.height);
+      for (let k = 0; k < samples; k++) {
+        signal.throwIfAborted();
+        const reach = radius * Math.sqrt((k + 0.5) / samples);
+        const lens = [reach * Math.cos(k * GOLDEN), reach * Math.sin(k * GOLDEN)] as const;
+        // Within the pixel along the two-dimensional golden ratio (Roberts 2018).
+        const jitter = samples === 1 ? ([0, 0] as const) : ([((k * 0.7548776662) % 1) - 0.5, ((k * 0.569840291) % 1) - 0.5] as const);
+        const pixels = await this.view.exposure({ fov: fieldOfView(settings.focal), lens, focus, jitter, part: { ...part, of: { width, height } }, pass });
+        const light = pixels instanceof Uint8Array;
+        for (let i = 0, j = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[j++] += light ? LINEAR_OF_CODE[pixels[i + c]] : pixels[i + c];
+        onWork((p + (k + 1) / samples) / parts.length);
+      }
+      done(part, sum, samples);
+    }
+  }
+
   dispose(): void {
     this.view.dispose();
     this.box.remove();
+  }
+}
+
+/** Every pixel of a part: its place there, counted from the foot as a card does, and in the whole picture, from the top. */
+function eachPixel({ left, top, width, height }: Part, across: number, at: (from: number, to: number) => void): void {
+  for (let row = 0; row < height; row++) {
+    for (let x = 0; x < width; x++) at((height - 1 - row) * width + x, (top + row) * across + left + x);
   }
 }

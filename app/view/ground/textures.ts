@@ -53,6 +53,7 @@ export class GroundTextures {
     lighted: { value: 0 },
     grain: { value: 1 },
     plan: { value: 0 },
+    pass: { value: 0 },
     stacks: { value: null as DataTexture | null },
     ...dayUniforms(),
   };

@@ -1,6 +1,6 @@
 import { Square } from 'lucide-react';
 import { useRef, useState } from 'react';
-import { bundle, safeName } from '@upland-cast/core';
+import { bundle, encodeExr, safeName } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, Switch } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { download } from '../../../components/download';
@@ -8,9 +8,19 @@ import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
 import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
-import type { GroundView } from '../../../view/ground/ground-view';
-import { blurAt, StillCamera, turned, type StillSettings } from '../../../view/ground/still';
+import type { CameraPlace } from '../../../view/ground/cameras';
+import type { GroundView, Pass } from '../../../view/ground/ground-view';
+import { along, blurAt, StillCamera, turned, type StillScene, type StillSettings } from '../../../view/ground/still';
+import { StillFrame } from './StillFrame';
 import css from './ViewsPanel.module.css';
+
+const KINDS: Record<Pass, string> = {
+  seen: 'Picture, PNG',
+  linear: 'Linear light, EXR',
+  depth: 'Depth, EXR',
+  normal: 'Normals, EXR',
+  cover: 'Cover’s colour, EXR',
+};
 
 /** A picture of the relief at any size, from a kept view or the present one; or a whole turn around it. */
 export function StillSheet({ view, onClose }: { view: GroundView; onClose: () => void }) {
@@ -34,10 +44,34 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
   const [sun, setSun] = useState(settings.sun);
   const [sunHeight, setSunHeight] = useState(settings.sunHeight);
   const [frames, setFrames] = useState(1);
+  const [kind, setKind] = useState<keyof typeof KINDS>('seen');
+  const [way, setWay] = useState<'around' | 'views'>('around');
   const [work, setWork] = useState<number | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const stop = useRef<AbortController | null>(null);
   const set = (part: Partial<StillSettings>) => setStill({ ...still, ...part });
+  /** What is photographed; for the frame in the sheet with what is at hand. */
+  const sceneOf = async (whole: boolean): Promise<StillScene> => {
+    let colours = useTerrain.getState().colours;
+    let source = { ground: picture.ground, height: picture.height };
+    if (colour !== 'ground') colours = null;
+    else if (whole || colours?.length !== 4 * picture.height.length) {
+      const drape = await engine().mapDrape(course, { kind: 'end' }, { kind: 'colour' }, true);
+      if (!drape.ok) throw new Error(drape.sentence);
+      colours = drape.value.rgb;
+      source = { ground: drape.value.ground, height: drape.value.height };
+    }
+    const { lowest, highest } = picture.statistics;
+    return {
+      source,
+      range: { low: lowest, high: highest },
+      options: { ...settings, drape: colour === 'ground' ? 'ground' : settings.drape, water, sun, sunHeight },
+      errors: picture.patchErrors ?? null,
+      lights: settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight }) : null,
+      colours,
+      water: water ? useTerrain.getState().water : null,
+    };
+  };
   const take = async () => {
     const mine = (stop.current = new AbortController());
     setWork(0);
@@ -46,43 +80,29 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
     try {
       const kept = course.cameras.find((c) => c.id === from);
       const place = kept ?? here;
-      let colours: Uint8Array<ArrayBuffer> | null = null;
-      let source = { ground: picture.ground, height: picture.height };
-      if (colour === 'ground') {
-        const drape = await engine().mapDrape(course, { kind: 'end' }, { kind: 'colour' }, true);
-        if (!drape.ok) throw new Error(drape.sentence);
-        colours = drape.value.rgb;
-        source = { ground: drape.value.ground, height: drape.value.height };
-      }
-      const { lowest, highest } = picture.statistics;
-      const lying = useTerrain.getState().water;
-      const lights = settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight }) : null;
-      camera = new StillCamera(
-        {
-          source,
-          range: { low: lowest, high: highest },
-          options: { ...settings, drape: colour === 'ground' ? 'ground' : settings.drape, water, sun, sunHeight },
-          errors: picture.patchErrors ?? null,
-          lights,
-          colours,
-          water: water ? lying : null,
-        },
-        still.width,
-        still.height,
-      );
-      const taken = camera;
+      camera = new StillCamera(await sceneOf(true), still.width, still.height);
+      const made = camera;
       const name = safeName(course.name);
-      if (frames === 1) download(`${name}-still.png`, await taken.take(place, still, setWork, mine.signal), 'image/png');
+      const ending = kind === 'seen' ? 'png' : 'exr';
+      const title = kind === 'seen' ? '' : `-${kind}`;
+      const taken = async (at: CameraPlace, onWork: (share: number) => void): Promise<Uint8Array<ArrayBuffer>> => {
+        if (kind === 'seen') return new Uint8Array(await (await made.take(at, still, onWork, mine.signal)).arrayBuffer());
+        const channels = await made.floats(at, still, kind, onWork, mine.signal);
+        return encodeExr(still.width, still.height, kind === 'depth' ? { Z: channels[0] } : { R: channels[0], G: channels[1], B: channels[2] });
+      };
+      const placeOf = (k: number) =>
+        way === 'views' && course.cameras.length > 1 ? along(course.cameras, k / (frames - 1)) : turned(place, (360 * k) / frames);
+      if (frames === 1) download(`${name}-still${title}.${ending}`, await taken(place, setWork), ending === 'png' ? 'image/png' : 'image/x-exr');
       else {
         const pieces: Uint8Array<ArrayBuffer>[] = [];
         async function* turn() {
           for (let k = 0; k < frames; k++) {
-            const blob = await taken.take(turned(place, (360 * k) / frames), still, (share) => setWork((k + share) / frames), mine.signal);
-            yield { name: `${name}-turn-${String(k + 1).padStart(4, '0')}.png`, bytes: new Uint8Array(await blob.arrayBuffer()) };
+            const bytes = await taken(placeOf(k), (share) => setWork((k + share) / frames));
+            yield { name: `${name}-${way === 'views' ? 'views' : 'turn'}${title}-${String(k + 1).padStart(4, '0')}.${ending}`, bytes };
           }
         }
         await bundle(turn(), (piece) => void pieces.push(piece));
-        download(`${name}-turntable.zip`, new Blob(pieces), 'application/zip');
+        download(`${name}-${way === 'views' ? 'views' : 'turntable'}.zip`, new Blob(pieces), 'application/zip');
       }
     } catch (error) {
       if (!mine.signal.aborted) setFault(`The picture could not be taken: ${error instanceof Error ? error.message : String(error)}`);
@@ -94,6 +114,13 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
   return (
     <Dialog title="Still" onClose={onClose}>
       <div className={css.still}>
+        <StillFrame
+          settings={still}
+          place={course.cameras.find((c) => c.id === from) ?? here}
+          scene={async () => sceneOf(false)}
+          sceneKey={JSON.stringify([colour, water, sun, sunHeight])}
+          paused={work !== null}
+        />
         <Row label="From">
           <Select
             label="From"
@@ -104,13 +131,13 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
         </Row>
         <Row label="Size">
           <div className={css.pair}>
-            <NumberField label="Width of the still" unit="px" value={still.width} min={64} max={4096} onChange={(width) => set({ width: Math.round(width) })} />
+            <NumberField label="Width of the still" unit="px" value={still.width} min={64} max={8192} onChange={(width) => set({ width: Math.round(width) })} />
             <NumberField
               label="Height of the still"
               unit="px"
               value={still.height}
               min={64}
-              max={4096}
+              max={8192}
               onChange={(height) => set({ height: Math.round(height) })}
             />
           </div>
@@ -149,9 +176,17 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
             <NumberField label="Sun above the horizon" unit="°" value={sunHeight} min={1} max={90} onChange={setSunHeight} />
           </div>
         </Row>
-        <Row label="Layers" help="Pictures laid over each other: smooth edges, and the lens.">
-          <NumberField label="Layers" value={still.samples} min={1} max={256} onChange={(samples) => set({ samples: Math.round(samples) })} />
+        <Row label="Passes" help="Pictures laid over each other: smooth edges, and the lens.">
+          <NumberField label="Passes" value={still.samples} min={1} max={256} onChange={(samples) => set({ samples: Math.round(samples) })} />
         </Row>
+        <Row label="As" help="Linear: light before it is bent for the screen. Depth: metres from the eye. Normals: east, up and south.">
+          <Select label="As" value={kind} choices={KINDS} onChange={setKind} />
+        </Row>
+        {course.cameras.length > 1 && (
+          <Row label="Frames go" help="Around what is looked at, or along the views that are kept, in their order.">
+            <Segments label="Frames go" value={way} choices={{ around: 'Around', views: 'Along the views' }} onChange={setWay} />
+          </Row>
+        )}
         <Row label="Frames" help="More than one: a whole turn around what is looked at.">
           <NumberField label="Frames" value={frames} min={1} max={720} onChange={(n) => setFrames(Math.round(n))} />
         </Row>
