@@ -19,8 +19,12 @@ let again = false;
 function refreshLight(now = false): void {
   clearTimeout(waiting);
   if (get().view.light !== 'day') return;
-  waiting = setTimeout(() => void find(), now && given === get().picture ? 0 : REST);
+  if (now) finding = find();
+  else waiting = setTimeout(() => (finding = find()), REST);
 }
+
+/** The light that is being found: what else is asked of the engine of a new ground comes after it. */
+let finding: Promise<void> = Promise.resolve();
 
 async function find(): Promise<void> {
   if (busy) {
@@ -77,13 +81,14 @@ onPatch((patch) => {
 });
 
 settled.add(() => {
-  void refreshColours();
+  void finding.then(refreshColours);
 });
 
 useTerrain.subscribe((now, before) => {
   if (now.picture !== before.picture) {
     if (now.picture?.height.length !== before.picture?.height.length) set({ lights: null });
-    refreshLight();
+    // The full ground is lit before anything else is asked of it.
+    refreshLight(now.picture?.preview === false);
   }
   if (now.view !== before.view) {
     const sunMoved = (['light', 'sun', 'sunHeight', 'soft', 'exaggeration'] as const).some((key) => now.view[key] !== before.view[key]);

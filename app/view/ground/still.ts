@@ -58,7 +58,7 @@ export function turned({ eye, target }: CameraPlace, degrees: number): CameraPla
 }
 
 /** Pixels along a side of what is drawn at once: larger stills are taken in parts. */
-const PART = 1536;
+const PART = 2048;
 
 interface Part {
   left: number;

@@ -20,6 +20,7 @@ export function StillFrame({
   paused: boolean;
 }) {
   const [url, setUrl] = useState<string | null>(null);
+  const [fault, setFault] = useState<string | null>(null);
   const camera = useRef<StillCamera | null>(null);
   const latest = useRef(scene);
   latest.current = scene;
@@ -39,7 +40,9 @@ export function StillFrame({
           if (old) URL.revokeObjectURL(old);
           return URL.createObjectURL(blob);
         });
-      })().catch(() => undefined);
+      })().catch((error: unknown) => {
+        if (!mine.signal.aborted) setFault(error instanceof Error ? error.message : String(error));
+      });
     }, 300);
     return () => {
       clearTimeout(wait);
@@ -50,6 +53,7 @@ export function StillFrame({
   }, [sceneKey, width, height, settings.focal, settings.aperture, settings.focus, settings.scale, JSON.stringify(place), paused]);
   return (
     <div className={css.frame} style={{ aspectRatio: `${width} / ${height}` }}>
+      {fault && <p role="alert">{fault}</p>}
       {url && <img src={url} alt="The still as it will be" />}
       <svg viewBox="0 0 300 300" preserveAspectRatio="none" aria-hidden="true">
         <path d="M100 0V300M200 0V300M0 100H300M0 200H300" />
