@@ -209,7 +209,11 @@ const field = { ground, height };
 /** The card of a terrain, before it is opened. */
 async function pictureOf(of: Field): Promise<Uint8Array<ArrayBuffer>> {
   const pixels = await landscapePixels(kernels, of, 320, 220);
-  return encodeRgb(Uint8Array.from({ length: 320 * 220 * 3 }, (_, i) => pixels[4 * Math.floor(i / 3) + (i % 3)]), 320, 220);
+  return encodeRgb(
+    Uint8Array.from({ length: 320 * 220 * 3 }, (_, i) => pixels[4 * Math.floor(i / 3) + (i % 3)]),
+    320,
+    220,
+  );
 }
 mkdirSync('app/public/demo', { recursive: true });
 writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: await pictureOf(field) }));

@@ -10,13 +10,15 @@ import {
   type Field,
   type Kernels,
 } from '@upland-cast/core';
-import { daylight, throughWater, type Rgb } from '../view/light/sky';
+import { daylight, fresnel, throughWater, type Rgb } from './sky';
 
 /** The day that small pictures are taken on. */
 const DAY = { azimuth: 305, altitude: 34, turbidity: 2.6 };
 /** Small pictures flatten slopes; they are lifted by so much at most. */
 const MOST_LIFT = 2.2;
 const ROCK: Rgb = [0.235, 0.225, 0.21];
+/** What water throws back of the sky, seen from straight above. */
+const THROWN = fresnel(1);
 const DEEP: Rgb = [0.012, 0.05, 0.065];
 /** What white level ground comes to. */
 const BRIGHTNESS = 1.45;
@@ -104,7 +106,7 @@ function paint({ small, width, height, lift, skip }: Strip, sharesAt: (index: nu
         const albedo = base[c] + 0.8 * steep * (ROCK[c] - base[c]);
         const falls = light.sun[c] * lit + light.sky[c] * sky + albedo * (1 - sky) * 0.5 * (light.sun[c] * light.towards[1] + light.sky[c]);
         let seen = albedo * falls;
-        if (h[i] < sea) seen = seen * left[c] + (DEEP[c] * 2.2 + 0.02 * light.sky[c]) * (1 - left[c]);
+        if (h[i] < sea) seen = seen * left[c] + (DEEP[c] * 2.2 + THROWN * light.sky[c]) * (1 - left[c]);
         // What is brighter than paper bends over (Reinhard, with white at 2.5).
         seen = (seen * (1 + seen / 6.25)) / (1 + 0.35 * seen);
         pixels[p + c] = 255 * srgbFromLinear(Math.min(1, seen), (a, b) => a ** b);

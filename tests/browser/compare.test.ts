@@ -34,13 +34,11 @@ describe('comparing', () => {
     const { context, page, faults } = await app.person();
     const found = await compared(page);
     await page.getByLabel('File for side A').setInputFiles({ name: 'hill.tif', mimeType: 'image/tiff', buffer: await tiff(hill) });
-    await page
-      .getByLabel('File for side B')
-      .setInputFiles({
-        name: 'turned.tif',
-        mimeType: 'image/tiff',
-        buffer: await tiff({ ...flipRows(hill), height: flipRows(hill).height.map((h) => h - 70) }),
-      });
+    await page.getByLabel('File for side B').setInputFiles({
+      name: 'turned.tif',
+      mimeType: 'image/tiff',
+      buffer: await tiff({ ...flipRows(hill), height: flipRows(hill).height.map((h) => h - 70) }),
+    });
     await found.getByText('B is A with its rows turned over, north for south and 70.00 m lower.').waitFor();
     await found.getByRole('button', { name: 'See B as it fits' }).click();
     await page.getByText('0.000 m').first().waitFor();

@@ -101,7 +101,7 @@ void ringed(inout vec3 shaded, vec3 ring, float strength) {
   shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, away)) * 0.9 * strength);
 }
 
-/** A map's shade: from four sides between west and north, each as much as the slope looks across it (Mark 1992, USGS Open-File Report 92-422). */
+/** A map's shade: from four sides between west and north, each as much as the slope looks across it (Mark 1992, "Multidirectional, oblique-weighted, shaded-relief image"). */
 float fromFourSides(vec2 gradient) {
   float steep = length(gradient);
   float aspect = atan(-gradient.x, gradient.y);

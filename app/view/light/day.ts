@@ -1,5 +1,5 @@
 import { Vector3 } from 'three';
-import { daylight, skyModel, type Rgb } from './sky';
+import { daylight, skyModel, type Rgb } from '../../drawing/sky';
 
 /** How a day lights the ground. */
 export interface DaySettings {

@@ -1,4 +1,4 @@
-import { WATER_ABSORPTION } from './sky';
+import { WATER_ABSORPTION } from '../../drawing/sky';
 
 const vec = (of: readonly number[]) => `vec3(${of.map((v) => v.toFixed(4)).join(', ')})`;
 

@@ -1,6 +1,7 @@
 import FFT from 'fft.js';
 import { cooperativeYield } from '../../cooperative-yield';
 import type { Field } from '../../field/field';
+import { exactMath } from '../../kernels/math';
 import { bySize, byCorner, cubicWeights, groundTurnedBack, ORIENTATIONS, turnedBack, type Orientation, type Placement } from './placement';
 
 /** What brings B nearest A. */
@@ -245,12 +246,13 @@ function transform2d(square: Float64Array, size: number, back: boolean): void {
 
 /** The shift at which B's gradients fit A's best: A's place x is B's x + shift. */
 function phasePeak(a: Float64Array, b: Float64Array, size: number): [number, number] {
+  const { pow } = exactMath();
   transform2d(a, size, false);
   transform2d(b, size, false);
   for (let i = 0; i < a.length; i += 2) {
     const re = b[i] * a[i] + b[i + 1] * a[i + 1];
     const im = b[i + 1] * a[i] - b[i] * a[i + 1];
-    const by = (re * re + im * im + 1e-300) ** (WHITENED / 2);
+    const by = pow(re * re + im * im + 1e-300, WHITENED / 2);
     a[i] = re / by;
     a[i + 1] = im / by;
   }
@@ -364,7 +366,7 @@ function refine(a: Field, back: Field, fit: Fit, factor: number, withShift: bool
     const [dx, dy] = [step[0], step[1]].map((v) => Math.max(-most, Math.min(most, v)));
     offsetX += dx;
     offsetY += dy;
-    if (Math.hypot(dx, dy) < 1e-3) break;
+    if (dx * dx + dy * dy < 1e-6) break;
   }
   return found;
 }

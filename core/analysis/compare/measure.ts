@@ -1,6 +1,7 @@
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { spacingOf } from '../../field/ground';
+import { DEGREE, exactMath } from '../../kernels/math';
 
 /** What lies between two fields on one grid, on the samples that both have; metres. */
 export interface Difference {
@@ -132,7 +133,7 @@ export function numbersOf({ ground, height, valid }: Field): SideNumbers {
     mean: mean + base + ground.datum,
     deviation: Math.sqrt(Math.max(0, squares / count - mean * mean)),
     underWater: under / count,
-    steepest: (Math.atan(Math.sqrt(steepest)) * 180) / Math.PI,
+    steepest: exactMath().atan(Math.sqrt(steepest)) / DEGREE,
   };
 }
 

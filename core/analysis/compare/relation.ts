@@ -14,6 +14,8 @@ export interface Relation {
   curve: { kind: 'srgb-encoded' | 'srgb-decoded' } | { kind: 'power'; power: number } | { kind: 'other' } | null;
 }
 
+const squared = (v: number) => v * v;
+
 const BINS = 96;
 /** A curve is believed when it leaves less than this of what a line leaves. */
 const CLEARLY = 0.5;
@@ -65,7 +67,7 @@ export function relationBetween(a: Field, b: Field): Relation {
     return q.at > p.at ? p.value + ((q.value - p.value) * (v - p.at)) / (q.at - p.at) : p.value;
   };
   let left = 0;
-  for (let i = 0; i < a.height.length; i += step) if (known(i)) left += (b.height[i] - along(a.height[i])) ** 2;
+  for (let i = 0; i < a.height.length; i += step) if (known(i)) left += squared(b.height[i] - along(a.height[i]));
   const leftOfCurve = Math.sqrt(left / n);
   const bent = leftOfCurve < CLEARLY * leftOfLine && leftOfLine > BENT * (highB - lowB);
   return { scale, lift, leftOfLine, leftOfCurve, curve: bent ? curveThrough(nodes, low, high, leftOfLine) : null };
@@ -85,7 +87,7 @@ function curveThrough(nodes: { at: number; value: number; weight: number }[], lo
     const scale = spread > 0 ? (sxy - (sx * sy) / n) / spread : 0;
     const lift = (sy - scale * sx) / n;
     let sum = 0;
-    for (const { at, value, weight } of nodes) sum += weight * (value - scale * shape(Math.min(1, Math.max(0, (at - low) / (high - low)))) - lift) ** 2;
+    for (const { at, value, weight } of nodes) sum += weight * squared(value - scale * shape(Math.min(1, Math.max(0, (at - low) / (high - low)))) - lift);
     return Math.sqrt(sum / n);
   };
   const encoded = left((t) => srgbFromLinear(t, pow));

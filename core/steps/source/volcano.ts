@@ -71,11 +71,15 @@ export const volcano = defineStep({
     crater: distance(260, { fits: 'size', min: 0, max: 50_000, label: 'Crater', help: 'Its radius at the rim.' }),
     depth: distance(120, { fits: 'size', min: 0, max: 5_000, label: 'Crater depth' }),
     flows: count(9, { min: 0, max: 60, label: 'Flows' }),
-    follow: choice('ground', { ground: 'The ground', cone: 'The cone alone' }, {
-      more: true,
-      label: 'Flows run down',
-      help: 'The ground with what lies beneath: flows turn aside for hills, follow valleys, and end in hollows.',
-    }),
+    follow: choice(
+      'ground',
+      { ground: 'The ground', cone: 'The cone alone' },
+      {
+        more: true,
+        label: 'Flows run down',
+        help: 'The ground with what lies beneath: flows turn aside for hills, follow valleys, and end in hollows.',
+      },
+    ),
     thick: distance(14, { fits: 'size', min: 0, max: 500, label: 'Flow thickness' }),
     gullies: ratio(0.35, { label: 'Gullies', help: 'How deeply rain has cut the flanks of a cone.' }),
     east: distance(0, { min: -100_000, max: 100_000, label: 'East of the middle' }),

@@ -4,7 +4,7 @@ import { Button, NumberField, Row, Segments, Select, SliderRow, Switch } from '.
 import { figure } from '../../../components/format';
 import { SKIES } from '../../../store/light';
 import { useTerrain, type ViewSettings } from '../../../store/state';
-import { sunAt } from '../../../view/light/sky';
+import { sunAt } from '../../../drawing/sky';
 import { SunDome } from './SunDome';
 import css from './LightPanel.module.css';
 
