@@ -49,6 +49,8 @@ const card = (name) => page.getByRole('button', { name: new RegExp(`^${name},`) 
 try {
   await page.goto(`${address}/terrain?id=demo-dunmorrow`);
   await page.waitForSelector('canvas[data-ground=full]', { timeout: 90_000 });
+  await page.waitForFunction(() => Number(document.querySelector('canvas[data-ground]').dataset.lit) > 0, null, { timeout: 60_000 });
+  await page.waitForTimeout(4000);
   await card('Scree');
   await page.getByText('most cut').waitFor();
   await shot('work-relief');
@@ -114,6 +116,12 @@ try {
   await page.locator('canvas[data-ground]').focus();
   for (let i = 0; i < 7; i++) await page.keyboard.press('+');
   await shot('work-close');
+  await page.goto(`${address}/terrain?id=demo-dunmorrow#compare`);
+  const before = page.locator('option', { hasText: 'After Becks and gills' }).first();
+  await page.getByLabel('Side A').selectOption(await before.getAttribute('value'));
+  await page.getByText('root mean square').waitFor({ timeout: 120_000 });
+  await page.waitForTimeout(3000);
+  await shot('compare');
   await page.getByRole('link', { name: 'Mesh', exact: true }).click();
   await page.getByText('largest error').first().waitFor({ timeout: 60_000 });
   await shot('mesh');

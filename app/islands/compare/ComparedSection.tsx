@@ -1,5 +1,6 @@
 import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useEffect, useRef } from 'react';
+import { linearAxis, tokenColour } from '../../components/chart';
 import { figure } from '../../components/format';
 import type { ComparedPicture } from '../../engine/api';
 import { sectionOf } from '../../store/keeping';
@@ -20,27 +21,21 @@ export function ComparedSection({ found }: { found: ComparedPicture | null }) {
   const { from, to } = sectionOf(course);
   const length = Math.hypot(to.east - from.east, to.south - from.south);
   useEffect(() => {
-    const style = getComputedStyle(document.documentElement);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
-    const axis = (text: string) => ({
-      type: 'linear' as const,
-      title: { display: true, text, color: colour('--soft-ink'), font: { family: 'Overpass Variable', size: 11 } },
-      ticks: {
-        color: colour('--soft-ink'),
-        font: { family: 'Overpass Mono Variable', size: 11 },
-        maxTicksLimit: 6,
-        callback: (v: number | string) => figure(Number(v), 0),
-      },
-      grid: { color: colour('--rule') },
+    const line = (label: string, of: string, more: object = {}) => ({
+      label,
+      data: [],
+      borderColor: tokenColour(of),
+      borderWidth: 1.6,
+      pointRadius: 0,
+      ...more,
     });
-    const line = (label: string, of: string, more: object = {}) => ({ label, data: [], borderColor: colour(of), borderWidth: 1.6, pointRadius: 0, ...more });
     const made = new Chart<'line', { x: number; y: number }[]>(canvas.current!, {
       type: 'line',
       data: {
         datasets: [
           line('A', '--contour'),
           line('B', '--water'),
-          line('B − A', '--soft-ink', { yAxisID: 'd', fill: 'origin', backgroundColor: `${colour('--soft-ink')}88`, borderWidth: 0 }),
+          line('B − A', '--soft-ink', { yAxisID: 'd', fill: 'origin', backgroundColor: `${tokenColour('--soft-ink')}88`, borderWidth: 0 }),
         ],
       },
       options: {
@@ -58,9 +53,9 @@ export function ComparedSection({ found }: { found: ComparedPicture | null }) {
           },
         },
         scales: {
-          x: { ...axis('metres from C to D'), min: 0 },
-          d: { ...axis('B − A, m'), stack: 's', stackWeight: 1.4, position: 'left', offset: true },
-          y: { ...axis('elevation, m'), stack: 's', stackWeight: 3 },
+          x: { ...linearAxis('metres from C to D', 6), min: 0 },
+          d: { ...linearAxis('B − A, m', 6), stack: 's', stackWeight: 1.4, position: 'left', offset: true },
+          y: { ...linearAxis('elevation, m', 6), stack: 's', stackWeight: 3 },
         },
       },
     });

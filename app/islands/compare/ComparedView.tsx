@@ -4,7 +4,7 @@ import { Button, NumberField, Segments } from '../../components/controls';
 import { figure } from '../../components/format';
 import { LAYER_DRAPES } from '../../drawing/drapes';
 import type { ComparedPicture } from '../../engine/api';
-import { GroundView, type ViewOptions } from '../../view/ground/ground-view';
+import { GroundView, WORKING_LIGHT } from '../../view/ground/ground-view';
 import { useTerrain } from '../../store/state';
 import { Outlines } from './Outlines';
 import { SectionHandles } from './SectionHandles';
@@ -13,19 +13,6 @@ import css from './ComparedView.module.css';
 const MODES = { wipe: 'Wipe', side: 'Side by side', flip: 'In and out', difference: 'Difference', contours: 'Contours', outlines: 'Outlines' };
 type Mode = keyof typeof MODES;
 
-const OPTIONS: Omit<ViewOptions, 'camera' | 'contours' | 'drape'> = {
-  meshLines: false,
-  water: true,
-  exaggeration: 1,
-  light: 'working',
-  grain: false,
-  sun: 315,
-  sunHeight: 34,
-  turbidity: 2.6,
-  haze: 1,
-  everySample: false,
-  sculpting: false,
-};
 const INK_A = [0.61, 0.29, 0.14] as const;
 const INK_B = [0.16, 0.42, 0.55] as const;
 
@@ -90,7 +77,7 @@ export function ComparedView({ found, waiting, tolerance }: { found: ComparedPic
       view.setColours(white, false);
       view.setContourInk(mode === 'contours' ? (view === views.a ? INK_A : INK_B) : [0.42, 0.19, 0.08]);
       view.setOptions({
-        ...OPTIONS,
+        ...WORKING_LIGHT,
         water: mode !== 'difference' && mode !== 'contours',
         camera: seen,
         contours: mode === 'contours',

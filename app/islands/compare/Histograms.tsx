@@ -1,6 +1,7 @@
 import { Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useEffect, useRef, useState } from 'react';
 import { Segments } from '../../components/controls';
+import { linearAxis, tokenColour } from '../../components/chart';
 import { figure } from '../../components/format';
 import { Part } from '../../components/Facts';
 import type { ComparedPicture } from '../../engine/api';
@@ -15,8 +16,6 @@ export function Histograms({ histogram }: { histogram: ComparedPicture['histogra
   const [kind, setKind] = useState<'histogram' | 'hypsometric'>('histogram');
   const sheet = useTerrain((s) => s.sheet);
   useEffect(() => {
-    const style = getComputedStyle(document.documentElement);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
     const { low, high } = histogram;
     const points = (shares: number[]) => {
       let above = 1;
@@ -27,17 +26,12 @@ export function Histograms({ histogram }: { histogram: ComparedPicture['histogra
         return point;
       });
     };
-    const line = (label: string, shares: number[], of: string) => ({ label, data: points(shares), borderColor: colour(of), borderWidth: 1.6, pointRadius: 0 });
-    const axis = (text: string) => ({
-      type: 'linear' as const,
-      title: { display: true, text, color: colour('--soft-ink'), font: { family: 'Overpass Variable', size: 11 } },
-      ticks: {
-        color: colour('--soft-ink'),
-        font: { family: 'Overpass Mono Variable', size: 11 },
-        maxTicksLimit: 5,
-        callback: (v: number | string) => figure(Number(v), 0),
-      },
-      grid: { color: colour('--rule') },
+    const line = (label: string, shares: number[], of: string) => ({
+      label,
+      data: points(shares),
+      borderColor: tokenColour(of),
+      borderWidth: 1.6,
+      pointRadius: 0,
     });
     const chart = new Chart(canvas.current!, {
       type: 'line',
@@ -49,8 +43,8 @@ export function Histograms({ histogram }: { histogram: ComparedPicture['histogra
         plugins: { legend: { display: false }, tooltip: { callbacks: { title: () => '' } } },
         scales:
           kind === 'histogram'
-            ? { x: axis('elevation, m'), y: axis('% of the samples') }
-            : { x: { ...axis('% of the ground that lies higher'), min: 0, max: 100 }, y: axis('elevation, m') },
+            ? { x: linearAxis('elevation, m', 5), y: linearAxis('% of the samples', 5) }
+            : { x: { ...linearAxis('% of the ground that lies higher', 5), min: 0, max: 100 }, y: linearAxis('elevation, m', 5) },
       },
     });
     return () => chart.destroy();

@@ -4,7 +4,7 @@ import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
 import { engine } from '../../engine/client';
 import { useTerrain } from '../../store/state';
-import { GroundView } from '../../view/ground/ground-view';
+import { GroundView, WORKING_LIGHT } from '../../view/ground/ground-view';
 import type { Frame } from './frame';
 import { FrameOverlay } from './FrameOverlay';
 import { useEngineQuery } from '../../components/use-engine-query';
@@ -55,20 +55,11 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
     view.current?.setGround({ ground: drape.ground, height: drape.height }, { low: lowest, high: highest });
     view.current?.setColours(drape.rgb, spec.kind === 'colour' || spec.kind === 'weights');
     view.current?.setOptions({
+      ...WORKING_LIGHT,
       camera,
       drape: 'tint',
       contours: false,
-      meshLines: false,
       water: spec.kind === 'ground' || spec.kind === 'colour',
-      exaggeration: 1,
-      light: 'working',
-      grain: false,
-      sun: 315,
-      sunHeight: 34,
-      turbidity: 2.6,
-      haze: 1,
-      everySample: false,
-      sculpting: false,
     });
     if (canvas.current) canvas.current.dataset.map = spec.kind;
   }, [drape, camera, spec.kind]);

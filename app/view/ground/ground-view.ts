@@ -49,6 +49,20 @@ export interface ViewOptions extends DaySettings {
 const PASSES = { seen: 0, depth: 1, normal: 2, cover: 3, linear: 4 } as const;
 export type Pass = keyof typeof PASSES;
 
+/** The light, and all that is usual beside it, of a view for judging form. */
+export const WORKING_LIGHT = {
+  light: 'working',
+  grain: false,
+  sun: 315,
+  sunHeight: 34,
+  turbidity: 2.6,
+  haze: 1,
+  exaggeration: 1,
+  meshLines: false,
+  everySample: false,
+  sculpting: false,
+} as const satisfies Partial<ViewOptions>;
+
 interface Exposure {
   fov: number;
   lens: readonly [number, number];
@@ -85,22 +99,7 @@ export class GroundView {
   private readonly sky: Mesh;
   private readonly fromClip = { value: new Matrix4() };
   private source: HeightSource | null = null;
-  private options: ViewOptions = {
-    camera: 'relief',
-    drape: 'tint',
-    contours: false,
-    meshLines: false,
-    water: true,
-    exaggeration: 1,
-    light: 'working',
-    grain: true,
-    sun: 315,
-    sunHeight: 34,
-    turbidity: 2.6,
-    haze: 1,
-    everySample: false,
-    sculpting: false,
-  };
+  private options: ViewOptions = { ...WORKING_LIGHT, camera: 'relief', drape: 'tint', contours: false, water: true };
   private lit = true;
   private pending = 0;
   /** The strip of the frame that is drawn next, and whether another frame was asked for meanwhile. */

@@ -1,10 +1,9 @@
-import { Star } from 'lucide-react';
 import { useState } from 'react';
 import type { StepUse } from '@upland-cast/core';
 import { engine } from '../../../engine/client';
 import { favourRoll, goToRoll } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
-import { RollPicture } from './RollPicture';
+import { RollCard } from './RollCard';
 import css from './RollsStrip.module.css';
 
 /** The rolls of a source: every seed it has had, with its relief; a press goes back to one. */
@@ -26,33 +25,21 @@ export function RollsStrip({ use, seed, readOnly }: { use: StepUse; seed: number
       </div>
       <ul className={css.list} aria-label="Rolls">
         {shown.map((roll) => (
-          <li key={roll.seed} className={roll.seed === seed ? css.here : ''}>
-            <button
-              type="button"
-              className={css.go}
-              aria-label={`Roll ${roll.seed}`}
-              aria-pressed={roll.seed === seed}
-              disabled={readOnly}
-              onClick={() => goToRoll(use.id, roll.seed)}
-            >
-              <RollPicture
-                pictureKey={JSON.stringify([use.id, use.step, { ...use.params, seed: 0 }, use.join, roll.seed])}
-                make={() => engine().rollPicture(useTerrain.getState().course!, use.id, roll.seed)}
-              />
-              <span className="number">{roll.seed}</span>
-            </button>
-            <button
-              type="button"
-              className={css.star}
-              aria-pressed={roll.favourite}
-              aria-label={`Keep roll ${roll.seed} as a favourite`}
-              title="A favourite"
-              disabled={readOnly}
-              onClick={() => favourRoll(use.id, roll.seed, !roll.favourite)}
-            >
-              <Star size={12} fill={roll.favourite ? 'currentColor' : 'none'} />
-            </button>
-          </li>
+          <RollCard
+            key={roll.seed}
+            name={`Roll ${roll.seed}`}
+            shown={String(roll.seed)}
+            number={roll.seed}
+            here={roll.seed === seed}
+            favourite={roll.favourite}
+            disabled={readOnly}
+            picture={{
+              pictureKey: JSON.stringify([use.id, use.step, { ...use.params, seed: 0 }, use.join, roll.seed]),
+              make: () => engine().rollPicture(useTerrain.getState().course!, use.id, roll.seed),
+            }}
+            onGo={() => goToRoll(use.id, roll.seed)}
+            onFavour={(favourite) => favourRoll(use.id, roll.seed, favourite)}
+          />
         ))}
       </ul>
     </div>

@@ -1,11 +1,12 @@
-import { Dices, Star } from 'lucide-react';
+import { Dices } from 'lucide-react';
 import { courseWithSeeds } from '@upland-cast/core';
 import { Button } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { engine } from '../../../engine/client';
 import { favourWholeRoll, goToWholeRoll, reRollWhole, wholeRollOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
-import { RollPicture } from '../course/RollPicture';
+import { RollCard } from '../course/RollCard';
+import cards from '../course/RollsStrip.module.css';
 import css from './WholeRollsDialog.module.css';
 
 /** The rolls of the whole terrain: every seed drawn anew at once, with each ground that was seen kept to go back to. */
@@ -23,37 +24,25 @@ export function WholeRollsDialog({ onClose }: { onClose: () => void }) {
         </Button>
       </div>
       {rolls.length === 0 && <p className={css.none}>No other roll yet.</p>}
-      <ul className={css.list} aria-label="Rolls of the whole terrain">
+      <ul className={`${cards.list} ${css.list}`} aria-label="Rolls of the whole terrain">
         {rolls.map((roll) => {
           const rolled = courseWithSeeds(course, roll.seeds);
           return (
-            <li key={roll.number} className={roll === here ? css.here : ''}>
-              <button
-                type="button"
-                className={css.go}
-                aria-label={roll.number === 0 ? 'As it began' : `Roll ${roll.number}`}
-                aria-pressed={roll === here}
-                disabled={readOnly}
-                onClick={() => goToWholeRoll(roll.number)}
-              >
-                <RollPicture
-                  pictureKey={JSON.stringify(['whole', rolled.ground, rolled.stem, rolled.tributaries, rolled.rock])}
-                  make={() => engine().coursePicture(rolled)}
-                />
-                <span className="number">{roll.number === 0 ? 'as it began' : roll.number}</span>
-              </button>
-              <button
-                type="button"
-                className={css.star}
-                aria-pressed={roll.favourite}
-                aria-label={`Keep roll ${roll.number} as a favourite`}
-                title="A favourite"
-                disabled={readOnly}
-                onClick={() => favourWholeRoll(roll.number, !roll.favourite)}
-              >
-                <Star size={12} fill={roll.favourite ? 'currentColor' : 'none'} />
-              </button>
-            </li>
+            <RollCard
+              key={roll.number}
+              name={roll.number === 0 ? 'As it began' : `Roll ${roll.number}`}
+              shown={roll.number === 0 ? 'as it began' : String(roll.number)}
+              number={roll.number}
+              here={roll === here}
+              favourite={roll.favourite}
+              disabled={readOnly}
+              picture={{
+                pictureKey: JSON.stringify(['whole', rolled.ground, rolled.stem, rolled.tributaries, rolled.rock]),
+                make: () => engine().coursePicture(rolled),
+              }}
+              onGo={() => goToWholeRoll(roll.number)}
+              onFavour={(favourite) => favourWholeRoll(roll.number, favourite)}
+            />
           );
         })}
       </ul>

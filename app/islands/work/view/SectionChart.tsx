@@ -1,5 +1,6 @@
 import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useEffect, useRef } from 'react';
+import { linearAxis, tokenColour } from '../../../components/chart';
 import { figure } from '../../../components/format';
 import { sectionOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
@@ -38,15 +39,6 @@ export function SectionChart() {
     }
   }
   useEffect(() => {
-    const style = getComputedStyle(document.documentElement);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
-    const axis = (text: string) => ({
-      type: 'linear' as const,
-      title: { display: true, text, color: colour('--soft-ink'), font: { family: 'Overpass Variable', size: 11 } },
-      ticks: { color: colour('--soft-ink'), font: { family: 'Overpass Mono Variable', size: 11 }, callback: (v: number | string) => figure(Number(v), 0) },
-      grid: { color: colour('--rule') },
-      border: { color: colour('--soft-ink') },
-    });
     const made = new Chart<'line', Point[]>(canvas.current!, {
       type: 'line',
       data: {
@@ -54,19 +46,19 @@ export function SectionChart() {
           {
             label: 'ground',
             data: [],
-            borderColor: colour('--contour'),
-            backgroundColor: `${colour('--contour-wash')}66`,
+            borderColor: tokenColour('--contour'),
+            backgroundColor: `${tokenColour('--contour-wash')}66`,
             borderWidth: 1.6,
             pointRadius: 0,
             fill: 'start',
           },
-          { label: 'before', data: [], borderColor: colour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
-          { label: 'sea', data: [], borderColor: colour('--water'), borderWidth: 1.2, pointRadius: 0 },
+          { label: 'before', data: [], borderColor: tokenColour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
+          { label: 'sea', data: [], borderColor: tokenColour('--water'), borderWidth: 1.2, pointRadius: 0 },
           {
             label: 'water',
             data: [],
-            borderColor: colour('--water'),
-            backgroundColor: `${colour('--water')}55`,
+            borderColor: tokenColour('--water'),
+            backgroundColor: `${tokenColour('--water')}55`,
             borderWidth: 1.2,
             pointRadius: 0,
             fill: { target: 0 },
@@ -87,7 +79,7 @@ export function SectionChart() {
             },
           },
         },
-        scales: { x: { ...axis('metres from A to B'), min: 0 }, y: axis('elevation, m') },
+        scales: { x: { ...linearAxis('metres from A to B'), min: 0 }, y: linearAxis('elevation, m') },
       },
     });
     chart.current = made;
