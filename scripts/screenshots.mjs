@@ -116,9 +116,10 @@ try {
   await page.locator('canvas[data-ground]').focus();
   for (let i = 0; i < 7; i++) await page.keyboard.press('+');
   await shot('work-close');
-  await page.goto(`${address}/terrain?id=demo-dunmorrow#compare`);
-  const before = page.locator('option', { hasText: 'After Becks and gills' }).first();
-  await page.getByLabel('Side A').selectOption(await before.getAttribute('value'));
+  await page.getByRole('link', { name: 'Compare', exact: true }).click();
+  const side = page.getByLabel('Side A', { exact: true });
+  await side.locator('option', { hasText: 'After Becks and gills' }).waitFor({ state: 'attached' });
+  await side.selectOption({ label: 'After Becks and gills' });
   await page.getByText('root mean square').waitFor({ timeout: 120_000 });
   await page.waitForTimeout(3000);
   await shot('compare');

@@ -128,7 +128,7 @@ describe('comparing', () => {
     await page.waitForURL(/terrain/);
     await page.getByRole('button', { name: 'Compare', exact: true }).click();
     await page.getByRole('status', { name: 'What was found' }).getByText('B is A, to the bit.').waitFor();
-    expect(await page.getByLabel('Side A').inputValue()).toMatch(/"kind":"step"/);
+    expect(await page.getByLabel('Side A', { exact: true }).inputValue()).toMatch(/"kind":"step"/);
     await page.goBack();
     await page.getByRole('button', { name: 'Compare', exact: true }).waitFor();
     expect(faults).toEqual([]);
