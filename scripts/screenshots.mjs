@@ -120,7 +120,7 @@ try {
   const side = page.getByLabel('Side A', { exact: true });
   await side.locator('option', { hasText: 'After Becks and gills' }).waitFor({ state: 'attached' });
   await side.selectOption({ label: 'After Becks and gills' });
-  await page.getByText('root mean square').waitFor({ timeout: 120_000 });
+  await page.getByText('root mean square', { exact: true }).waitFor({ timeout: 120_000 });
   await page.waitForTimeout(3000);
   await shot('compare');
   await page.getByRole('link', { name: 'Mesh', exact: true }).click();

@@ -33,8 +33,8 @@ export function ComparedSection({ found }: { found: ComparedPicture | null }) {
       type: 'line',
       data: {
         datasets: [
-          line('A', '--contour'),
-          line('B', '--water'),
+          line('A', '--contour', { yAxisID: 'y' }),
+          line('B', '--water', { yAxisID: 'y' }),
           line('B − A', '--soft-ink', { yAxisID: 'd', fill: 'origin', backgroundColor: `${tokenColour('--soft-ink')}88`, borderWidth: 0 }),
         ],
       },
