@@ -1,4 +1,4 @@
-import { MOUSE, OrthographicCamera, PerspectiveCamera, Vector3, type Camera as ThreeCamera } from 'three';
+import { Frustum, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, Vector3, type Camera as ThreeCamera } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
@@ -276,6 +276,15 @@ export class GroundCameras {
     const p = new Vector3(east - u.extent.value.x / 2, (h - u.middle.value) * u.exaggeration.value, south - u.extent.value.y / 2).project(this.current);
     if (p.z > 1 || p.z < -1) return null;
     return { x: ((p.x + 1) / 2) * this.canvas.clientWidth, y: ((1 - p.y) / 2) * this.canvas.clientHeight };
+  }
+
+  /** What can be seen in a part of the canvas, CSS pixels. */
+  through({ left, top, right, bottom }: { left: number; top: number; right: number; bottom: number }): Frustum {
+    const { clientWidth, clientHeight } = this.canvas;
+    const part = this.perspective.clone();
+    part.setViewOffset(clientWidth, clientHeight, left, top, right - left, bottom - top);
+    part.updateMatrixWorld();
+    return new Frustum().setFromProjectionMatrix(new Matrix4().multiplyMatrices(part.projectionMatrix, part.matrixWorldInverse));
   }
 
   /** How a ground is being seen whose heights reach so far. */

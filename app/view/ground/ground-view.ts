@@ -1,19 +1,18 @@
 import {
+  Box3,
   BufferAttribute,
   BufferGeometry,
-  DoubleSide,
   FloatType,
-  GLSL3,
   Matrix4,
   Mesh,
   NearestFilter,
-  RawShaderMaterial,
   Scene,
   Vector2,
   Vector3,
   WebGLRenderer,
   WebGLRenderTarget,
   type Camera,
+  type Frustum,
 } from 'three';
 import { bedTable, upliftOf, type Rectangle, type Rock } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
@@ -24,7 +23,9 @@ import { heightAt, type HeightSource } from './pick';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 import type { Walker } from './walk';
 import { GroundCameras, type Aspect } from './cameras';
+import { around, Frames, type Box } from './frames';
 import { GroundPatches } from './patches';
+import { Shaders, type Shading } from './shading';
 import { GroundTextures } from './textures';
 
 export interface ViewOptions extends DaySettings {
@@ -80,8 +81,12 @@ interface Ring {
   radius: number;
 }
 
+/** Places along each wall of the block. */
+const WALL_PARTS = 1024;
 const BACKDROP = 0xc4c7c6;
-/** Parts that a frame is drawn in where no graphics card stands behind the page. */
+/** How much further off its place than at rest a sample may be drawn while the camera moves. */
+const MOVING_SLACK = 4;
+/** Parts that a still is drawn in where no graphics card stands behind the page. */
 const SOFTWARE_STRIPS = 4;
 /** Degrees that the sun of the working light stands above the horizon. */
 const SUN_HEIGHT = { relief: 34, plan: 45 };
@@ -95,16 +100,30 @@ export class GroundView {
   private readonly patches = new GroundPatches();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
+  private readonly ground: Mesh;
   private readonly walls: Mesh;
   private readonly sky: Mesh;
+  /** Of the ground, the walls and the sky. */
+  private readonly shaders: readonly [Shaders, Shaders, Shaders];
+  private readonly frames: Frames;
+  /** The rings that are drawn. */
+  private ringed: Ring[] = [];
+  private shading: Shading = {
+    day: false,
+    grain: false,
+    plan: false,
+    water: true,
+    watered: false,
+    lighted: false,
+    bedded: false,
+    masked: false,
+    drape: 0,
+    pass: 0,
+  };
   private readonly fromClip = { value: new Matrix4() };
   private source: HeightSource | null = null;
   private options: ViewOptions = { ...WORKING_LIGHT, camera: 'relief', drape: 'tint', contours: false, water: true };
   private lit = true;
-  private pending = 0;
-  /** The strip of the frame that is drawn next, and whether another frame was asked for meanwhile. */
-  private strip = 0;
-  private again = false;
   private seen: Aspect | null = null;
   private framed = '';
   private range = { low: 0, high: 1 };
@@ -128,23 +147,33 @@ export class GroundView {
     this.renderer.getContext().getExtension('OES_texture_float_linear');
     this.textures = new GroundTextures(this.renderer);
     this.cameras = new GroundCameras(canvas, this.textures.uniforms, () => {
-      this.redraw();
+      this.frames.move();
       this.onMove();
     });
-    const ground = new Mesh(this.patches.geometry, this.material(GROUND_VERTEX, GROUND_FRAGMENT));
-    ground.frustumCulled = false;
-    this.walls = new Mesh(wallGeometry(1024), this.material(WALL_VERTEX, WALL_FRAGMENT));
+    const { uniforms } = this.textures;
+    this.shaders = [
+      new Shaders(GROUND_VERTEX, GROUND_FRAGMENT, uniforms),
+      new Shaders(WALL_VERTEX, WALL_FRAGMENT, uniforms),
+      new Shaders(SKY_VERTEX, SKY_FRAGMENT, { ...uniforms, fromClip: this.fromClip }, { depthTest: false, depthWrite: false }),
+    ];
+    this.ground = new Mesh(this.patches.geometry);
+    this.ground.frustumCulled = false;
+    this.walls = new Mesh(wallGeometry(WALL_PARTS));
     this.walls.frustumCulled = false;
     this.sky = this.skyMesh();
-    this.scene.add(this.sky, ground, this.walls);
+    this.scene.add(this.sky, this.ground, this.walls);
+    this.frames = new Frames(this.renderer, drawnInSoftware(), {
+      begin: (moving) => this.beginFrame(moving),
+      paint: (part) => this.paint(part),
+      done: () => this.endFrame(),
+    });
     this.watcher = new ResizeObserver(() => this.resize());
     this.watcher.observe(canvas.parentElement!);
     canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
     canvas.addEventListener('webglcontextrestored', () => {
       this.textures.restore();
       this.renderer.setClearColor(BACKDROP);
-      this.strip = 0;
-      this.pending = 0;
+      this.frames.stop();
       this.redraw();
     });
     this.cameras.heightOver = ([east, south, height]) => {
@@ -163,6 +192,7 @@ export class GroundView {
     this.source = source;
     this.range = range;
     this.patches.errors = errors;
+    this.patches.know(source);
     this.textures.setHeights(source);
     u.range.value.set(range.low - ground.datum, range.high - ground.datum);
     const land = `${ground.width}×${ground.depth}`;
@@ -182,35 +212,25 @@ export class GroundView {
     if (!this.source) return;
     this.textures.patchHeights(this.source.height, part);
     this.patches.forget(this.source.ground, part);
-    this.redraw();
+    this.patches.know(this.source, part);
+    this.frames.touch(this.boxOfPart(part));
   }
 
   /** Uploads only the weights that were painted; all of them are those given to `setMask`. */
   patchMask(weights: Uint8Array<ArrayBuffer>, part: Rectangle): void {
     this.textures.patchMask(weights, part);
-    this.redraw();
+    this.frames.touch(this.boxOfPart(part));
   }
 
   setOptions(options: ViewOptions): void {
     this.options = options;
     const u = this.textures.uniforms;
     u.exaggeration.value = options.exaggeration;
-    u.water.value = options.water ? 1 : 0;
-    u.drape.value = u.colours.value
-      ? this.lit
-        ? 3
-        : 4
-      : options.drape === 'tint' || options.drape === 'ground'
-        ? 0
-        : u.layer.value && options.drape !== 'shade'
-          ? 2
-          : 1;
-    // A map is shaded alike at every hour.
-    // Drapes of data are read in the working light.
-    const day = options.light === 'day' && options.camera === 'relief' && (u.drape.value === 0 || (u.drape.value === 3 && options.drape === 'ground'));
-    u.day.value = day ? 1 : 0;
-    u.grain.value = options.grain ? 1 : 0;
-    u.plan.value = options.camera === 'plan' ? 1 : 0;
+    const named = options.drape === 'tint' || options.drape === 'ground' ? 0 : u.layer.value && options.drape !== 'shade' ? 2 : 1;
+    const drape = u.colours.value ? (this.lit ? 3 : 4) : named;
+    // Drapes of data are read in the working light, and a map is shaded alike at every hour.
+    const day = options.light === 'day' && options.camera === 'relief' && (drape === 0 || (drape === 3 && options.drape === 'ground'));
+    this.shading = { ...this.shading, day, drape, grain: options.grain, plan: options.camera === 'plan', water: options.water };
     if (day) setDay(u, options);
     this.pointSun(day ? Math.max(0.5, options.sunHeight) : SUN_HEIGHT[options.camera]);
     this.cameras.use(options);
@@ -280,7 +300,37 @@ export class GroundView {
     const u = this.textures.uniforms;
     u.brush.value.set(brush?.east ?? 0, brush?.south ?? 0, brush?.radius ?? 0);
     u.brushTwin.value.set(twin?.east ?? 0, twin?.south ?? 0, twin?.radius ?? 0);
-    this.redraw();
+    const { ringed } = this;
+    this.ringed = [brush, twin].filter((ring) => ring !== null);
+    const boxes = [...ringed, ...this.ringed].map((ring) => this.boxOfRing(ring));
+    this.frames.touch(boxes.includes(null) ? null : around(boxes as Box[]));
+  }
+
+  /** Where a ring is seen, with what a line's width needs; null: it cannot be said. */
+  private boxOfRing({ east, south, radius }: Ring): Box | null {
+    const places = Array.from({ length: 24 }, (_, k) => {
+      const turn = (2 * Math.PI * k) / 24;
+      return [east + 1.02 * radius * Math.cos(turn), south + 1.02 * radius * Math.sin(turn)] as const;
+    });
+    return this.boxOfPlaces(places, 8);
+  }
+
+  /** Where a part of the samples is seen. */
+  private boxOfPart({ left, top, right, bottom }: Rectangle): Box | null {
+    if (!this.source) return null;
+    const { width, depth, across, down } = this.source.ground;
+    const LOOKS = 8;
+    const places = Array.from({ length: (LOOKS + 1) * (LOOKS + 1) }, (_, k) => {
+      const [u, v] = [(k % (LOOKS + 1)) / LOOKS, Math.floor(k / (LOOKS + 1)) / LOOKS];
+      return [((left - 1 + u * (right - left + 2)) * width) / across, ((top - 1 + v * (bottom - top + 2)) * depth) / down] as const;
+    });
+    return this.boxOfPlaces(places, 32);
+  }
+
+  private boxOfPlaces(places: readonly (readonly [number, number])[], margin: number): Box | null {
+    const seen = places.map(([east, south]) => this.screenOf(east, south));
+    if (seen.includes(null)) return null;
+    return around(seen.map((at) => ({ left: at!.x - margin, top: at!.y - margin, right: at!.x + margin, bottom: at!.y + margin })));
   }
 
   /** Sees its ground from where another view sees its own. */
@@ -339,8 +389,7 @@ export class GroundView {
    * pixel. Rows from the foot up, four values a pixel: bytes as seen, or floats of another pass.
    */
   async exposure({ fov, lens, focus, jitter, part, pass = 'seen' }: Exposure): Promise<Uint8Array | Float32Array> {
-    cancelAnimationFrame(this.pending);
-    this.pending = 0;
+    this.frames.stop();
     const { renderer } = this;
     const { perspective } = this.cameras;
     const [stood, looked, opened, aspect] = [perspective.position.clone(), perspective.quaternion.clone(), perspective.fov, perspective.aspect];
@@ -359,7 +408,7 @@ export class GroundView {
     this.seen = this.cameras.aspect(this.source!.ground, this.range);
     const u = this.textures.uniforms;
     u.contours.value = this.options.contours ? this.seen.contourInterval : 0;
-    u.pass.value = PASSES[pass];
+    this.shade({ pass: PASSES[pass] });
     const sky = this.sky.visible;
     if (pass === 'depth' || pass === 'normal' || pass === 'cover') this.sky.visible = false;
     this.choosePatches(part.of.height);
@@ -386,7 +435,6 @@ export class GroundView {
     renderer.setRenderTarget(null);
     renderer.setClearColor(BACKDROP, 1);
     target?.dispose();
-    u.pass.value = 0;
     this.sky.visible = sky;
     perspective.clearViewOffset();
     perspective.position.copy(stood);
@@ -398,56 +446,77 @@ export class GroundView {
   }
 
   redraw(): void {
-    if (this.pending) this.again = this.strip > 0;
-    else this.pending = requestAnimationFrame(() => this.draw());
+    this.frames.ask();
   }
 
   dispose(): void {
-    cancelAnimationFrame(this.pending);
+    this.frames.dispose();
     this.watcher.disconnect();
     this.cameras.dispose();
     this.textures.dispose();
+    this.shaders.forEach((shaders) => shaders.dispose());
     this.renderer.dispose();
   }
 
-  /**
-   * Draws a frame; without a graphics card in strips, one a turn, so that the page answers
-   * between them. What is asked for meanwhile is drawn when the last strip is there.
-   */
-  private draw(): void {
-    this.pending = 0;
+  /** Makes ready for a frame; what moves is drawn without grain. */
+  private beginFrame(moving: boolean): void {
     if (!this.source) return;
-    const { ground } = this.source;
-    if (this.strip === 0) {
-      this.cameras.stayAbove();
-      this.seen = this.cameras.aspect(ground, this.range);
-      this.textures.uniforms.contours.value = this.options.contours ? this.seen.contourInterval : 0;
-      this.textures.uniforms.interval.value = roundInterval(this.range.high - this.range.low, 10);
-      this.textures.uniforms.meshLines.value = this.options.meshLines ? this.seen.meshEvery : 0;
-      this.choosePatches();
-    }
-    const strips = drawnInSoftware() ? SOFTWARE_STRIPS : 1;
-    if (strips > 1) {
-      const { width, height } = this.renderer.getSize(new Vector2());
-      const from = Math.floor((height * (strips - 1 - this.strip)) / strips);
-      const to = Math.floor((height * (strips - this.strip)) / strips);
-      this.renderer.setScissorTest(true);
-      this.renderer.setScissor(0, from, width, to - from);
-    }
+    const u = this.textures.uniforms;
+    this.cameras.stayAbove();
+    this.seen = this.cameras.aspect(this.source.ground, this.range);
+    u.contours.value = this.options.contours ? this.seen.contourInterval : 0;
+    u.interval.value = roundInterval(this.range.high - this.range.low, 10);
+    u.meshLines.value = this.options.meshLines ? this.seen.meshEvery : 0;
+    const rows = this.renderer.getDrawingBufferSize(new Vector2()).y;
+    if (moving) this.choosePatches(rows / 2, MOVING_SLACK);
+    else this.choosePatches(rows);
+    this.shade(moving ? { grain: false } : {});
+  }
+
+  /** Draws the scene; of a part of the canvas the patches that can be seen there. */
+  private paint(part: Box | null): void {
+    if (!this.source) return;
     this.lookThrough(this.cameras.current);
+    if (this.options.camera === 'relief') {
+      const through = part && this.cameras.through(part);
+      this.patches.within(this.source.ground, through);
+      this.walls.geometry.groups = this.wallsSeen(through);
+    }
     this.renderer.render(this.scene, this.cameras.current);
-    this.strip++;
-    if (this.strip < strips) {
-      this.pending = requestAnimationFrame(() => this.draw());
-      return;
-    }
-    this.strip = 0;
-    if (this.again) {
-      this.again = false;
-      this.redraw();
-    }
+  }
+
+  /** Of the four walls those that face the eye, and can be seen in a part of the picture. */
+  private wallsSeen(part: Frustum | null): BufferGeometry['groups'] {
+    const { extent, floorLevel, middle, exaggeration } = this.textures.uniforms;
+    const { position: eye } = this.cameras.perspective;
+    const [x, z] = [extent.value.x / 2, extent.value.y / 2];
+    const [foot, top] = [floorLevel.value, this.range.high - this.source!.ground.datum + 50].map((h) => (h - middle.value) * exaggeration.value);
+    const wall = (x0: number, z0: number, x1: number, z1: number) => new Box3(new Vector3(x0, foot, z0), new Vector3(x1, top, z1)).expandByScalar(x / 100);
+    const sides: [boolean, Box3][] = [
+      [eye.z < -z, wall(-x, -z, x, -z)],
+      [eye.z > z, wall(-x, z, x, z)],
+      [eye.x < -x, wall(-x, -z, -x, z)],
+      [eye.x > x, wall(x, -z, x, z)],
+    ];
+    return sides.flatMap(([faces, box], side) =>
+      faces && (!part || part.intersectsBox(box)) ? [{ start: side * 6 * WALL_PARTS, count: 6 * WALL_PARTS, materialIndex: 0 }] : [],
+    );
+  }
+
+  private endFrame(): void {
     if (this.seen) this.onFrame(this.seen);
     this.overlays.forEach((moved) => moved());
+  }
+
+  /** Puts the shaders in that draw what is to be seen, and nothing else. */
+  private shade(other: Partial<Shading> = {}): void {
+    const u = this.textures.uniforms;
+    const known = { watered: u.waters.value !== null, lighted: u.lights.value !== null, bedded: u.beds.value !== null, masked: u.mask.value !== null };
+    const shading = { ...this.shading, ...known, ...other };
+    const [ground, walls, sky] = this.shaders;
+    this.ground.material = ground.for(shading);
+    this.walls.material = [walls.for(shading)];
+    this.sky.material = sky.for(shading);
   }
 
   /** Tells the shaders where the eye is. */
@@ -460,22 +529,19 @@ export class GroundView {
   private skyMesh(): Mesh {
     const geometry = new BufferGeometry();
     geometry.setAttribute('position', new BufferAttribute(Float32Array.of(-1, -1, 0, 3, -1, 0, -1, 3, 0), 3));
-    const material = this.material(SKY_VERTEX, SKY_FRAGMENT, { fromClip: this.fromClip });
-    material.depthTest = false;
-    material.depthWrite = false;
-    const mesh = new Mesh(geometry, material);
+    const mesh = new Mesh(geometry);
     mesh.frustumCulled = false;
     mesh.renderOrder = -1;
     mesh.visible = false;
     return mesh;
   }
 
-  private choosePatches(rows = this.renderer.getDrawingBufferSize(new Vector2()).y): void {
+  private choosePatches(rows: number, slack = 1): void {
     const { ground } = this.source!;
     const { exaggeration, everySample, camera } = this.options;
     const u = this.textures.uniforms;
     const plan = camera === 'plan';
-    const count = this.patches.choose(ground, this.cameras.perspective, { middle: u.middle.value, range: this.range, exaggeration, everySample, plan, rows });
+    const count = this.patches.choose(ground, this.cameras.perspective, { middle: u.middle.value, exaggeration, everySample, plan, rows, slack });
     u.skirt.value = plan ? 0 : Math.max(ground.width, ground.depth) / 60;
     // Read by the browser tests.
     this.canvas.dataset.patches = String(count);
@@ -488,10 +554,6 @@ export class GroundView {
     this.renderer.setSize(width, height, false);
     this.cameras.resize(width, height);
     this.redraw();
-  }
-
-  private material(vertexShader: string, fragmentShader: string, own: Record<string, { value: unknown }> = {}): RawShaderMaterial {
-    return new RawShaderMaterial({ glslVersion: GLSL3, vertexShader, fragmentShader, uniforms: { ...this.textures.uniforms, ...own }, side: DoubleSide });
   }
 }
 

@@ -6,6 +6,9 @@ const COMMON = /* glsl */ `
 precision highp float;
 precision highp sampler2D;
 
+// A branch that is not gone into where no pixel of a group needs it, also where both sides of an if are worked out.
+#define WHERE(needed) for (bool there = (needed); there; there = false)
+
 uniform sampler2D heights;
 uniform vec2 samples;      // across, down
 uniform vec2 extent;       // metres
@@ -13,9 +16,7 @@ uniform float pointSamples; // 1: the outer samples lie on the edge
 uniform float middle;      // metres above the datum that become y = 0
 uniform float exaggeration;
 uniform float sea;         // metres above the datum
-uniform float water;       // 1: shown
 uniform sampler2D waters;  // metres of water over the ground; less than 0: the share that lies under a stream
-uniform float watered;     // 1: there are
 
 vec2 textureAt(vec2 place) {
   vec2 steps = samples - vec2(pointSamples);
@@ -24,7 +25,7 @@ vec2 textureAt(vec2 place) {
 
 /** Lakes and wide rivers at their own levels, over the ground. */
 float lakeAt(vec2 uv) {
-  return watered > 0.5 && water > 0.5 ? max(0.0, textureLod(waters, uv, 0.0).r) : 0.0;
+  return WATERED ? max(0.0, textureLod(waters, uv, 0.0).r) : 0.0;
 }
 
 float heightAt(vec2 place) {
@@ -47,7 +48,7 @@ out vec3 world;
 void main() {
   place = clamp(patchAt.xy + position.xz * patchAt.zw, 0.0, 1.0);
   float h = heightAt(place) + lakeAt(textureAt(place));
-  if (water > 0.5) h = max(h, sea);
+  if (SHOWS_WATER) h = max(h, sea);
   float y = (h - middle) * exaggeration - position.y * skirt;
   vec2 plan = (place - 0.5) * extent;
   world = vec3(plan.x, y, plan.y);
@@ -60,17 +61,10 @@ ${COMMON}
 ${DAYLIGHT}
 ${GRAIN}
 uniform vec2 range;        // lowest and highest, above the datum
-uniform float day;         // 1: daylight; 0: the neutral light that form is judged in
 uniform sampler2D lights;  // a sample's shares of the sky and of the sun
-uniform float lighted;     // 1: there are
-uniform float plan;        // 1: seen as a map, shaded from several sides at once
-uniform float pass;        // 0 as seen, 1 distance from the eye, 2 normal, 3 cover, 4 light before it is bent for the screen
-uniform float grain;       // 1: near ground shows what it is made of
 uniform sampler2D stacks;  // how high the stack of beds lies, metres
 uniform sampler2D beds;
 uniform vec2 bedsAt;
-uniform float bedded;
-uniform float drape;       // 0 tint, 1 shade, 2 a layer, 3 colours, 4 colours without light
 uniform sampler2D colours;
 uniform sampler2D layer;   // 0 to 1 along its colours
 uniform sampler2D layerRamp;
@@ -81,7 +75,6 @@ uniform vec3 brush;        // east, south, radius in metres; radius 0: none
 uniform vec3 brushTwin;    // the same in its mirror
 uniform sampler2D ramp;
 uniform sampler2D mask;    // where a step acts, 0 to 1
-uniform float masked;      // 1: shown
 
 in vec2 place;
 in vec3 world;
@@ -120,19 +113,17 @@ float fromFourSides(vec2 gradient) {
 }
 
 /** What the ground is made of, seen from near: its colour, and how its surface leans. */
-void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, float steep) {
-  float pixel = sqrt(length(dFdx(at)) * length(dFdy(at)));
-  if (pixel > 5.0) return;
+void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, float steep, float pixel) {
   float rock = smoothstep(0.10, 0.30, steep);
   float coarse = grainOf(at, pixel, 12.0);
   float fine = grainOf(at * vec3(1.0, 1.6, 1.0), pixel, 1.9);
   float ledges = 0.0;
   if (rock > 0.0) {
-    float stack = bedded > 0.5 ? textureLod(stacks, place, 0.0).r : 0.0;
+    float stack = BEDDED ? textureLod(stacks, place, 0.0).r : 0.0;
     float bed = (h - stack) / 1.7 + 0.6 * coarse;
     float seen = 1.0 - smoothstep(0.4, 1.2, pixel);
     ledges = seen * (valueNoise(vec3(0.0, bed, 0.0)) - 0.5);
-    if (bedded > 0.5) ledges += 0.25 * seen * (texture(beds, vec2((h - stack - bedsAt.x) * bedsAt.y, 0.5)).r - 0.5);
+    if (BEDDED) ledges += 0.25 * seen * (texture(beds, vec2((h - stack - bedsAt.x) * bedsAt.y, 0.5)).r - 0.5);
   }
   float body = mix(0.55 * coarse + 0.7 * fine, 0.5 * coarse + 0.45 * fine + 0.8 * ledges, rock);
   albedo *= clamp(1.0 + 0.85 * body, 0.35, 1.7);
@@ -170,28 +161,31 @@ void main() {
   float back = max(dot(normal, normalize(vec3(-sun.x, sun.y * 0.6, -sun.z))), 0.0);
   float sky = 0.5 + 0.5 * normal.y;
   float light = 0.70 * lit + 0.12 * back + 0.30 * sky * sky;
-  if (plan > 0.5) light = mix(1.35 * fromFourSides(gradient * exaggeration), light, 0.35);
+  if (PLAN) light = mix(1.35 * fromFourSides(gradient * exaggeration), light, 0.35);
 
   vec3 base;
-  if (drape < 0.5) {
+  if (DRAPE == 0) {
     float t = clamp((h - range.x) / max(range.y - range.x, 1e-3), 0.0, 1.0);
     base = texture(ramp, vec2(t, 0.5)).rgb;
     // Bare rock shows where soil cannot lie.
     float rock = smoothstep(0.10, 0.26, steep);
     base = mix(base, vec3(0.53, 0.51, 0.48) * (0.8 + 0.4 * t), rock * 0.7);
-  } else if (drape < 1.5) {
+  } else if (DRAPE == 1) {
     base = vec3(0.86, 0.85, 0.82);
-  } else if (drape < 2.5) {
+  } else if (DRAPE == 2) {
     base = texture(layerRamp, vec2(texture(layer, uv).r, 0.5)).rgb;
   } else {
     base = texture(colours, uv).rgb;
   }
-  vec3 shaded = drape > 3.5 ? base : base * (0.20 + 1.10 * light);
+  vec3 shaded = DRAPE == 4 ? base : base * (0.20 + 1.10 * light);
   // Until the horizons have been found the sky is what the slope lets be guessed, and nothing casts a shadow.
-  vec2 shares = lighted > 0.5 ? texture(lights, uv).rg : vec2(sky, 1.0);
+  vec2 shares = LIGHTED ? texture(lights, uv).rg : vec2(sky, 1.0);
   vec3 albedo = fromScreen(base);
-  if (day > 0.5) {
-    if (grain > 0.5) addGrain(albedo, normal, vec3(world.x, h, world.z), h, uv, steep);
+  if (DAY) {
+    if (SHOWS_GRAIN) {
+      float pixel = sqrt(length(dFdx(world)) * length(dFdy(world)));
+      WHERE(pixel < 5.0) addGrain(albedo, normal, vec3(world.x, h, world.z), h, uv, steep, pixel);
+    }
     shaded = inDaylight(albedo, normal, shares);
   }
 
@@ -201,16 +195,16 @@ void main() {
     float apart = fwidth(h / contours);
     float fine = thin * (1.0 - smoothstep(0.25, 0.6, apart));
     float bold = thick * (1.0 - smoothstep(1.2, 3.0, apart));
-    shaded = mix(shaded, day > 0.5 ? vec3(0.14, 0.03, 0.006) : contourInk, max(fine * 0.42, bold * 0.72));
+    shaded = mix(shaded, DAY ? vec3(0.14, 0.03, 0.006) : contourInk, max(fine * 0.42, bold * 0.72));
   }
-  float lies = watered > 0.5 && water > 0.5 ? texture(waters, uv).r : 0.0;
-  if (water > 0.5 && lies < 0.0 && h >= sea) {
-    vec3 beck = day > 0.5 ? fromScreen(${vec3(WATER.flat)}) * (0.8 * skyLight + 0.3 * sunLight * shares.y) : ${vec3(WATER.flat)} * (0.55 + 0.5 * sun.y);
-    shaded = mix(shaded, beck, clamp((day > 0.5 ? -3.0 : -1.4) * lies, 0.0, 0.9));
+  float lies = WATERED ? texture(waters, uv).r : 0.0;
+  if (SHOWS_WATER && lies < 0.0 && h >= sea) {
+    vec3 beck = DAY ? fromScreen(${vec3(WATER.flat)}) * (0.8 * skyLight + 0.3 * sunLight * shares.y) : ${vec3(WATER.flat)} * (0.55 + 0.5 * sun.y);
+    shaded = mix(shaded, beck, clamp((DAY ? -3.0 : -1.4) * lies, 0.0, 0.9));
   }
   float depth = max(sea - h, max(0.0, lies));
-  bool wet = water > 0.5 && (h < sea || lies > 0.03);
-  if (day > 0.5 && wet) {
+  bool wet = SHOWS_WATER && (h < sea || lies > 0.03);
+  if (DAY) WHERE(wet) {
     vec3 look = normalize(eye - world);
     // A little wind on it, seen from near only.
     float pixel = max(length(dFdx(world.xz)), length(dFdy(world.xz)));
@@ -223,19 +217,20 @@ void main() {
     vec3 left = exp(-2.0 * ABSORPTION * depth);
     vec3 body = vec3(0.014, 0.048, 0.058) * (sunLight * max(sun.y, 0.0) * shares.y + skyLight);
     shaded = mix(shaded * left + body * (1.0 - left), back, thrown);
-  } else if (wet) {
+  }
+  if (!DAY) WHERE(wet) {
     vec3 shallow = ${vec3(WATER.shallow)};
     vec3 deep = ${vec3(WATER.deep)};
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
     shaded = mix(shaded, body * (0.72 + 0.35 * sun.y), 0.55 + 0.45 * (1.0 - exp(-depth / 4.0)));
   }
-  if (day > 0.5) shaded = throughAir(shaded, world);
-  if (pass > 0.5) {
-    colour = vec4(pass < 1.5 ? vec3(length(world - eye)) : pass < 2.5 ? vec3(normal.x, normal.y, normal.z) : pass < 3.5 ? fromScreen(base) : day > 0.5 ? shaded : fromScreen(shaded), 1.0);
+  if (DAY) shaded = throughAir(shaded, world);
+  if (PASS > 0) {
+    colour = vec4(PASS == 1 ? vec3(length(world - eye)) : PASS == 2 ? vec3(normal.x, normal.y, normal.z) : PASS == 3 ? fromScreen(base) : DAY ? shaded : fromScreen(shaded), 1.0);
     return;
   }
-  if (day > 0.5) shaded = toScreen(shaded);
-  if (masked > 0.5) {
+  if (DAY) shaded = toScreen(shaded);
+  if (MASKED) {
     // Where the step acts is inked over; where it does not, the ground pales.
     float weight = texture(mask, uv).r;
     float grey = dot(shaded, vec3(0.35, 0.5, 0.15));
@@ -248,7 +243,7 @@ void main() {
   ringed(shaded, brush, 1.0);
   ringed(shaded, brushTwin, 0.6);
   // Skirts take the colour of the ground they hang from, so that they do not show.
-  colour = vec4(day > 0.5 ? shaded : pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
+  colour = vec4(DAY ? shaded : pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
 }
 `;
 
@@ -270,7 +265,7 @@ uniform vec3 sun;
 
 void main() {
   float h = heightAt(position.xy) + lakeAt(textureAt(position.xy));
-  if (water > 0.5) h = max(h, sea);
+  if (SHOWS_WATER) h = max(h, sea);
   level = mix(floorLevel, h, position.z);
   top = h;
   under = stack;
@@ -288,14 +283,11 @@ void main() {
 export const WALL_FRAGMENT = /* glsl */ `
 precision highp float;
 ${DAYLIGHT}
-uniform float day;
-uniform float pass;
 in vec3 world;
 in float light;
 uniform float interval;
 uniform sampler2D beds;    // how hard the beds are, up the stack
 uniform vec2 bedsAt;       // the stack's lowest entry, and one over its height
-uniform float bedded;      // 1: there are
 in float level;
 in float under;
 in float top;
@@ -309,19 +301,19 @@ void main() {
   float mark = (1.0 - smoothstep(0.3, 1.2, away)) * (1.0 - smoothstep(0.2, 0.5, fwidth(v)));
   float below = clamp((top - level) / (interval * 0.5), 0.0, 1.0);
   vec3 earth = mix(vec3(0.40, 0.36, 0.30), vec3(0.62, 0.58, 0.52), below) * (0.88 + 0.12 * facing);
-  if (bedded > 0.5) {
+  if (BEDDED) {
     float hard = texture(beds, vec2((level - under - bedsAt.x) * bedsAt.y, 0.5)).r;
     vec3 soft = ${vec3([216, 201, 164])};
     earth = mix(mix(soft, ${vec3([75, 68, 61])}, hard), earth, 0.18) * (0.86 + 0.14 * facing);
     mark *= 0.35;
   }
   earth = mix(earth, vec3(0.45, 0.40, 0.34), mark * 0.45);
-  vec3 lit = day > 0.5 ? throughAir(fromScreen(earth) * (0.55 * skyLight + 0.75 * sunLight * light), world) : fromScreen(earth);
-  if (pass > 0.5) {
-    colour = vec4(pass < 1.5 ? vec3(length(world - eye)) : pass < 2.5 ? normalize(cross(dFdx(world), dFdy(world))) : pass < 3.5 ? fromScreen(earth) : lit, 1.0);
+  vec3 lit = DAY ? throughAir(fromScreen(earth) * (0.55 * skyLight + 0.75 * sunLight * light), world) : fromScreen(earth);
+  if (PASS > 0) {
+    colour = vec4(PASS == 1 ? vec3(length(world - eye)) : PASS == 2 ? normalize(cross(dFdx(world), dFdy(world))) : PASS == 3 ? fromScreen(earth) : lit, 1.0);
     return;
   }
-  if (day > 0.5) earth = toScreen(lit);
+  if (DAY) earth = toScreen(lit);
   colour = vec4(earth, 1.0);
 }
 `;

@@ -26,34 +26,25 @@ export class GroundTextures {
     middle: { value: 0 },
     exaggeration: { value: 1 },
     sea: { value: 0 },
-    water: { value: 1 },
     skirt: { value: 0 },
     range: { value: new Vector2(0, 1) },
     sun: { value: new Vector3(0, 1, 0) },
-    drape: { value: 0 },
     contours: { value: 0 },
     contourInk: { value: new Vector3(0.42, 0.19, 0.08) },
     meshLines: { value: 0 },
     brush: { value: new Vector3() },
     brushTwin: { value: new Vector3() },
     mask: { value: null as DataTexture | null },
-    masked: { value: 0 },
     ramp: { value: ramp(TINT) },
     layer: { value: null as DataTexture | null },
     layerRamp: { value: null as DataTexture | null },
     colours: { value: null as DataTexture | null },
     waters: { value: null as DataTexture | null },
-    watered: { value: 0 },
     beds: { value: null as DataTexture | null },
     bedsAt: { value: new Vector2(0, 1) },
-    bedded: { value: 0 },
     floorLevel: { value: 0 },
     interval: { value: 50 },
     lights: { value: null as DataTexture | null },
-    lighted: { value: 0 },
-    grain: { value: 1 },
-    plan: { value: 0 },
-    pass: { value: 0 },
     stacks: { value: null as DataTexture | null },
     ...dayUniforms(),
   };
@@ -103,13 +94,12 @@ export class GroundTextures {
 
   /** The shares of sky and sun that every sample sees, a byte each; null: they are not known yet. Those of a ground that changed since stay until new ones come. */
   setLights(shares: Uint8Array<ArrayBuffer> | null): void {
-    const { lights, lighted } = this.uniforms;
+    const { lights } = this.uniforms;
     const { ground } = this;
     lights.value?.dispose();
     lights.value = null;
     if (shares && ground && shares.length === 2 * ground.across * ground.down)
       lights.value = sampled(new DataTexture(shares, ground.across, ground.down, RGFormat, UnsignedByteType), 1);
-    lighted.value = lights.value ? 1 : 0;
   }
 
   /** How high the stack of beds lies, metres, on a square grid over the ground; null: there are none. */
@@ -124,22 +114,20 @@ export class GroundTextures {
 
   /** Metres of water over the ground's samples, or less than 0: the share that lies under a stream; null takes it away. */
   setWater(values: Float32Array<ArrayBuffer> | null): void {
-    const { waters, watered } = this.uniforms;
+    const { waters } = this.uniforms;
     const { ground } = this;
     waters.value?.dispose();
     waters.value = null;
     if (values && ground && values.length === ground.across * ground.down)
       waters.value = sampled(new DataTexture(values, ground.across, ground.down, RedFormat, FloatType), 4);
-    watered.value = waters.value ? 1 : 0;
   }
 
   /** How hard the beds of the walls are, up the stack from `low` metres over its zero; null: there are none. */
   setBeds(table: BedTable | null): void {
-    const { beds, bedsAt, bedded } = this.uniforms;
+    const { beds, bedsAt } = this.uniforms;
     beds.value?.dispose();
     beds.value = table && sampled(new DataTexture(bedPixels(table), BED_PIXELS, 1, RedFormat, UnsignedByteType), 1);
     if (table) bedsAt.value.set(table.low, 1 / (table.step * (table.hardness.length - 1)));
-    bedded.value = table ? 1 : 0;
   }
 
   /** Sends only the samples of `height` within a rectangle. */
@@ -156,7 +144,6 @@ export class GroundTextures {
     const u = this.uniforms;
     u.mask.value?.dispose();
     u.mask.value = this.bytesOf(weights);
-    u.masked.value = u.mask.value ? 1 : 0;
   }
 
   /** Sends only the weights within a rectangle; all of them are those given to `setMask`. */

@@ -22,7 +22,6 @@ const bright = ([r, g, b]: Rgb) => 0.2126 * r + 0.7152 * g + 0.0722 * b;
 
 /** What the shaders' daylight is given. */
 export const dayUniforms = () => ({
-  day: { value: 0 },
   perezY: { value: [new Vector3(), new Vector3()] },
   perezX: { value: [new Vector3(), new Vector3()] },
   perezZ: { value: [new Vector3(), new Vector3()] },

@@ -135,7 +135,6 @@ void main() {
 export const SKY_FRAGMENT = /* glsl */ `
 precision highp float;
 ${DAYLIGHT}
-uniform float pass;
 in vec3 look;
 out vec4 colour;
 
@@ -149,7 +148,7 @@ void main() {
   float under = smoothstep(0.0, 0.22, -direction.y);
   float along = 0.5 + 0.5 * dot(normalize(direction.xz + vec2(1e-6)), normalize(sun.xz + vec2(1e-6)));
   shaded = mix(shaded, mix(away, towards, along * along) * 0.82 + 0.06, smoothstep(0.0, 0.02, -direction.y));
-  if (pass > 3.5) {
+  if (PASS == 4) {
     colour = vec4(shaded, 1.0);
     return;
   }

@@ -112,7 +112,7 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
           <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
             <Flag size={13} /> {standing ? 'To the end' : 'Stand here'}
           </Button>
-          <Button disabled={readOnly} onClick={() => compareStep(use.id)} title="The ground after this step beside what it found">
+          <Button disabled={readOnly} onClick={() => compareStep(use.id)} title="What this step changed: the ground after it, beside what it found">
             <Scale size={13} /> Compare
           </Button>
           <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
