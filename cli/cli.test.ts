@@ -1,6 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type SampleType } from '@upland-cast/core';
+import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type PartsReport, type SampleType } from '@upland-cast/core';
 import { groundOf, hills, noiseField } from '../tests/helpers/grounds';
 import { readBytes, save, scratch, uplandCast, uplandJson } from '../tests/helpers/outside';
 
@@ -350,6 +350,19 @@ describe('mesh and press', () => {
     const pressed = uplandJson<Made & { holes: number; overhangs: number }>('press', path('m.ply'), path('p.tif'), '--size', '65x49', '--up', 'y');
     expect(pressed).toMatchObject({ holes: 0, overhangs: 0 });
     expect(uplandJson<{ maxAbs: number }>('compare', path('g.tif'), path('p.tif')).maxAbs).toBeLessThan(1e-3);
+  });
+
+  it('compare lists the parts of a mesh beside its ground, and says which borders do not meet', () => {
+    const square = (west: number, level: number) =>
+      [...[0, 480].flatMap((z) => [west, west + 320].map((x) => `v ${x} ${level} ${z}`)), 'f 1 3 2', 'f 2 3 4'].join('\n');
+    save(path('west.obj'), square(0, 20));
+    save(path('east.obj'), square(320, 23.5));
+    const { parts } = uplandJson<{ parts: PartsReport }>('compare', path('g.tif'), path('west.obj'), '--with', path('east.obj'));
+    expect(parts.parts.map(({ name, triangles, width, depth }) => [name, triangles, width, depth])).toEqual([
+      ['west.obj', 2, 320, 480],
+      ['east.obj', 2, 320, 480],
+    ]);
+    expect(parts.findings.map(({ sentence }) => sentence)).toEqual(['west.obj and east.obj do not meet: their borders are up to 3.5 m apart.']);
   });
 });
 

@@ -3,6 +3,8 @@ import type {
   Band,
   Bounds,
   Course,
+  PartsReport,
+  StepUse,
   FittedComparison,
   SidesCompared,
   DeliveryReport,
@@ -416,13 +418,25 @@ export interface MosaicLook {
 export type SideSource =
   | { kind: 'step'; course: Course; id: string }
   | { kind: 'course'; course: Course } /** Its heights are the ground's times `scale`, and `lift` more. */
-  | { kind: 'file'; name: string; bytes: Uint8Array<ArrayBuffer>; scale: number; lift: number };
+  | { kind: 'file'; name: string; bytes: Uint8Array<ArrayBuffer>; reading: AssetReading; steps: StepUse[]; scale: number; lift: number }
+  | { kind: 'mesh'; files: { name: string; bytes: Uint8Array<ArrayBuffer> }[]; scale: number; lift: number };
+
+/** What is known of a side beside its heights. */
+export interface SideFacts {
+  /** A file of codes: how its samples are stored, the codes that it uses, and the metres that one stands for; null: it does not say. */
+  codes?: { type: SampleType; lowest: number; highest: number; metresACode: number | null };
+  /** A mesh: its parts, and what is wrong with them. */
+  parts?: PartsReport;
+}
 
 /** Bins of the two sides' histogram. */
 export const SIDE_BINS = 96;
 
 /** Two sides as they are compared: figures of the whole grounds, and both on A's samples as they are drawn. */
 export interface ComparedPicture extends Omit<SidesCompared, 'on' | 'fitted'> {
+  /** By which its grounds are asked for again, until others are compared. */
+  id: number;
+  facts: { a: SideFacts; b: SideFacts };
   fit: FittedComparison['fit'];
   relation: FittedComparison['relation'];
   left: number;

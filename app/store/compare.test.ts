@@ -7,7 +7,13 @@ const rows = {
   get: async () => undefined,
 };
 vi.mock('../storage/db', () => ({ db: { marks: rows, saves: rows, terrains: rows } }));
-vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
+vi.mock('../storage/assets', () => ({
+  unstoredCount: async () => 0,
+  loadAsset: async (sha: string) => {
+    if (sha[0] !== 'a') throw new Error('gone');
+    return Uint8Array.of(7);
+  },
+}));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
 
 const { makeCourse, makeTributary, stepUse } = await import('@upland-cast/core');
@@ -67,8 +73,24 @@ describe('the sides of a comparison', () => {
     expect(await compare.sourceOf({ kind: 'roll', number: 7 }, now, 't')).toMatch(/roll is not kept/);
     expect(await compare.sourceOf({ kind: 'terrain', id: 'other' }, now, 't')).toMatch(/not in this browser/);
     expect(await compare.sourceOf({ kind: 'file', name: 'x.tif' }, now, 't')).toMatch(/choose it again/);
-    await compare.takeSideFile('b', new File([Uint8Array.of(1, 2)], 'x.tif'));
-    expect(await compare.sourceOf({ kind: 'file', name: 'x.tif', scale: 2 }, now, 't')).toMatchObject({ kind: 'file', name: 'x.tif', scale: 2, lift: 0 });
-    expect(get().course!.comparison!.b).toEqual({ kind: 'file', name: 'x.tif' });
+    await compare.takeSideMesh('b', [new File([Uint8Array.of(1, 2)], 'x.obj'), new File([Uint8Array.of(3)], 'y.obj')]);
+    expect(get().course!.comparison!.b).toEqual({ kind: 'file', name: 'x.obj and 1 more' });
+    const mesh = await compare.sourceOf({ kind: 'file', name: 'x.obj and 1 more', scale: 2 }, now, 't');
+    expect(mesh).toMatchObject({ kind: 'mesh', files: [{ name: 'x.obj' }, { name: 'y.obj' }], scale: 2, lift: 0 });
+    const sha = 'a'.repeat(64);
+    compare.takeSideHeights('a', 'x.tif', sha, { flip: 'rows' });
+    const side = get().course!.comparison!.a;
+    expect(await compare.sourceOf(side, now, 't')).toEqual({
+      kind: 'file',
+      name: 'x.tif',
+      bytes: Uint8Array.of(7),
+      reading: { flip: 'rows' },
+      steps: [],
+      scale: 1,
+      lift: 0,
+    });
+    expect(await compare.sourceOf({ kind: 'file', name: 'gone.tif', sha: 'b'.repeat(64) }, now, 't')).toMatch(/not in this browser any more/);
+    compare.compareAssets({ sha, name: 'x.tif, as it was' }, { sha: 'c'.repeat(64), name: 'x.tif, on disk' });
+    expect(get().course!.comparison).toMatchObject({ a: { sha }, b: { sha: 'c'.repeat(64) } });
   });
 });

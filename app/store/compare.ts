@@ -1,9 +1,11 @@
-import { courseWithSeeds, type Compared, type Comparison, type Course } from '@upland-cast/core';
+import { courseWithSeeds, type AssetReading, type Compared, type Comparison, type Course, type MisreadSettings, type StepUse } from '@upland-cast/core';
 import type { SideSource } from '../engine/api';
+import { engine } from '../engine/client';
+import { loadAsset } from '../storage/assets';
 import { db } from '../storage/db';
 import { marksOf } from './keeping';
 import { amend } from './history';
-import { useTerrain } from './state';
+import { say, useTerrain } from './state';
 
 const { getState: get } = useTerrain;
 
@@ -14,8 +16,8 @@ export function comparisonOf(course: Course): Comparison {
   return { name: '', a: before ? { kind: 'step', id: before.id } : { kind: 'now' }, b: { kind: 'now' }, laid: 'usual' };
 }
 
-/** Files that were chosen as a side in this tab, by name. */
-const files = new Map<string, Uint8Array<ArrayBuffer>>();
+/** Meshes that were chosen as a side in this tab, by name. */
+const meshes = new Map<string, { name: string; bytes: Uint8Array<ArrayBuffer> }[]>();
 
 export function setComparison(part: Partial<Comparison>): void {
   amend((course) => {
@@ -49,16 +51,56 @@ export function compareStep(id: string): void {
   compareWith(before ? { kind: 'step', id: before.id } : { kind: 'step', id }, { kind: 'step', id });
 }
 
-export async function takeSideFile(side: 'a' | 'b', file: File): Promise<void> {
-  files.set(file.name, new Uint8Array(await file.arrayBuffer()));
-  setComparison({ [side]: { kind: 'file', name: file.name } });
+const MESH = /\.(obj|ply|stl|glb|gltf)$/i;
+
+/** Whether files are a mesh, which stands by its name for this visit, or heights, which go through the reading sheet. */
+export const areMesh = (chosen: readonly File[]): boolean => chosen.some(({ name }) => MESH.test(name));
+
+/** A mesh in one file or in parts, as a side. */
+export async function takeSideMesh(side: 'a' | 'b', chosen: readonly File[]): Promise<void> {
+  const read = await Promise.all(chosen.map(async (file) => ({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) })));
+  const name = read.find((file) => MESH.test(file.name))!.name + (read.length > 1 ? ` and ${read.length - 1} more` : '');
+  meshes.set(name, read);
+  setComparison({ [side]: { kind: 'file', name } });
 }
 
-/** Goes to the Compare room with a file beside the ground now. */
-export async function compareFile(file: File): Promise<void> {
-  await takeSideFile('b', file);
-  setComparison({ a: { kind: 'now' } });
+/** Heights as a side: an asset that was kept, as it was settled how it is read. */
+export function takeSideHeights(side: 'a' | 'b', name: string, sha: string, reading: AssetReading = {}, steps: StepUse[] = []): void {
+  setComparison({ [side]: { kind: 'file', name: name.slice(0, 300), sha, reading, steps } });
+}
+
+/** Goes to the Compare room with a file that was written or changed beside the ground now, or beside another one. */
+export async function compareFile(file: File, reading: AssetReading = {}, beside: Compared = { kind: 'now' }): Promise<void> {
+  if (areMesh([file])) await takeSideMesh('b', [file]);
+  else {
+    const kept = await engine().takeIn(new Uint8Array(await file.arrayBuffer()), reading);
+    if (!kept.ok) return say(kept.sentence);
+    takeSideHeights('b', file.name, kept.value.sha, reading);
+  }
+  setComparison({ a: beside, laid: 'usual' });
   location.hash = '#compare';
+}
+
+/** Compares the ground with the heights that were handed on last, as they arrive; a mesh, or a delivery in pieces, by its file. */
+export async function compareHanded(told: MisreadSettings, file?: File): Promise<void> {
+  if (file && areMesh([file])) return compareFile(file);
+  const arrived = await engine().arrivedFile(told);
+  if (arrived.ok) return compareFile(new File([arrived.value.bytes], arrived.value.name));
+  if (file) return compareFile(file);
+  say(arrived.sentence);
+}
+
+/** A file as a step reads it, now or before. */
+export interface AssetState {
+  sha: string;
+  name: string;
+  reading?: AssetReading;
+}
+
+/** Compares two states of a file that a step reads. */
+export function compareAssets(before: AssetState, after: AssetState): void {
+  const side = ({ sha, name, reading }: AssetState): Compared => ({ kind: 'file', name, sha, reading: reading ?? {}, steps: [] });
+  compareWith(side(before), side(after));
 }
 
 export function keepComparison(name: string): void {
@@ -103,11 +145,19 @@ export async function sourceOf(side: Compared, course: Course, terrain: string):
       const row = await db.terrains.get(side.id);
       return row ? { kind: 'course', course: row.course } : 'That terrain is not in this browser any more.';
     }
-    case 'file': {
-      const bytes = files.get(side.name);
-      return bytes
-        ? { kind: 'file', name: side.name, bytes, scale: side.scale ?? 1, lift: side.lift ?? 0 }
-        : `The file ${side.name} was chosen in another visit: choose it again.`;
-    }
+    case 'file':
+      return sourceOfFile(side);
+  }
+}
+
+async function sourceOfFile({ name, sha, reading = {}, steps = [], scale = 1, lift = 0 }: Extract<Compared, { kind: 'file' }>): Promise<SideSource | string> {
+  if (!sha) {
+    const files = meshes.get(name);
+    return files ? { kind: 'mesh', files, scale, lift } : `The mesh ${name} was chosen in another visit: choose it again.`;
+  }
+  try {
+    return { kind: 'file', name, bytes: await loadAsset(sha), reading, steps, scale, lift };
+  } catch {
+    return `The file ${name} is not in this browser any more: choose it again.`;
   }
 }

@@ -1,4 +1,4 @@
-import { SUN_DISC, type Ground } from '@upland-cast/core';
+import { grown, pieceOfField, SUN_DISC, type Ground, type Rectangle } from '@upland-cast/core';
 import { engine } from '../engine/client';
 import { settled } from './evaluation';
 import { onPatch } from './sculpt';
@@ -76,8 +76,59 @@ async function refreshColours(): Promise<void> {
   if (get().picture === picture && found.ok && found.value) set({ colours: found.value });
 }
 
+/** Samples around a touched part that its colours depend on: slopes, and what is averaged over a few. */
+const AROUND = 6;
+/** Milliseconds from one renewal of the colours to the next, while a brush moves. */
+const BETWEEN = 160;
+
+type Recoloured = (part: Rectangle, rgba: Uint8Array<ArrayBuffer>) => void;
+const recoloured = new Set<Recoloured>();
+
+/** Hears of every part whose colours were found anew under a brush. */
+export function onRecoloured(listener: Recoloured): () => void {
+  recoloured.add(listener);
+  return () => recoloured.delete(listener);
+}
+
+let touched: Rectangle | null = null;
+let colouring = false;
+
+/** Colours follow the brush: of what it has touched since they were found last. */
+async function colourTouched(): Promise<void> {
+  if (colouring) return;
+  colouring = true;
+  try {
+    while (touched) {
+      const part: Rectangle = touched;
+      touched = null;
+      const { course, picture, colours, view } = get();
+      if (!course || !picture || picture.preview || !colours || view.drape !== 'ground') return;
+      const { across, down } = picture.ground;
+      const own = { left: part.left, top: part.top, across: part.right - part.left, down: part.bottom - part.top };
+      const window = grown(own, AROUND, AROUND, picture);
+      const { height } = pieceOfField(picture, window);
+      const found = await engine().touchedColours(course, part, window, height.slice());
+      if (get().picture !== picture || get().colours !== colours || colours.length !== 4 * across * down || !found.ok || !found.value) continue;
+      for (let row = part.top, from = 0; row < part.bottom; row++, from += 4 * own.across) {
+        colours.set(found.value.subarray(from, from + 4 * own.across), 4 * (row * across + part.left));
+      }
+      const { value } = found;
+      recoloured.forEach((listener) => listener(part, value));
+      await new Promise((resolve) => setTimeout(resolve, BETWEEN));
+    }
+  } finally {
+    colouring = false;
+  }
+}
+
 onPatch((patch) => {
-  if (!patch.painted) lightChanged();
+  if (patch.painted) return;
+  lightChanged();
+  const { left, top, right, bottom } = patch.rectangle;
+  touched = touched
+    ? { left: Math.min(left, touched.left), top: Math.min(top, touched.top), right: Math.max(right, touched.right), bottom: Math.max(bottom, touched.bottom) }
+    : patch.rectangle;
+  void colourTouched();
 });
 
 settled.add(() => {

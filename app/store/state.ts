@@ -19,6 +19,8 @@ export interface ViewSettings {
   spots: boolean;
   views: boolean;
   lightPanel: boolean;
+  /** The rules of the ground's colour are open beside it. */
+  coverPanel: boolean;
   everySample: boolean;
   exaggeration: number;
   /** Neutral light for judging form, or a day's. */
@@ -138,6 +140,7 @@ export const useTerrain = create<State>(() => ({
     spots: false,
     views: false,
     lightPanel: false,
+    coverPanel: false,
     everySample: false,
     exaggeration: 1,
     light: 'day',

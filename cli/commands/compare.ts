@@ -4,9 +4,11 @@ import {
   compareFields,
   compareSides,
   deliver,
+  describeParts,
   differenceField,
   formatByName,
   LAID,
+  partsOfMesh,
   rasterizeMesh,
   readMeshFiles,
   toField,
@@ -14,6 +16,8 @@ import {
   type Field,
   type Laid,
   type Meaning,
+  type Mesh,
+  type PartsReport,
   type SidesCompared,
 } from '@upland-cast/core';
 import { load, loadHeightmap, saveAll } from '../files';
@@ -28,6 +32,7 @@ interface CompareOptions extends Meaning {
   fit?: boolean;
   tolerance?: number;
   difference?: string;
+  with?: string[];
   json?: boolean;
 }
 
@@ -46,6 +51,7 @@ export function compareCommand(): Command {
     .option('--laid <how>', 'how B is laid on A: by the same ground, by georeference, by size, by their corners, as it fits best', oneOf(...LAID, 'fit'))
     .option('--fit', 'find the turn, flip, shift and scale that bring B nearest A')
     .option('--tolerance <m>', 'end with 1 where a sample is further off than this', parseNumber)
+    .option('--with <file...>', 'further parts of the mesh that B is')
     .option('--difference <file>', 'write B − A, metres, as heights')
     .option('--json', 'print JSON')
     .addHelpText(
@@ -53,7 +59,10 @@ export function compareCommand(): Command {
       '\nExamples:\n  upland-cast compare before.tif after.png --b-range 0:800 --fit\n  upland-cast compare ground.tif ground.glb --tolerance 0.05\n  upland-cast compare a.tif b.tif --difference b-minus-a.tif',
     )
     .action(async (a: string, b: string, options: CompareOptions) => {
-      const [first, second] = await sidesOf(a, b, options);
+      const {
+        sides: [first, second],
+        parts,
+      } = await sidesOf(a, b, options);
       const exact = sameCounts(first, second) || crossed(first, second) ? compareFields(first, second) : null;
       const found = await compareSides(first, second, { laid: options.laid, fit: options.fit ?? true, metres: options.spacing !== undefined });
       if (options.difference) await writeDifference(options.difference, differenceField(first, found.on));
@@ -73,8 +82,9 @@ export function compareCommand(): Command {
           ...numbers,
           ...(fitted ? { fit: fitted.fit, relation: fitted.relation, left: fitted.left, findings: fitted.findings } : {}),
           ...(within === undefined ? {} : { tolerance: options.tolerance, within }),
+          ...(parts ? { parts } : {}),
         },
-        inWords(found, shown ? exact.maxAbs : found.between.maxAbs, options.tolerance, within),
+        [inWords(found, shown ? exact.maxAbs : found.between.maxAbs, options.tolerance, within), ...(parts ? partsInWords(parts) : [])].join('\n'),
       );
       if (within === false) process.exitCode = 1;
     });
@@ -83,27 +93,48 @@ export function compareCommand(): Command {
 const sameCounts = (a: Field, b: Field) => a.ground.across === b.ground.across && a.ground.down === b.ground.down;
 const crossed = (a: Field, b: Field) => a.ground.across === b.ground.down && a.ground.down === b.ground.across;
 
-/** Both sides as fields; a mesh is seen from straight above at the other side's samples. */
-async function sidesOf(a: string, b: string, options: CompareOptions): Promise<[Field, Field]> {
-  const own = { ...options, as: options.bAs ?? options.as, range: options.bRange ?? options.range };
-  const heights = async (path: string, of: CompareOptions) => toField(await loadHeightmap(path, of.as), of);
-  if (MESHES.test(a) && MESHES.test(b)) {
-    const first = await heightsOfMesh(a);
-    return [first, await heightsOfMesh(b, first)];
-  }
-  if (MESHES.test(a)) {
-    const second = await heights(b, own);
-    return [await heightsOfMesh(a, second), second];
-  }
-  const first = await heights(a, options);
-  return [first, MESHES.test(b) ? await heightsOfMesh(b, first) : await heights(b, own)];
+interface MeshFiles {
+  whole: Mesh;
+  parts: { name: string; mesh: Mesh }[];
 }
 
-async function heightsOfMesh(path: string, like?: Field): Promise<Field> {
-  const mesh = await readMeshFiles([{ name: basename(path), bytes: await load(path) }]);
-  for (const words of mesh.odd ?? []) process.stderr.write(`${words}\n`);
+/** Both sides as fields; a mesh is seen from straight above at the other side's samples, and its parts are held against that. */
+async function sidesOf(a: string, b: string, options: CompareOptions): Promise<{ sides: [Field, Field]; parts?: PartsReport }> {
+  const own = { ...options, as: options.bAs ?? options.as, range: options.bRange ?? options.range };
+  const heights = async (path: string, of: CompareOptions) => toField(await loadHeightmap(path, of.as), of);
+  const mesh = { a: MESHES.test(a) ? await meshOf([a]) : null, b: MESHES.test(b) ? await meshOf([b, ...(options.with ?? [])]) : null };
+  if (mesh.a && !mesh.b) {
+    const second = await heights(b, own);
+    return { sides: [heightsOfMesh(mesh.a.whole, second), second], parts: describeParts(mesh.a.parts, second) };
+  }
+  const first = mesh.a ? heightsOfMesh(mesh.a.whole) : await heights(a, options);
+  if (!mesh.b) return { sides: [first, await heights(b, own)] };
+  return { sides: [first, heightsOfMesh(mesh.b.whole, first)], parts: describeParts(mesh.b.parts, first) };
+}
+
+/** A mesh in one file or in parts; of a single file what hangs together is a part. */
+async function meshOf(paths: string[]): Promise<MeshFiles> {
+  const files = await Promise.all(paths.map(async (path) => ({ name: basename(path), bytes: await load(path) })));
+  const whole = await readMeshFiles(files);
+  for (const words of whole.odd ?? []) process.stderr.write(`${words}\n`);
+  const parts = files.length > 1 ? await Promise.all(files.map(async (file) => ({ name: file.name, mesh: await readMeshFiles([file]) }))) : partsOfMesh(whole);
+  return { whole, parts };
+}
+
+function heightsOfMesh(mesh: Mesh, like?: Field): Field {
   const size = like && { across: like.ground.across, down: like.ground.down };
   return rasterizeMesh(mesh, { size, registration: like?.ground.registration }).field;
+}
+
+function partsInWords({ parts, findings }: PartsReport): string[] {
+  if (parts.length < 2) return [];
+  return [
+    ...findings.map(({ sentence }) => sentence),
+    ...parts.map(
+      ({ name, triangles, width, depth, off }) =>
+        `${name}: ${triangles} triangles, ${width.toFixed(2)} × ${depth.toFixed(2)} m${off ? `, ${off.rmse.toPrecision(3)} m off the ground, RMS` : ''}.`,
+    ),
+  ];
 }
 
 async function writeDifference(out: string, field: Field): Promise<void> {

@@ -61,7 +61,10 @@ export type Tributary = z.infer<typeof tributarySchema>;
 
 const place = z.object({ east: z.number(), south: z.number() });
 
-/** One side of a comparison. A file stands by its name alone: it is not kept with the terrain. */
+/**
+ * One side of a comparison. A heightmap is an asset, read as it was settled, with the steps that mend it; it is no part of the terrain. A mesh
+ * stands by its name alone.
+ */
 const comparedSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('now') }),
   z.object({ kind: z.literal('step'), id: idSchema }),
@@ -71,7 +74,18 @@ const comparedSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('terrain'), id: z.string().max(80) }),
   z.object({ kind: z.literal('roll'), number: z.int().min(0) }),
   /** `scale` and `lift`: what its heights are A's times, and more by; they are taken out. */
-  z.object({ kind: z.literal('file'), name: z.string().max(300), scale: z.number().optional(), lift: z.number().optional() }),
+  z.object({
+    kind: z.literal('file'),
+    name: z.string().max(300),
+    sha: z
+      .string()
+      .regex(/^[0-9a-f]{64}$/)
+      .optional(),
+    reading: assetReadingSchema.optional(),
+    steps: z.array(stepUseSchema).max(12).optional(),
+    scale: z.number().optional(),
+    lift: z.number().optional(),
+  }),
 ]);
 export type Compared = z.infer<typeof comparedSchema>;
 

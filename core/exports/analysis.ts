@@ -6,7 +6,8 @@ export { ambientShade, DEFAULT_AMBIENT, skyLight, type Sun, SUN_DISC, sunShare }
 export { compareFields } from '../analysis/compare/exact';
 export type { Fit } from '../analysis/compare/fit';
 export { differenceBetween, differenceField, numbersOf, type Difference, type SideNumbers } from '../analysis/compare/measure';
-export { LAID, layOn, type Laid, type Orientation, type Placement } from '../analysis/compare/placement';
+export { LAID, layOn, readTurnedBack, type Laid, type Orientation, type Placement } from '../analysis/compare/placement';
+export { describeParts, partsOfMesh, type MeshPart, type PartFinding, type PartsReport } from '../analysis/compare/parts';
 export type { Relation } from '../analysis/compare/relation';
 export { compareSides, placementOf, type SidesCompared, usualLaid } from '../analysis/compare/sides';
 export { compareFitted, type ComparisonFinding, type ComparisonMend, type FittedComparison } from '../analysis/compare/verdict';
@@ -29,3 +30,5 @@ export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT } from '../analys
 export { powerSpectrum, spectralSlope, type SpectrumPoint } from '../analysis/spectrum';
 export { usualWater, type Water, waterDepth, waterOf, type WaterRules, WATERS, type Waters, waterSchema, waterWeights } from '../analysis/water';
 export { curvature, normalMap, roughness } from '../analysis/surface';
+export type { Window as SampleWindow } from '../field/window';
+export { changedPart, grown, litWindow, pieceOfField, renewed } from '../analysis/touched';

@@ -1,6 +1,6 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { encode, fieldFrom, flipRows, makeGround } from '@upland-cast/core';
+import { encode, fieldFrom, flipRows, makeGround, srgbFromLinear } from '@upland-cast/core';
 import { Application } from '../helpers/application';
 
 let app: Application;
@@ -29,32 +29,35 @@ async function compared(page: Page) {
   return found;
 }
 
+/** A file as a side: through the reading sheet, as it stands there. */
+async function side(page: Page, letter: 'A' | 'B', name: string, field: typeof hill): Promise<void> {
+  await page.getByLabel(`File for side ${letter}`).setInputFiles({ name, mimeType: 'image/tiff', buffer: await tiff(field) });
+  const sheet = page.getByRole('dialog', { name: `Side ${letter}: ${name}` });
+  await sheet.getByRole('button', { name: `Use it as ${letter}` }).click();
+  await sheet.waitFor({ state: 'detached' });
+}
+
 describe('comparing', () => {
   it('finds a file whose rows are turned over, shows it as it fits, and reads codes on the other’s scale', async () => {
     const { context, page, faults } = await app.person();
     const found = await compared(page);
-    await page.getByLabel('File for side A').setInputFiles({ name: 'hill.tif', mimeType: 'image/tiff', buffer: await tiff(hill) });
-    await page.getByLabel('File for side B').setInputFiles({
-      name: 'turned.tif',
-      mimeType: 'image/tiff',
-      buffer: await tiff({ ...flipRows(hill), height: flipRows(hill).height.map((h) => h - 70) }),
-    });
+    await side(page, 'A', 'hill.tif', hill);
+    await side(page, 'B', 'turned.tif', { ...flipRows(hill), height: flipRows(hill).height.map((h) => h - 70) });
     await found.getByText('B is A with its rows turned over, north for south and 70.00 m lower.').waitFor();
     await found.getByRole('button', { name: 'See B as it fits' }).click();
     await page.getByText('0.000 m').first().waitFor();
     await found.getByRole('button', { name: 'See B as it is' }).click();
+    // One press reads it the right way up; what is left is its height.
+    await found.getByRole('button', { name: 'Flip its rows, on the way in' }).click();
+    await found.getByText('B lies 70.00 m lower throughout').waitFor();
 
-    await page
-      .getByLabel('File for side B')
-      .setInputFiles({ name: 'half.tif', mimeType: 'image/tiff', buffer: await tiff({ ...hill, height: hill.height.map((h) => 0.5 * h) }) });
+    await side(page, 'B', 'half.tif', { ...hill, height: hill.height.map((h) => 0.5 * h) });
     await found.getByText(/The heights of B are A’s times 0\.500/).waitFor();
     await found.getByRole('button', { name: 'Read its heights on A’s scale' }).click();
     await found.getByText(/^B is A/).waitFor();
 
     // Exchanged, the finding is the other way round.
-    await page
-      .getByLabel('File for side B')
-      .setInputFiles({ name: 'higher.tif', mimeType: 'image/tiff', buffer: await tiff({ ...hill, height: hill.height.map((h) => h + 12.5) }) });
+    await side(page, 'B', 'higher.tif', { ...hill, height: hill.height.map((h) => h + 12.5) });
     await found.getByText('B lies 12.50 m higher throughout').waitFor();
     await page.getByRole('button', { name: 'Exchange the sides' }).click();
     await found.getByText('B lies 12.50 m lower throughout').waitFor();
@@ -65,9 +68,9 @@ describe('comparing', () => {
   it('has a way to look for every question, by mouse and by keyboard, a tolerance with a verdict, and files to keep', async () => {
     const { context, page, faults } = await app.person();
     const found = await compared(page);
-    await page.getByLabel('File for side A').setInputFiles({ name: 'hill.tif', mimeType: 'image/tiff', buffer: await tiff(hill) });
+    await side(page, 'A', 'hill.tif', hill);
     const noisy = { ...hill, height: hill.height.map((h, i) => h + (i === 5_000 ? 4 : 0.2 * Math.sin(i))) };
-    await page.getByLabel('File for side B').setInputFiles({ name: 'noisy.tif', mimeType: 'image/tiff', buffer: await tiff(noisy) });
+    await side(page, 'B', 'noisy.tif', noisy);
     await found.getByText(/^B is A but for 0\.1\d m root mean square/).waitFor();
 
     const both = page.getByRole('region', { name: 'Both grounds' });
@@ -108,14 +111,52 @@ describe('comparing', () => {
     const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Difference', exact: true }).click()]);
     expect(file.suggestedFilename()).toMatch(/difference\.tif$/);
 
-    // Kept by name, with the terrain; a file of another visit is asked for again.
+    // As land, measured when it is asked for.
+    await page.getByRole('button', { name: 'Slope and spectrum of both' }).click();
+    await page.getByRole('img', { name: /^Slopes of both/ }).waitFor();
+
+    // Kept by name, with the terrain, files and all.
     await page.getByLabel('Name of the comparison').fill('Noise');
     await page.getByRole('button', { name: 'Keep', exact: true }).click();
     await page.getByRole('button', { name: 'Noise', exact: true }).waitFor();
     await page.waitForTimeout(800);
     await page.reload();
-    await page.getByText(/hill\.tif was chosen in another visit/).waitFor();
+    await found.getByText(/^B is A but for 0\.1\d m root mean square/).waitFor();
     await page.getByRole('button', { name: 'Noise', exact: true }).waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('takes a tone curve out by one press, says what a file’s codes stand for, and lists the parts of a mesh', async () => {
+    const { context, page, faults } = await app.person();
+    const found = await compared(page);
+    await side(page, 'A', 'hill.tif', hill);
+    const [low, high] = [Math.min(...hill.height), Math.max(...hill.height)];
+    const toned = { ...hill, height: hill.height.map((h) => low + (high - low) * srgbFromLinear((h - low) / (high - low), (a, b) => a ** b)) };
+    await side(page, 'B', 'toned.tif', toned);
+    await found.getByText(/went through a picture’s tone curve/).waitFor();
+    await found.getByRole('button', { name: 'Remove the tone curve' }).click();
+    await found.getByText(/^B is A/).waitFor();
+
+    const codes = Buffer.from((await encode(hill, { format: 'png', type: 'u16', range: { low: 0, high: 655.35 } })).bytes);
+    await page.getByLabel('File for side B').setInputFiles({ name: 'codes.png', mimeType: 'image/png', buffer: codes });
+    await page.getByRole('button', { name: 'Use it as B' }).click();
+    await page.getByText(/16 bit, codes [\d\s\u2009]+ to [\d\s\u2009]+/).waitFor();
+
+    const corner = (x: number, z: number) => `v ${x} ${hill.height[(z / 10) * 129 + x / 10]} ${z}`;
+    const square = (x: number, lift = 0) => [
+      ...[0, 640, 1280]
+        .flatMap((z) => [corner(x, z), corner(x + 640, z)])
+        .map((line) => line.replace(/ (\S+) (\S+)$/, (_, y, z) => ` ${Number(y) + lift} ${z}`)),
+      'f 1 3 2',
+      'f 2 3 4',
+      'f 3 5 4',
+      'f 4 5 6',
+    ];
+    const part = (name: string, lines: string[]) => ({ name, mimeType: 'model/obj', buffer: Buffer.from(lines.join('\n')) });
+    await page.getByLabel('File for side B').setInputFiles([part('west.obj', square(0)), part('east.obj', square(640, 9))]);
+    await page.getByText('west.obj and east.obj do not meet: their borders are up to 9.0 m apart.').waitFor();
+    expect(await page.getByRole('row', { name: /^(west|east)\.obj/ }).count()).toBe(2);
     expect(faults).toEqual([]);
     await context.close();
   });

@@ -49,4 +49,8 @@ export const exportApi = {
   trial(told: Parameters<typeof handing.trial>[0]): Promise<Outcome<TrialResult>> {
     return outcome(() => handing.trial(told));
   },
+
+  arrivedFile(told: Parameters<typeof handing.arrivedFile>[0]): ReturnType<typeof outcome<{ name: string; bytes: Uint8Array<ArrayBuffer> }>> {
+    return outcome(() => handing.arrivedFile(told));
+  },
 };

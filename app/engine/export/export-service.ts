@@ -29,6 +29,7 @@ import {
   misread,
   defaultCover,
   UplandError,
+  writeLayer,
   writeProject,
   type Course,
   type Cover,
@@ -358,8 +359,8 @@ async function deliveredField(tools: Tools, course: Course, order: Order): Promi
   return fieldOf(evaluation, course.ground);
 }
 
-/** The last delivery as a receiver reads it that was told right or wrong. */
-export async function trial(told: MisreadSettings & { asColour?: boolean; greenTurned?: boolean }): Promise<TrialResult> {
+/** The heights of the last delivery as a receiver reads them that was told right or wrong, beside what was meant. */
+async function arrived(told: MisreadSettings) {
   if (!last?.height) throw new UplandError('trial', 'Hand something on first: a trial reads what was written.');
   const { field, order, height } = last;
   const whole = planWhole(field, order);
@@ -373,6 +374,21 @@ export async function trial(told: MisreadSettings & { asColour?: boolean; greenT
     { format: encoding.format, type: encoding.type, range: encoding.range, unit: encoding.unit, order: order.height.order, rows: order.height.rows },
     told,
   );
+  return { field, truth, got, symptoms };
+}
+
+/** What arrives, as a float TIFF. */
+export async function arrivedFile(told: MisreadSettings): Promise<{ name: string; bytes: Uint8Array<ArrayBuffer> }> {
+  const { got } = await arrived(told);
+  const wrong = Object.values(told).some((v) => v !== undefined && v !== false);
+  const name = `${last!.height!.name.replace(/\.[^.]*$/, '')}${wrong ? ' misread' : ' as it arrives'}.tif`;
+  return { name, bytes: await writeLayer(got, name) };
+}
+
+/** The last delivery as a receiver reads it that was told right or wrong. */
+export async function trial(told: MisreadSettings & { asColour?: boolean; greenTurned?: boolean }): Promise<TrialResult> {
+  const { field, truth, got, symptoms } = await arrived(told);
+  if (!last) throw new UplandError('trial', 'Hand something on first: a trial reads what was written.');
   const all: Symptom[] = [...symptoms];
   const side = 320;
   let lit: Pixels[] | undefined;

@@ -2,10 +2,6 @@ import {
   findUse,
   hardnessAtSurface,
   waterOf,
-  defaultCover,
-  groundColour,
-  skyLight,
-  sunShare,
   waterDepth,
   waterRulesOf,
   groundAtSamples,
@@ -48,7 +44,6 @@ import {
   ROLL_PICTURE,
   THUMBNAIL,
   type EngineFacts,
-  type LightRequest,
   type Listener,
   type Outcome,
   type MaskPicture,
@@ -58,7 +53,6 @@ import {
   type ReportOutcome,
 } from '../api';
 import { pngBlob } from '../images';
-import { coverOptions } from '../export/export-service';
 import { jobs, outcome } from '../jobs';
 import { kernels, cache, tools, state, toldOfLosses } from '../state';
 
@@ -252,48 +246,6 @@ export const previewApi = {
     return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
   },
 
-  /** The colours of what covers the last full ground, or the ground after a step; four bytes a sample. */
-  async coverColours(course: Course, standing: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
-    const result = await outcome(async () => {
-      const { full } = state;
-      if (!full) return null;
-      const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
-      const { ground } = full.evaluation;
-      const { height, layers, stages } = { ...full.evaluation, ...(stood ? { height: stood.height, layers: stood.layers } : {}) };
-      const rgb = await groundColour(course, { ground, height, layers, stages }, course.cover ?? defaultCover(), coverOptions(tools, jobs.begin('colours')));
-      const rgba = new Uint8Array((4 * rgb.length) / 3).fill(255);
-      for (let i = 0, j = 0; i < rgb.length; j++) for (let c = 0; c < 3; c++) rgba[4 * j + c] = rgb[i++];
-      return rgba;
-    });
-    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
-  },
-
-  /** The ground whose light is asked for next. */
-  lightOn(field: Field): void {
-    litGround = { field, sky: null };
-  },
-
-  /** The shares of sky and sun (0 to 255, one after the other for each sample) on the ground that was given last. A newer question ends the one before. */
-  async lights({ azimuth, altitude, disc, exaggeration }: LightRequest): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
-    const result = await outcome(async () => {
-      const on = litGround;
-      if (!on) return null;
-      const signal = jobs.begin('light');
-      if (on.sky?.exaggeration !== exaggeration) {
-        on.sky = { exaggeration, shares: await skyLight(tools.kernels, on.field, { directions: SKY_DIRECTIONS, exaggeration }, { signal }) };
-      }
-      const sun = await sunShare(tools.kernels, on.field, { azimuth, altitude, disc }, exaggeration, { signal });
-      const { shares } = on.sky;
-      const out = new Uint8Array(2 * sun.length);
-      for (let i = 0; i < sun.length; i++) {
-        out[2 * i] = 255 * shares[i] + 0.5;
-        out[2 * i + 1] = 255 * sun[i] + 0.5;
-      }
-      return out;
-    });
-    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
-  },
-
   /** The terrain's picture for its card, from the last full ground. */
   async thumbnail(): Promise<Blob | null> {
     if (!state.full) return null;
@@ -301,12 +253,6 @@ export const previewApi = {
     return pngBlob(await landscapePixels(tools.kernels, { ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220), 320, 220);
   },
 };
-
-/** Directions that the sky is looked for in. */
-const SKY_DIRECTIONS = 16;
-
-/** The ground that light was asked on last, and the share of the sky that its samples see. */
-let litGround: { field: Field; sky: { exaggeration: number; shares: Float32Array } | null } | null = null;
 
 /** Reports by the ground they are of. */
 const drained = new WeakMap<Float32Array, DrainageReport>();

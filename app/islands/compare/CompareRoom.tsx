@@ -5,14 +5,30 @@ import { Button, NumberField, Row, Select } from '../../components/controls';
 import { download } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { useEngineQuery } from '../../components/use-engine-query';
-import { engine } from '../../engine/client';
-import { comparisonOf, exchangeSides, keepComparison, removeComparison, setComparison, sourceOf } from '../../store/compare';
+import { figure } from '../../components/format';
+import { engine, telling } from '../../engine/client';
+import {
+  areMesh,
+  comparisonOf,
+  exchangeSides,
+  keepComparison,
+  removeComparison,
+  setComparison,
+  sourceOf,
+  takeSideHeights,
+  takeSideMesh,
+} from '../../store/compare';
+import { fullGround, stopWork } from '../../store/evaluation';
 import { useTerrain } from '../../store/state';
+import type { Brought } from '../import/files';
+import { ImportDialog } from '../import/ImportDialog';
+import { ComparedLand } from './ComparedLand';
 import { ComparedView } from './ComparedView';
 import { ComparedSection } from './ComparedSection';
 import { Findings } from './Findings';
 import { Histograms } from './Histograms';
 import { Numbers } from './Numbers';
+import { Parts } from './Parts';
 import { SideCard } from './SideCard';
 import { sheetOf } from './sheet';
 import css from './CompareRoom.module.css';
@@ -37,20 +53,41 @@ export function CompareRoom() {
   const [name, setName] = useState('');
   // Only what the sides are made of counts: a kept view or a spot changes neither.
   const made = useMemo(() => [course.stem, course.tributaries, course.ground, course.rock], [course.stem, course.tributaries, course.ground, course.rock]);
+  const working = useTerrain((s) => s.working);
+  const [told, setTold] = useState<{ words: string; share: number } | null>(null);
+  const [stopped, setStopped] = useState(false);
+  const [round, setRound] = useState(0);
+  const [choosing, setChoosing] = useState<{ side: 'a' | 'b'; files: Brought[] } | null>(null);
   const ask = async () => {
+    setStopped(false);
+    // What the page works out anyway is not worked out beside it once more.
+    if ([a, b].some(({ kind }) => kind === 'now' || kind === 'step' || kind === 'tributary')) await fullGround(600_000);
     const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
     if (typeof from === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `A: ${from}` };
     if (typeof to === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `B: ${to}` };
-    return engine().compare({ a: from, b: to, laid });
+    const answer = await engine().compare(
+      { a: from, b: to, laid },
+      telling((words, share) => setTold({ words, share })),
+    );
+    setTold(null);
+    return answer;
   };
-  const { value: found, fault: refused, waiting } = useEngineQuery(ask, [JSON.stringify([a, b, laid]), made], 150);
+  const { value: found, fault: refused, waiting } = useEngineQuery(ask, [JSON.stringify([a, b, laid]), made, round], 150);
+  const stop = () => {
+    if (working) stopWork();
+    void engine().stopComparing();
+    setStopped(true);
+  };
   const writeDifference = async () => {
-    const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
-    if (typeof from === 'string' || typeof to === 'string') return;
+    if (!found) return;
     const file = `${safeName(course.name)}-difference.tif`;
-    const answer = await engine().differenceFile({ a: from, b: to, laid }, file);
+    const answer = await engine().differenceFile(found.id, file);
     setFault(answer.ok ? null : answer.sentence);
     if (answer.ok) download(file, answer.value, 'image/tiff');
+  };
+  const take = (side: 'a' | 'b') => (files: File[]) => {
+    if (areMesh(files)) void takeSideMesh(side, files);
+    else setChoosing({ side, files: files.slice(0, 1).map((file) => ({ name: file.name, file })) });
   };
   const writeSheet = (kind: 'html' | 'json') => {
     if (!found) return;
@@ -62,13 +99,34 @@ export function CompareRoom() {
     <main className={css.room}>
       <div className={css.left}>
         <div className={css.sides}>
-          <SideCard side="a" value={a} ground={found?.sizes.a} onChange={set('a')} />
+          <SideCard side="a" value={a} ground={found?.sizes.a} facts={found?.facts.a} onChange={set('a')} onFiles={take('a')} />
           <Button aria-label="Exchange the sides" title="Exchange the sides" onClick={exchangeSides}>
             <ArrowLeftRight size={14} /> Exchange
           </Button>
-          <SideCard side="b" value={b} ground={found?.sizes.b} onChange={set('b')} />
+          <SideCard side="b" value={b} ground={found?.sizes.b} facts={found?.facts.b} onChange={set('b')} onFiles={take('b')} />
         </div>
-        <ComparedView found={found} waiting={waiting} tolerance={tolerance} />
+        <ComparedView
+          found={found}
+          tolerance={tolerance}
+          standing={
+            stopped ? (
+              <>
+                Stopped. <Button onClick={() => setRound(round + 1)}>Compare them</Button>
+              </>
+            ) : waiting ? (
+              <>
+                {working
+                  ? `The ground is worked out first: ${working.step}, ${figure(100 * working.share, 0)} %`
+                  : told
+                    ? `${told.words}${told.share < 1 ? `, ${figure(100 * told.share, 0)} %` : ''} …`
+                    : 'Held against each other …'}{' '}
+                <Button look="quiet" onClick={stop}>
+                  Stop
+                </Button>
+              </>
+            ) : null
+          }
+        />
         <ComparedSection found={found} />
       </div>
       <aside className={css.panel} aria-label="What lies between them">
@@ -91,6 +149,8 @@ export function CompareRoom() {
               <NumberField label="Tolerance" unit="m" value={tolerance} min={0} max={10_000} step={0.01} onChange={setTolerance} />
             </Row>
             <Histograms histogram={found.histogram} />
+            <ComparedLand found={found} />
+            {(['a', 'b'] as const).map((side) => found.facts[side].parts && <Parts key={side} side={side} report={found.facts[side].parts} />)}
           </>
         )}
         <Part title="Keep it">
@@ -135,6 +195,18 @@ export function CompareRoom() {
           )}
         </Part>
       </aside>
+      {choosing && (
+        <ImportDialog
+          files={choosing.files}
+          side={choosing.side === 'a' ? 'A' : 'B'}
+          onClose={() => setChoosing(null)}
+          onTaken={({ assets, steps }) => {
+            const [[sha, { name: file, reading }]] = Object.entries(assets);
+            takeSideHeights(choosing.side, file, sha, reading, steps.slice(1));
+            setChoosing(null);
+          }}
+        />
+      )}
     </main>
   );
 }

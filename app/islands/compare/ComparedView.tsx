@@ -1,5 +1,5 @@
 import { Crosshair, Lock, LockOpen } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Button, NumberField, Segments } from '../../components/controls';
 import { figure } from '../../components/format';
 import { LAYER_DRAPES } from '../../drawing/drapes';
@@ -17,7 +17,16 @@ const INK_A = [0.61, 0.29, 0.14] as const;
 const INK_B = [0.16, 0.42, 0.55] as const;
 
 /** Both grounds seen from one place: beside each other, under a wipe, in and out, as a difference, contours or outlines. */
-export function ComparedView({ found, waiting, tolerance }: { found: ComparedPicture | null; waiting: boolean; tolerance: number }) {
+export function ComparedView({
+  found,
+  tolerance,
+  standing,
+}: {
+  found: ComparedPicture | null;
+  tolerance: number;
+  /** How the comparison stands, while there is none or another one is on its way. */
+  standing: ReactNode;
+}) {
   const canvasA = useRef<HTMLCanvasElement>(null);
   const canvasB = useRef<HTMLCanvasElement>(null);
   const [views, setViews] = useState<{ a: GroundView; b: GroundView } | null>(null);
@@ -179,8 +188,11 @@ export function ComparedView({ found, waiting, tolerance }: { found: ComparedPic
           </div>
         </div>
       )}
-      {!found && !failed && <p className={css.waiting}>Held against each other …</p>}
-      {found && waiting && <p className={css.working}>Held against each other anew …</p>}
+      {standing && !failed && (
+        <div className={found ? css.working : css.waiting} role="status" aria-label="How the comparison stands">
+          {standing}
+        </div>
+      )}
       {failed && <p className={css.waiting}>The grounds cannot be drawn: this browser gave no WebGL 2. The figures beside are measured all the same.</p>}
     </section>
   );

@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from 'react';
 import { allUses, spacingOf, stepById, type Compared, type Course, type Ground } from '@upland-cast/core';
 import { clock, figure } from '../../components/format';
+import type { SideFacts } from '../../engine/api';
 import { db } from '../../storage/db';
 import { pastSaves } from '../../storage/terrains';
-import { takeSideFile } from '../../store/compare';
 import { marksOf } from '../../store/keeping';
 import { useTerrain } from '../../store/state';
 import css from './CompareRoom.module.css';
@@ -42,7 +42,21 @@ async function groupsOf(course: Course, terrain: string): Promise<Group[]> {
 const FILE = 'file';
 
 /** One side: what it is, how many samples it has, and what else it can be. */
-export function SideCard({ side, value, ground, onChange }: { side: 'a' | 'b'; value: Compared; ground?: Ground; onChange: (to: Compared) => void }) {
+export function SideCard({
+  side,
+  value,
+  ground,
+  facts,
+  onChange,
+  onFiles,
+}: {
+  side: 'a' | 'b';
+  value: Compared;
+  ground?: Ground;
+  facts?: SideFacts;
+  onChange: (to: Compared) => void;
+  onFiles: (files: File[]) => void;
+}) {
   const course = useTerrain((s) => s.course)!;
   const terrain = useTerrain((s) => s.id)!;
   const [groups, setGroups] = useState<Group[]>([]);
@@ -62,8 +76,7 @@ export function SideCard({ side, value, ground, onChange }: { side: 'a' | 'b'; v
       onDrop={(event) => {
         event.preventDefault();
         event.stopPropagation();
-        const [file] = event.dataTransfer.files;
-        if (file) void takeSideFile(side, file);
+        if (event.dataTransfer.files.length) onFiles([...event.dataTransfer.files]);
       }}
     >
       <b className={side === 'a' ? css.letterA : css.letterB}>{letter}</b>
@@ -91,7 +104,10 @@ export function SideCard({ side, value, ground, onChange }: { side: 'a' | 'b'; v
             ))}
           <option value={FILE}>{value.kind === 'file' ? value.name : 'A file …'}</option>
         </select>
-        <span className="number">{ground ? sizeOf(ground) : '…'}</span>
+        <span className="number">
+          {ground ? sizeOf(ground) : '…'}
+          {facts?.codes && ` · ${inCodes(facts.codes)}`}
+        </span>
       </div>
       {value.kind === 'file' && (
         <button type="button" className={css.again} onClick={() => chooser.current?.click()}>
@@ -101,17 +117,21 @@ export function SideCard({ side, value, ground, onChange }: { side: 'a' | 'b'; v
       <input
         ref={chooser}
         type="file"
+        multiple
         hidden
         aria-label={`File for side ${letter}`}
         onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          if (file) void takeSideFile(side, file);
+          if (event.target.files?.length) onFiles([...event.target.files]);
           event.target.value = '';
         }}
       />
     </div>
   );
 }
+
+/** How a file stores its heights: the codes that it uses, and what one of them stands for. */
+const inCodes = ({ type, lowest, highest, metresACode }: NonNullable<SideFacts['codes']>) =>
+  `${type.slice(1)} bit, codes ${figure(lowest, 0)} to ${figure(highest, 0)}${metresACode === null ? '' : `, ${Number(metresACode.toPrecision(4))} m a code`}`;
 
 function sizeOf(ground: Ground): string {
   const { x } = spacingOf(ground);

@@ -24,7 +24,7 @@ import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
 import { useTerrain } from '../../store/state';
 import { PixelPicture } from '../import/PixelPicture';
-import { CoverPart } from './CoverPart';
+import { CoverPart } from '../cover/CoverPart';
 import { GroundPart, HeightPart } from './FilePart';
 import { LayersPart } from './LayersPart';
 import { MapsPart } from './MapsPart';

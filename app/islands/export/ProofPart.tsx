@@ -5,7 +5,7 @@ import { download } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { bytes as inBytes, figure } from '../../components/format';
 import type { HandedOn } from '../../engine/api';
-import { compareFile } from '../../store/compare';
+import { compareHanded } from '../../store/compare';
 import css from './ExportRoom.module.css';
 
 /** Files that hold heights, or a mesh. */
@@ -43,7 +43,7 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
           </Button>
         )}
         {handed.blob && handed.name && COMPARED.test(handed.name) && (
-          <Button onClick={() => void compareFile(new File([handed.blob!], handed.name))} title="The file that was written beside the ground now">
+          <Button onClick={() => void compareHanded({}, new File([handed.blob!], handed.name))} title="The file that was written beside the ground now">
             <Scale size={14} /> Compare with now
           </Button>
         )}

@@ -1,6 +1,8 @@
 import { useState } from 'react';
 import { SYMPTOMS, type Order, type MisreadSettings } from '@upland-cast/core';
-import { NumberField, Row, Segments, Select, Switch } from '../../components/controls';
+import { Scale } from 'lucide-react';
+import { compareHanded } from '../../store/compare';
+import { Button, NumberField, Row, Segments, Select, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
 import { engine } from '../../engine/client';
 import type { Pixels } from '../../drawing/pictures';
@@ -32,6 +34,9 @@ export function TrialPart({ order, ground }: { order: Order; ground: { across: n
           {picture('What arrives', result.got)}
         </div>
       )}
+      <Button disabled={!result} onClick={() => void compareHanded(told)} title="The ground now beside what arrives">
+        <Scale size={14} /> Compare
+      </Button>
       <div role="status" className={css.symptoms}>
         {fault && <p className={css.fault}>{fault}</p>}
         {!fault && result && result.symptoms.length === 0 && (

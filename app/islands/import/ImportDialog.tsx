@@ -22,12 +22,14 @@ interface Props {
   settled?: AssetReading;
   /** The ground it is to go into; left out: a new terrain. */
   into?: Ground;
+  /** It becomes no ground: a side of a comparison, by its letter. */
+  side?: 'A' | 'B';
   onClose: () => void;
   onTaken: (taken: Taken) => void;
 }
 
 /** The sheet that files go through on their way in: what they are, what is assumed, what is wrong with them, and the effect at once. */
-export function ImportDialog({ files, settled, into, onClose, onTaken }: Props) {
+export function ImportDialog({ files, settled, into, side, onClose, onTaken }: Props) {
   const ref = useRef<HTMLDialogElement>(null);
   const [opened, setOpened] = useState<OpenedFile[] | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -53,9 +55,9 @@ export function ImportDialog({ files, settled, into, onClose, onTaken }: Props) 
   const title = files.length === 1 ? files[0].name : `${files.length} files`;
   const handleOf = (name: string) => files.find((f) => f.name === name)?.handle;
   return (
-    <dialog ref={ref} className={css.sheet} aria-label={`Bring in ${title}`} onClose={onClose}>
+    <dialog ref={ref} className={css.sheet} aria-label={side ? `Side ${side}: ${title}` : `Bring in ${title}`} onClose={onClose}>
       <header className={css.head}>
-        <h2>Bring in</h2>
+        <h2>{side ? `Side ${side}` : 'Bring in'}</h2>
         <span className={css.name}>{title}</span>
         <span className="number">{bytesText(files.reduce((sum, f) => sum + f.file.size, 0))}</span>
       </header>
@@ -66,7 +68,7 @@ export function ImportDialog({ files, settled, into, onClose, onTaken }: Props) 
       ) : opened.length > 1 ? (
         <MosaicSheet opened={opened} handleOf={handleOf} onClose={onClose} onTaken={onTaken} />
       ) : (
-        <OneFile file={opened[0]} handle={handleOf(opened[0].name)} settled={settled} into={into} onClose={onClose} onTaken={onTaken} />
+        <OneFile file={opened[0]} handle={handleOf(opened[0].name)} settled={settled} into={into} side={side} onClose={onClose} onTaken={onTaken} />
       )}
     </dialog>
   );
@@ -77,11 +79,12 @@ interface OneProps {
   handle?: FileSystemFileHandle;
   settled?: AssetReading;
   into?: Ground;
+  side?: 'A' | 'B';
   onClose: () => void;
   onTaken: (taken: Taken) => void;
 }
 
-function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneProps) {
+function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }: OneProps) {
   const [settled, setSettled] = useState<AssetReading>(before ?? {});
   const [look, setLook] = useState<Look | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -201,7 +204,7 @@ function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneP
           {heights && <Facts look={heights} />}
           {heights && <Meaning look={heights} settled={settled} set={set} />}
           {heights && <Laid look={heights} settled={settled} set={set} />}
-          {heights && (
+          {heights && !side && (
             <fieldset className={css.group}>
               <legend>{into ? 'Into this terrain' : 'The new ground'}</legend>
               {into ? (
@@ -253,7 +256,7 @@ function OneFile({ file, handle, settled: before, into, onClose, onTaken }: OneP
       <footer className={css.foot}>
         <Button onClick={onClose}>Leave it</Button>
         <Button look="main" disabled={!heights || share !== null || taking} onClick={() => void take()}>
-          {into ? 'Bring it in' : 'Make a terrain of it'}
+          {side ? `Use it as ${side}` : into ? 'Bring it in' : 'Make a terrain of it'}
         </Button>
       </footer>
     </>

@@ -289,6 +289,12 @@ export class GroundView {
     this.setOptions(this.options);
   }
 
+  /** Uploads only the colours of a part that a brush has changed. */
+  patchColours(rgba: Uint8Array<ArrayBuffer>, part: Rectangle): void {
+    this.textures.patchColours(rgba, part);
+    this.frames.touch(this.boxOfPart(part));
+  }
+
   /** The colour of contours in the working light, 0 to 1 each. */
   setContourInk(rgb: readonly [number, number, number]): void {
     this.textures.uniforms.contourInk.value.set(...rgb);

@@ -176,6 +176,14 @@ export class GroundTextures {
       u.colours.value = sampled(new DataTexture(rgba, ground.across, ground.down, RGBAFormat, UnsignedByteType), 4);
   }
 
+  /** Sends only the colours of a part. */
+  patchColours(rgba: Uint8Array<ArrayBuffer>, part: Rectangle): void {
+    const { colours } = this.uniforms;
+    if (!colours.value) return;
+    const piece = new DataTexture(rgba, part.right - part.left, part.bottom - part.top, RGBAFormat, UnsignedByteType);
+    this.sendPiece(piece, colours.value, part);
+  }
+
   /** A byte a sample as a texture; null where they are not the ground's. */
   private bytesOf(values: Uint8Array<ArrayBuffer> | null): DataTexture | null {
     const { ground } = this;

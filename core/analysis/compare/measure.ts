@@ -53,27 +53,33 @@ export function differenceBetween(a: Field, b: Field): Difference {
   const { height: hb } = b;
   const base = ha[0];
   for (let i = 0; i < ha.length; i++) {
-    if (known && known[i] === 0) continue;
-    const [va, vb] = [ha[i] - base, hb[i] - base + move];
+    if (known !== undefined && known[i] === 0) continue;
+    const va = ha[i] - base;
+    const vb = hb[i] - base + move;
     const d = vb - va;
     count++;
-    sum += d;
-    squares += d * d;
     sa += va;
     sb += vb;
     saa += va * va;
     sbb += vb * vb;
     sab += va * vb;
-    if (d < 0) loss -= d;
-    else gain += d;
-    const size = d < 0 ? -d : d;
-    if (size > most) [most, at] = [size, i];
+    sum += d;
+    squares += d * d;
+    const size = Math.abs(d);
+    gain += size;
+    if (size > most) {
+      most = size;
+      at = i;
+    }
   }
+  // What lies higher and lower adds up to the one, and is apart by the other.
+  loss = (gain - sum) / 2;
+  gain = (gain + sum) / 2;
   if (count === 0) throw new UplandError('all-no-data', 'There is no sample that has a height in both.');
   const bins = new Uint32Array(BINS);
   if (most > 0) {
     const scale = (BINS - 1) / most;
-    for (let i = 0; i < ha.length; i++) if (!known || known[i] !== 0) bins[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
+    for (let i = 0; i < ha.length; i++) if (known === undefined || known[i] !== 0) bins[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
   } else bins[0] = count;
   const percentiles = SHARES.map((share) => {
     let [k, below] = [0, bins[0]];
@@ -105,11 +111,12 @@ export function numbersOf({ ground, height, valid }: Field): SideNumbers {
   const sea = ground.sea - ground.datum;
   const base = height[0];
   for (let i = 0; i < height.length; i++) {
-    if (valid && !valid[i]) continue;
+    if (valid !== undefined && valid[i] === 0) continue;
     const h = height[i];
+    const over = h - base;
     count++;
-    sum += h - base;
-    squares += (h - base) * (h - base);
+    sum += over;
+    squares += over * over;
     if (h < sea) under++;
     if (h < lowest) lowest = h;
     if (h > highest) highest = h;
@@ -117,16 +124,7 @@ export function numbersOf({ ground, height, valid }: Field): SideNumbers {
   if (count === 0) throw new UplandError('all-no-data', 'No sample of it has a height.');
   const mean = sum / count;
   const { x, y } = spacingOf(ground);
-  let steepest = 0;
-  for (let row = 0; row + 1 < ground.down; row++) {
-    for (let column = 0; column + 1 < ground.across; column++) {
-      const i = row * ground.across + column;
-      if (valid && (!valid[i] || !valid[i + 1] || !valid[i + ground.across])) continue;
-      const [gx, gy] = [(height[i + 1] - height[i]) / x, (height[i + ground.across] - height[i]) / y];
-      const g = gx * gx + gy * gy;
-      if (g > steepest) steepest = g;
-    }
-  }
+  const steepest = steepestOf(height, valid, ground.across, ground.down, x, y);
   return {
     lowest: lowest + ground.datum,
     highest: highest + ground.datum,
@@ -135,6 +133,25 @@ export function numbersOf({ ground, height, valid }: Field): SideNumbers {
     underWater: under / count,
     steepest: exactMath().atan(Math.sqrt(steepest)) / DEGREE,
   };
+}
+
+/** The square of the steepest rise from a sample to its neighbours east and south. */
+function steepestOf(height: Float32Array, valid: Uint8Array | undefined, across: number, down: number, x: number, y: number): number {
+  const [perX, perY] = [1 / (x * x), 1 / (y * y)];
+  let steepest = 0;
+  for (let row = 0; row + 1 < down; row++) {
+    const from = row * across;
+    let here = height[from];
+    for (let i = from; i < from + across - 1; i++) {
+      const east = height[i + 1];
+      const dx = east - here;
+      const dy = height[i + across] - here;
+      const g = dx * dx * perX + dy * dy * perY;
+      here = east;
+      if (g > steepest && (valid === undefined || (valid[i] && valid[i + 1] && valid[i + across]))) steepest = g;
+    }
+  }
+  return steepest;
 }
 
 /** B less A as a field of its own, metres; without a height where either has none. */

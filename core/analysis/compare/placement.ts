@@ -32,6 +32,35 @@ export function turnedBack(b: Field, orientation: Orientation): Field {
 export const groundTurnedBack = (ground: Ground, orientation: Orientation): Ground =>
   /90|270|transpose/.test(orientation) ? { ...ground, across: ground.down, down: ground.across, width: ground.depth, depth: ground.width } : ground;
 
+/** A quarter turn clockwise so many times, after rows were turned over or not. */
+interface Turning {
+  flip: boolean;
+  quarters: number;
+}
+
+/** Flipped and turned as it is read now, and then turned back: what a file has to be read with so that its turn or flip against A is gone. */
+export function readTurnedBack(
+  reading: { flip?: 'rows' | 'columns'; turn?: 90 | 180 | 270 },
+  orientation: Orientation,
+): { flip?: 'rows'; turn?: 90 | 180 | 270 } {
+  // Columns turned over are rows turned over and half a turn.
+  const read: Turning = { flip: reading.flip !== undefined, quarters: (reading.turn ?? 0) / 90 + (reading.flip === 'columns' ? 2 : 0) };
+  const back: Record<Orientation, Turning> = {
+    none: { flip: false, quarters: 0 },
+    'flip-rows': { flip: true, quarters: 0 },
+    'flip-columns': { flip: true, quarters: 2 },
+    'turn-90': { flip: false, quarters: 3 },
+    'turn-180': { flip: false, quarters: 2 },
+    'turn-270': { flip: false, quarters: 1 },
+    transpose: { flip: true, quarters: 1 },
+    'anti-transpose': { flip: true, quarters: 3 },
+  };
+  const { flip, quarters } = back[orientation];
+  // A flip that comes after turns turns them about.
+  const whole = (((flip ? quarters - read.quarters : quarters + read.quarters) % 4) + 4) % 4;
+  return { ...(flip === read.flip ? {} : { flip: 'rows' as const }), ...(whole === 0 ? {} : { turn: (whole * 90) as 90 | 180 | 270 }) };
+}
+
 /** Where A's samples lie among those of B, once B has been turned back: sample x of A at `scaleX` · x + `offsetX`. */
 export interface Placement {
   orientation: Orientation;

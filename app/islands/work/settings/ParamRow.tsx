@@ -1,4 +1,4 @@
-import { Dices, FolderOpen, PencilLine, Plus, RefreshCw, Trash2 } from 'lucide-react';
+import { Dices, FolderOpen, PencilLine, Plus, RefreshCw, Scale, Trash2 } from 'lucide-react';
 import { useRef, useState } from 'react';
 import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Select } from '../../../components/controls';
@@ -10,6 +10,7 @@ import { keepMark } from '../../../store/keeping';
 import { amend, endGesture } from '../../../store/history';
 import { useTerrain } from '../../../store/state';
 import { fileAgain } from '../../../storage/assets';
+import { compareAssets, type AssetState } from '../../../store/compare';
 import { replaceAsset } from '../../../store/course';
 import { chooseFiles } from '../../import/files';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
@@ -66,6 +67,7 @@ function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha
   const chooser = useRef<HTMLInputElement>(null);
   const [said, setSaid] = useState<{ fault?: string; words: string[] }>({ words: [] });
   const [busy, setBusy] = useState(false);
+  const [changed, setChanged] = useState<{ before: AssetState; after: AssetState } | null>(null);
   const take = async (file: File | undefined) => {
     if (!file) return;
     setBusy(true);
@@ -96,6 +98,11 @@ function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha
           await keepMark(`Before looking again at ${file.name}`, true);
           replaceAsset(sha, { sha: answer.value.sha, name: file.name, bytes: file.size });
           words.push(`The file on disk has changed: it was taken wherever this terrain uses it.`);
+          const was = assets[sha];
+          setChanged({
+            before: { sha, name: `${file.name}, as it was`, reading: was?.reading },
+            after: { sha: answer.value.sha, name: `${file.name}, on disk`, reading: was?.reading },
+          });
         }
       }
       setSaid({ words });
@@ -144,6 +151,11 @@ function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha
           {sentence}
         </p>
       ))}
+      {changed && changed.after.sha === sha && (
+        <Button onClick={() => compareAssets(changed.before, changed.after)} title="The file as it was beside the file on disk">
+          <Scale size={13} /> Compare with before
+        </Button>
+      )}
     </div>
   );
 }

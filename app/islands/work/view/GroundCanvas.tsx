@@ -1,4 +1,4 @@
-import { Check, Maximize2, Square } from 'lucide-react';
+import { Check, Maximize2, Palette, Square } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { Button, Segments, Toggles } from '../../../components/controls';
 import { figure } from '../../../components/format';
@@ -8,11 +8,13 @@ import { heightAt, isHole, slopeAt } from '../../../view/ground/pick';
 import { roundInterval, TINT } from '../../../drawing/ramp';
 import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../../store/course';
+import { onRecoloured } from '../../../store/light';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
 import { keepWork, setDrape, setWater, stopWork } from '../../../store/evaluation';
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
+import { CoverPanel } from './CoverPanel';
 import { LightButton, LightPanel } from './LightPanel';
 import { SectionChart } from './SectionChart';
 import { usePlacing, useSculpting, useWalking } from './handling';
@@ -63,8 +65,10 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       if (!patch.painted) view.current?.patch(patch.rectangle);
       else if (painted) view.current?.patchMask(painted.weights, patch.rectangle);
     });
+    const offColours = onRecoloured((part, rgba) => view.current?.patchColours(rgba, part));
     return () => {
       off();
+      offColours();
       view.current?.dispose();
       view.current = null;
       setDrawn(null);
@@ -195,6 +199,18 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
               ))}
             </select>
           </label>
+          {settings.drape === 'ground' && (
+            <Button
+              square
+              aria-label="Rules of the ground colour"
+              aria-expanded={settings.coverPanel}
+              aria-pressed={settings.coverPanel}
+              title="Ground colour: what covers the ground, by which rules"
+              onClick={() => set({ coverPanel: !settings.coverPanel })}
+            >
+              <Palette size={14} />
+            </Button>
+          )}
           <Toggles
             label="Over it"
             items={[
@@ -228,6 +244,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         <div className={css.under}>
           <div>
             {settings.spots && <SpotsPanel />}
+            {settings.coverPanel && settings.drape === 'ground' && <CoverPanel />}
             {!settings.spots && settings.exaggeration !== 1 && <p className={css.honest}>Heights are drawn {settings.exaggeration} times as large.</p>}
           </div>
           <div>

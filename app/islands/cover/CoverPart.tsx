@@ -9,7 +9,7 @@ import { useTerrain } from '../../store/state';
 import { addLayer, layerPicture, setCover, setLayer, setLayerMask } from '../../store/cover';
 import { MaskCard } from '../work/settings/MaskCard';
 import settings from '../work/settings/Settings.module.css';
-import css from './ExportRoom.module.css';
+import css from './CoverPart.module.css';
 
 type Colour = [number, number, number];
 const hex = (colour: Colour) => `#${colour.map((c) => c.toString(16).padStart(2, '0')).join('')}`;
