@@ -90,7 +90,7 @@ async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
           if (goesOn() && performance.now() - began > 250) set({ working: { step: name, share, keeps } });
         },
         standing: (ground, height) => {
-          if (goesOn() && get().working && !get().standing) showStanding(course, ground, height);
+          if (goesOn() && get().working && !get().standing && mayShow()) showStanding(course, ground, height);
         },
         stage: (stage) => takeStage(stage),
       }),
@@ -113,6 +113,23 @@ async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
   } finally {
     over = true;
   }
+}
+
+/** What drawing takes is taken from the work that is shown, where there is no graphics card: this share of the time at the most. */
+const SHARE_OF_DRAWING = 0.1;
+let drawingCost = 0;
+let shownAt = -Infinity;
+
+/** Milliseconds that a picture of the ground takes to be drawn beside the work. */
+export function tellDrawingCost(milliseconds: number): void {
+  drawingCost = milliseconds;
+}
+
+function mayShow(): boolean {
+  const now = performance.now();
+  if (now - shownAt < drawingCost / SHARE_OF_DRAWING) return false;
+  shownAt = now;
+  return true;
 }
 
 /** Work under way: what the ground looks like so far. */

@@ -9,6 +9,11 @@ import { receiverSchema } from './receiver';
 export const colourSchema = z.tuple([z.int().min(0).max(255), z.int().min(0).max(255), z.int().min(0).max(255)]);
 export type Colour = z.infer<typeof colourSchema>;
 
+/** What a part of the cover is like from near: in the view's light only, never in data. */
+export const GRAINS = { turf: 'Turf', scree: 'Scree', rock: 'Rock', sand: 'Sand', snow: 'Snow', none: 'Smooth' } as const;
+export type Grain = keyof typeof GRAINS;
+const grainSchema = z.enum(Object.keys(GRAINS) as [Grain, ...Grain[]]).optional();
+
 const layerSchema = z.object({
   id: z.string().min(1).max(64),
   name: z.string().min(1).max(80),
@@ -20,6 +25,8 @@ const layerSchema = z.object({
     .default(''),
   pictureSize: z.number().positive().max(100_000).default(64),
   strength: z.number().min(0).max(1).default(1),
+  /** Left out: what the name says. */
+  grain: grainSchema,
   where: whereSchema.default({ masks: [], combine: 'multiply' }),
 });
 export type CoverLayer = z.infer<typeof layerSchema>;
@@ -35,6 +42,8 @@ export const coverSchema = z.object({
     .array(z.object({ at: z.number().min(0).max(1), colour: colourSchema }))
     .min(1)
     .max(16),
+  /** Of the ramp; left out: turf. */
+  grain: grainSchema,
   layers: z.array(layerSchema).max(7).default([]),
 });
 export type Cover = z.infer<typeof coverSchema>;

@@ -7,7 +7,19 @@ export { evaluate, type Evaluation, maskAt, type Stage } from '../course/evaluat
 export { fieldOf } from '../course/field-of';
 export { assetsOfProject, optionalAssetsOfProject, type Project, readProject, writeProject } from '../course/project';
 export { type Receiver } from '../course/receiver';
-export { type Cover, type CoverLayer, coverSchema, mapSchema, type MapSpec, type Order, orderSchema, RAMPS, type Source } from '../course/recipe';
+export {
+  type Cover,
+  type CoverLayer,
+  coverSchema,
+  type Grain,
+  GRAINS,
+  mapSchema,
+  type MapSpec,
+  type Order,
+  orderSchema,
+  RAMPS,
+  type Source,
+} from '../course/recipe';
 export { describeChange, type StageReport } from '../course/report';
 export {
   allUses,

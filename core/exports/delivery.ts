@@ -3,7 +3,17 @@
 import '../zod-jitless';
 
 export { bundle } from '../delivery/bundle';
-export { type CoverOptions, coverWeights, groundColour, packWeights, type Picture, ranks, defaultCover } from '../delivery/maps/cover';
+export {
+  type CoverOptions,
+  coverWeights,
+  grainOfLayer,
+  groundColour,
+  groundColourAndGrain,
+  packWeights,
+  type Picture,
+  ranks,
+  defaultCover,
+} from '../delivery/maps/cover';
 export { deliver, nameBeside } from '../delivery/heights/deliver';
 export { type DeliveryReport, type ReportedFile, proofLines } from '../delivery/report/delivery-report';
 export { encode, type Encoding, quantise } from '../delivery/heights/encode';

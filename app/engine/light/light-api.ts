@@ -1,7 +1,7 @@
 import {
   changedPart,
   defaultCover,
-  groundColour,
+  groundColourAndGrain,
   litWindow,
   pieceOfField,
   renewed,
@@ -15,6 +15,7 @@ import {
 } from '@upland-cast/core';
 import { transfer } from 'comlink';
 import type { LightRequest, Outcome } from '../api';
+import { GRAIN_CODE } from '../../drawing/grain';
 import { coverOptions } from '../export/export-service';
 import { jobs, outcome } from '../jobs';
 import { state, tools } from '../state';
@@ -56,11 +57,16 @@ async function skyOf({ signal }: { signal: AbortSignal }, exaggeration: number):
   return on.sky.shares;
 }
 
-const rgbaOf = (rgb: Uint8Array) => {
-  const rgba = new Uint8Array((4 * rgb.length) / 3).fill(255);
-  for (let i = 0, j = 0; i < rgb.length; j++) for (let c = 0; c < 3; c++) rgba[4 * j + c] = rgb[i++];
+/** Colours with the grain in the fourth byte. */
+async function coloursOf(course: Course, evaluation: Evaluation, job: string): Promise<Uint8Array<ArrayBuffer>> {
+  const { rgb, grain } = await groundColourAndGrain(course, evaluation, course.cover ?? defaultCover(), coverOptions(tools, jobs.begin(job)));
+  const rgba = new Uint8Array(4 * grain.length);
+  for (let i = 0, j = 0; j < grain.length; j++) {
+    for (let c = 0; c < 3; c++) rgba[4 * j + c] = rgb[i++];
+    rgba[4 * j + 3] = GRAIN_CODE * grain[j];
+  }
   return rgba;
-};
+}
 
 export const lightApi = {
   /** The ground whose light is asked for next. Of the same ground only what was changed is found anew. */
@@ -102,8 +108,7 @@ export const lightApi = {
       const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
       const { ground } = full.evaluation;
       const { height, layers, stages } = { ...full.evaluation, ...(stood ? { height: stood.height, layers: stood.layers } : {}) };
-      const rgb = await groundColour(course, { ground, height, layers, stages }, course.cover ?? defaultCover(), coverOptions(tools, jobs.begin('colours')));
-      const rgba = rgbaOf(rgb);
+      const rgba = await coloursOf(course, { ground, height, layers, stages }, 'colours');
       coloured = { rgba: rgba.slice(), field: { ground, height: height.slice() } };
       return rgba;
     });
@@ -125,17 +130,8 @@ export const lightApi = {
       if (!known || !course) return null;
       const { ground } = known.field;
       const before = pieceOfField(known.field, window);
-      const colour = async (field: Field) =>
-        rgbaOf(
-          await groundColour(
-            course,
-            { ...field, layers: {}, stages: [] } satisfies Evaluation,
-            course.cover ?? defaultCover(),
-            coverOptions(tools, jobs.begin('touched')),
-          ),
-        );
-      const own = await colour(before);
-      const now = await colour({ ground: before.ground, height });
+      const own = await coloursOf(course, { ...before, layers: {}, stages: [] }, 'touched');
+      const now = await coloursOf(course, { ground: before.ground, height, layers: {}, stages: [] }, 'touched');
       if (known !== coloured) return null;
       renewed(known.rgba, ground.across, window, own, now, 4, 255);
       for (let row = 0; row < window.down; row++) {

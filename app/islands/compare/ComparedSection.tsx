@@ -54,7 +54,7 @@ export function ComparedSection({ found }: { found: ComparedPicture | null }) {
         },
         scales: {
           x: { ...linearAxis('metres from C to D', 6), min: 0 },
-          d: { ...linearAxis('B − A, m', 6), stack: 's', stackWeight: 1.4, position: 'left', offset: true },
+          d: { ...linearAxis('B − A, m', 6), beginAtZero: true, stack: 's', stackWeight: 1.4, position: 'left', offset: true },
           y: { ...linearAxis('elevation, m', 6), stack: 's', stackWeight: 3 },
         },
       },

@@ -127,7 +127,7 @@ export function ComparedView({
       <div className={`${css.stage} ${beside ? css.beside : ''}`}>
         <div className={css.box}>
           <canvas ref={canvasA} tabIndex={0} aria-label="Ground A" />
-          {(beside || mode === 'wipe' || (mode === 'flip' && !seesB)) && <b className={css.tagA}>A</b>}
+          {found && (beside || mode === 'wipe' || (mode === 'flip' && !seesB)) && <b className={css.tagA}>A</b>}
         </div>
         <div
           className={css.box}
@@ -139,9 +139,9 @@ export function ComparedView({
           }}
         >
           <canvas ref={canvasB} tabIndex={beside ? 0 : -1} aria-label="Ground B" />
-          {(beside || mode === 'wipe' || mode === 'flip') && <b className={css.tagB}>B</b>}
+          {found && (beside || mode === 'wipe' || mode === 'flip') && <b className={css.tagB}>B</b>}
         </div>
-        {mode === 'wipe' && <Wipe at={wipe} onChange={setWipe} />}
+        {mode === 'wipe' && found && <Wipe at={wipe} onChange={setWipe} />}
         {mode === 'outlines' && found && <Outlines found={found} />}
         {mode !== 'outlines' && !beside && found && views && <SectionHandles view={views.a} />}
       </div>

@@ -1,7 +1,7 @@
 import { ArrowUp, Trash2 } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { maskKinds, maskUse, RAMPS, defaultCover, type Course, type CoverLayer } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, ShareRow, SliderRow, TextField } from '../../components/controls';
+import { defaultCover, grainOfLayer, GRAINS, maskKinds, maskUse, RAMPS, type Course, type CoverLayer } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments, Select, ShareRow, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { loadAsset } from '../../storage/assets';
 import { endGesture } from '../../store/history';
@@ -40,6 +40,14 @@ export function CoverPart({ course }: { course: Course }) {
           onDone={endGesture}
         />
       )}
+      <Row label="From near" help="What the ramp is like near the eye. In the view’s light only: no map has it.">
+        <Select
+          label="The ramp from near"
+          value={cover.grain ?? 'turf'}
+          choices={GRAINS}
+          onChange={(grain) => setCover('Grain of the ramp', (c) => void (c.grain = grain))}
+        />
+      </Row>
       <div className={css.stops} aria-label="Colours of the ramp">
         {cover.stops.map((stop, i) => (
           <span key={i}>
@@ -199,6 +207,14 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
           />
         </Row>
       )}
+      <Row label="From near" help="What it is like near the eye. In the view’s light only: no map has it.">
+        <Select
+          label={`${layer.name} from near`}
+          value={grainOfLayer(layer)}
+          choices={GRAINS}
+          onChange={(grain) => setLayer(layer.id, 'Grain of a layer', (l) => void (l.grain = grain))}
+        />
+      </Row>
       <ShareRow
         label="Strength"
         value={layer.strength}

@@ -45,6 +45,8 @@ export class Frames {
   /** Whether the canvas shows a whole picture at rest, of which a part can be drawn anew. */
   private whole = false;
   private readonly coarse = new WebGLRenderTarget(1, 1, { minFilter: LinearFilter, magFilter: LinearFilter });
+  /** Milliseconds that the last whole picture took; 0 where a card draws it beside the page's work. */
+  cost = 0;
   private warmed = false;
   private readonly pixel = new Uint8Array(4);
   private readonly copy = new Scene();
@@ -211,6 +213,7 @@ export class Frames {
     if (this.strip < strips) return this.next();
     this.strip = 0;
     this.whole = true;
+    this.cost = this.took;
     this.strips = Math.min(MOST_STRIPS, Math.max(1, Math.round(this.took / TURN)));
     if (this.again) {
       this.again = false;

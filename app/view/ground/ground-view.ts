@@ -373,6 +373,11 @@ export class GroundView {
     return this.source && this.cameras.screenOf(this.source, east, south, this.options.water);
   }
 
+  /** Milliseconds that a whole picture takes where there is no graphics card; else 0. */
+  get drawingCost(): number {
+    return this.frames.cost;
+  }
+
   /** Bytes that the card holds for this view. */
   get bytes(): number {
     return this.textures.bytes;

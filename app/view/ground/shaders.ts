@@ -1,3 +1,4 @@
+import { GRAIN_CODE } from '../../drawing/grain';
 import { vec3, WATER } from '../../drawing/palette';
 import { DAYLIGHT, GRAIN } from '../light/shaders';
 
@@ -112,27 +113,58 @@ float fromFourSides(vec2 gradient) {
   return sum / whole;
 }
 
+/** The share of each grain near a place: turf, scree, rock, sand, snow; by the cover's rules where they are known, else by slope. */
+void grainsAt(vec3 at, vec2 uv, float steep, out vec4 kinds, out float snow) {
+  float rock = smoothstep(0.10, 0.30, steep);
+  kinds = vec4(1.0 - rock, 0.0, rock, 0.0);
+  snow = 0.0;
+  if (DRAPE == 3) {
+    // Ragged, so that its samples' squares do not show.
+    vec2 away = vec2(valueNoise(at / 2.3), valueNoise(at.zxy / 2.3)) + 0.5 * vec2(valueNoise(at / 0.6), valueNoise(at.zxy / 0.6)) - 0.75;
+    ivec2 place2 = ivec2(clamp(uv * samples + 1.1 * away, vec2(0.0), samples - 1.0));
+    float kind = floor(texelFetch(colours, place2, 0).a * ${(255 / GRAIN_CODE).toFixed(4)} + 0.5);
+    // A colour that says no kind is by slope.
+    if (kind > 5.5) return;
+    kinds = vec4(kind < 0.5 ? 1.0 : 0.0, kind > 0.5 && kind < 1.5 ? 1.0 : 0.0, kind > 1.5 && kind < 2.5 ? 1.0 : 0.0, kind > 2.5 && kind < 3.5 ? 1.0 : 0.0);
+    snow = kind > 3.5 && kind < 4.5 ? 1.0 : 0.0;
+  }
+}
+
 /** What the ground is made of, seen from near: its colour, and how its surface leans. */
 void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, float steep, float pixel) {
-  float rock = smoothstep(0.10, 0.30, steep);
+  vec4 kinds;
+  float snow;
+  grainsAt(at, uv, steep, kinds, snow);
   float coarse = grainOf(at, pixel, 12.0);
   float fine = grainOf(at * vec3(1.0, 1.6, 1.0), pixel, 1.9);
-  float ledges = 0.0;
-  if (rock > 0.0) {
+  float body = kinds.x * (0.55 * coarse + 0.7 * fine) + snow * 0.12 * coarse;
+  float bumpy = kinds.x + kinds.y + kinds.z + 0.5 * kinds.w + 0.3 * snow;
+  WHERE(kinds.z > 0.0) {
     float stack = BEDDED ? textureLod(stacks, place, 0.0).r : 0.0;
     float bed = (h - stack) / 1.7 + 0.6 * coarse;
     float seen = 1.0 - smoothstep(0.4, 1.2, pixel);
-    ledges = seen * (valueNoise(vec3(0.0, bed, 0.0)) - 0.5);
+    float ledges = seen * (valueNoise(vec3(0.0, bed, 0.0)) - 0.5);
     if (BEDDED) ledges += 0.25 * seen * (texture(beds, vec2((h - stack - bedsAt.x) * bedsAt.y, 0.5)).r - 0.5);
+    body += kinds.z * (0.5 * coarse + 0.45 * fine + 0.8 * ledges);
   }
-  float body = mix(0.55 * coarse + 0.7 * fine, 0.5 * coarse + 0.45 * fine + 0.8 * ledges, rock);
+  WHERE(kinds.y > 0.0) {
+    // Stones with dark between them, of a hand's breadth to a metre.
+    float stones = abs(valueNoise(at / 0.9) - 0.5) + 0.6 * abs(valueNoise(at / 0.37 + 7.0) - 0.5);
+    float seen = 1.0 - smoothstep(0.15, 0.6, pixel);
+    body += kinds.y * (0.25 * coarse + 0.3 * fine + seen * (1.5 * stones - 0.55));
+  }
+  WHERE(kinds.w > 0.0) {
+    // Ripples across the slope of the wind, a hand's breadth apart, bent by noise.
+    float wave = sin((at.x * 0.8 + at.z * 0.6) * 21.0 + 9.0 * valueNoise(at / 1.7) + 5.0 * coarse);
+    body += kinds.w * (0.18 * coarse + 0.12 * fine + 0.09 * wave * (1.0 - smoothstep(0.03, 0.12, pixel)));
+  }
   albedo *= clamp(1.0 + 0.85 * body, 0.35, 1.7);
   // Turf and moss between stones.
-  albedo = mix(albedo, albedo * vec3(0.94, 1.05, 0.88), (1.0 - rock) * clamp(2.0 * coarse, 0.0, 1.0));
+  albedo = mix(albedo, albedo * vec3(0.94, 1.05, 0.88), kinds.x * clamp(2.0 * coarse, 0.0, 1.0));
   vec3 lean = vec3(dFdx(body), 0.0, dFdy(body));
   vec3 across = normalize(dFdx(at));
   vec3 along = normalize(dFdy(at));
-  normal = normalize(normal - (across * lean.x + along * lean.z) * (0.25 / max(pixel, 0.02)) * (1.0 - smoothstep(0.6, 2.0, pixel)) * 0.35);
+  normal = normalize(normal - (across * lean.x + along * lean.z) * (0.25 / max(pixel, 0.02)) * (1.0 - smoothstep(0.6, 2.0, pixel)) * 0.35 * bumpy);
 }
 
 /** Under the sun and the sky: what falls on it, with what its surroundings throw back. */

@@ -5,7 +5,7 @@ import { reliefOf } from '../../masks/terrain';
 import { maskWeights, type EvaluateOptions, type Evaluation } from '../../course/evaluate';
 import type { Course } from '../../course/schema';
 import { LINEAR_OF_CODE } from '../../colour';
-import { coverSchema, type Colour, type Cover } from '../../course/recipe';
+import { coverSchema, GRAINS, type Colour, type Cover, type CoverLayer, type Grain } from '../../course/recipe';
 
 /** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
 export const defaultCover = (): Cover =>
@@ -119,10 +119,43 @@ export function ranks(height: Float32Array): Float32Array<ArrayBuffer> {
   return out;
 }
 
+/** The grain of a layer: what it was given, or what its name says. */
+export function grainOfLayer({ grain, name }: Pick<CoverLayer, 'grain' | 'name'>): Grain {
+  if (grain) return grain;
+  const said: [RegExp, Grain][] = [
+    [/crag|rock|cliff|lava|ledge/i, 'rock'],
+    [/scree|gravel|stone|boulder|rubble|till|talus/i, 'scree'],
+    [/sand|dune|beach|silt/i, 'sand'],
+    [/snow|ice|firn/i, 'snow'],
+  ];
+  return said.find(([words]) => words.test(name))?.[1] ?? 'turf';
+}
+
 /** The ground's colour, 8-bit sRGB, three bytes a sample; mixed in linear light (IEC 61966-2-1). */
 export async function groundColour(course: Course, evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<Uint8Array<ArrayBuffer>> {
-  const { ground } = evaluation;
+  return colourOf(await coverWeights(course, evaluation, cover, options), evaluation, cover, options);
+}
+
+/** The same with the grain of what covers most of each sample, by its place in `GRAINS`. */
+export async function groundColourAndGrain(
+  course: Course,
+  evaluation: Evaluation,
+  cover: Cover,
+  options: CoverOptions,
+): Promise<{ rgb: Uint8Array<ArrayBuffer>; grain: Uint8Array<ArrayBuffer> }> {
   const parts = await coverWeights(course, evaluation, cover, options);
+  const kinds = [cover.grain ?? 'turf', ...cover.layers.map(grainOfLayer)].map((kind) => Object.keys(GRAINS).indexOf(kind));
+  const grain = new Uint8Array(evaluation.height.length);
+  for (let i = 0; i < grain.length; i++) {
+    let most = 0;
+    for (let k = 1; k < parts.length; k++) if (parts[k][i] > parts[most][i]) most = k;
+    grain[i] = kinds[most];
+  }
+  return { rgb: await colourOf(parts, evaluation, cover, options), grain };
+}
+
+async function colourOf(parts: Float32Array[], evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<Uint8Array<ArrayBuffer>> {
+  const { ground } = evaluation;
   const values = await rampValues(evaluation, cover, options);
   const stops = [...cover.stops].sort((a, b) => a.at - b.at);
   const table = new Float64Array(3 * 257);

@@ -10,7 +10,7 @@ import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../../store/course';
 import { onRecoloured } from '../../../store/light';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
-import { keepWork, setDrape, setWater, stopWork } from '../../../store/evaluation';
+import { keepWork, setDrape, setWater, stopWork, tellDrawingCost } from '../../../store/evaluation';
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
@@ -57,8 +57,10 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
     }
     view.current.cameras.covered = TOOL_BAR;
     view.current.frameAll();
-    view.current.onFrame = (next) =>
+    view.current.onFrame = (next) => {
+      tellDrawingCost(view.current?.drawingCost ?? 0);
       setAspect((old) => (old && Object.keys(next).every((k) => old[k as keyof Aspect] === next[k as keyof Aspect]) ? old : next));
+    };
     setDrawn(view.current);
     const off = onPatch((patch) => {
       const { mask: painted } = useTerrain.getState();

@@ -1,5 +1,5 @@
 import { Square } from 'lucide-react';
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { bundle, encodeExr, safeName } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, Switch } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
@@ -10,6 +10,7 @@ import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
 import type { CameraPlace } from '../../../view/ground/cameras';
 import type { GroundView, Pass } from '../../../view/ground/ground-view';
+import { film, filmKind, type FilmKind } from '../../../view/ground/film';
 import { along, blurAt, StillCamera, turned, type StillScene, type StillSettings } from '../../../view/ground/still';
 import { StillFrame } from './StillFrame';
 import css from './ViewsPanel.module.css';
@@ -46,16 +47,33 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
   const [frames, setFrames] = useState(1);
   const [kind, setKind] = useState<keyof typeof KINDS>('seen');
   const [way, setWay] = useState<'around' | 'views'>('around');
+  const [asFilm, setAsFilm] = useState(false);
+  const [perSecond, setPerSecond] = useState(25);
+  /** What this browser encodes a film with; null: nothing. */
+  const [encodes, setEncodes] = useState<FilmKind | null>(null);
+  const several = frames > 1;
+  useEffect(() => {
+    let gone = false;
+    if (several)
+      void filmKind(still.width, still.height).then(
+        (found) => !gone && setEncodes(found),
+        () => undefined,
+      );
+    return () => void (gone = true);
+  }, [several, still.width, still.height]);
   const [work, setWork] = useState<number | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const stop = useRef<AbortController | null>(null);
   const set = (part: Partial<StillSettings>) => setStill({ ...still, ...part });
   /** What is photographed; for the frame in the sheet with what is at hand. */
   const sceneOf = async (whole: boolean): Promise<StillScene> => {
+    const { standing } = useTerrain.getState();
     let colours = useTerrain.getState().colours;
     let source = { ground: picture.ground, height: picture.height };
+    // The colours beside the view are those of the whole ground, but for a preview.
+    const known = colours?.length === 4 * picture.height.length && (!whole || (!picture.preview && !standing));
     if (colour !== 'ground') colours = null;
-    else if (whole || colours?.length !== 4 * picture.height.length) {
+    else if (!known) {
       const drape = await engine().mapDrape(course, { kind: 'end' }, { kind: 'colour' }, true);
       if (!drape.ok) throw new Error(drape.sentence);
       colours = drape.value.rgb;
@@ -93,7 +111,13 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
       const placeOf = (k: number) =>
         way === 'views' && course.cameras.length > 1 ? along(course.cameras, k / (frames - 1)) : turned(place, (360 * k) / frames);
       if (frames === 1) download(`${name}-still${title}.${ending}`, await taken(place, setWork), ending === 'png' ? 'image/png' : 'image/x-exr');
-      else {
+      else if (kind === 'seen' && asFilm && encodes) {
+        async function* pictures() {
+          for (let k = 0; k < frames; k++) yield await made.take(placeOf(k), still, (share) => setWork((k + share) / frames), mine.signal);
+        }
+        const one = await film(pictures(), { width: still.width, height: still.height, perSecond, kind: encodes });
+        download(`${name}-${way === 'views' ? 'views' : 'turntable'}.${encodes.ending}`, one, encodes.mediaType);
+      } else {
         const pieces: Uint8Array<ArrayBuffer>[] = [];
         async function* turn() {
           for (let k = 0; k < frames; k++) {
@@ -190,6 +214,23 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
         <Row label="Frames" help="More than one: a whole turn around what is looked at.">
           <NumberField label="Frames" value={frames} min={1} max={720} onChange={(n) => setFrames(Math.round(n))} />
         </Row>
+        {several && kind === 'seen' && (
+          <>
+            <Row label="Written as" help={encodes ? undefined : 'This browser encodes no film: numbered frames are written.'}>
+              <Segments
+                label="Written as"
+                value={asFilm && encodes ? 'film' : 'frames'}
+                choices={{ frames: 'Numbered frames', ...(encodes ? { film: `One film (${encodes.ending})` } : {}) } as Record<'frames' | 'film', string>}
+                onChange={(as) => setAsFilm(as === 'film')}
+              />
+            </Row>
+            {asFilm && encodes && (
+              <Row label="Frames a second">
+                <NumberField label="Frames a second" value={perSecond} min={1} max={120} onChange={setPerSecond} />
+              </Row>
+            )}
+          </>
+        )}
         {fault && <p role="alert">{fault}</p>}
         {work === null ? (
           <Button look="main" onClick={() => void take()}>
