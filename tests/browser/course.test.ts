@@ -97,7 +97,7 @@ describe('the course', () => {
     await page.mouse.move(from.x + 10, from.y + 10);
     await page.mouse.down();
     await page.mouse.move(from.x - 20, from.y - 20, { steps: 4 });
-    await page.mouse.move(to.x + to.width / 2 + 4, to.y + to.height / 2 + 6, { steps: 8 });
+    await page.mouse.move(to.x + to.width / 2 - 8, to.y + to.height / 2 + 6, { steps: 8 });
     await page.mouse.up();
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Scree', 'Bedding']);
     // The join cannot be taken onto the line that it reads.

@@ -156,4 +156,21 @@ describe('odd pairs', () => {
     const none = { ...a, valid: new Uint8Array(a.height.length) };
     await expect(compareFitted(a, none)).rejects.toThrow(/no sample that has a height in both/);
   });
+
+  it('that went through a tone curve on smooth ground are not said to be moved as well', async () => {
+    const ground = makeGround({ width: 1280, depth: 1280, across: 129, down: 129, registration: 'point', sea: 0 });
+    const height = Float32Array.from({ length: 129 * 129 }, (_, i) => {
+      const [east, south] = [10 * (i % 129), 10 * Math.floor(i / 129)];
+      return 120 + 60 * Math.sin(east / 190) * Math.cos(south / 260) + 25 * Math.sin(east / 71 + south / 93) + south / 40;
+    });
+    const { low, high } = bounds({ ground, height });
+    const a = { ground, height };
+    const { findings, fit } = await compareFitted(
+      a,
+      changed(a, (h) => low + (high - low) * srgbFromLinear((h - low) / (high - low), (x, y) => x ** y)),
+    );
+    expect(findings.map(({ kind }) => kind)).toEqual(['tone-curve', 'close']);
+    expect(findings[0].sentence).toContain('sRGB');
+    expect(fit.shift).toEqual({ east: 0, south: 0 });
+  });
 });

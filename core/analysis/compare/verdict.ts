@@ -2,7 +2,7 @@ import type { Field } from '../../field/field';
 import { spacingOf } from '../../field/ground';
 import { fitTo, type Fit } from './fit';
 import { differenceBetween, type Difference } from './measure';
-import { bySize, layOn, type Orientation, type Placement } from './placement';
+import { bySize, groundTurnedBack, layOn, type Orientation, type Placement } from './placement';
 import { relationBetween, type Relation } from './relation';
 
 /** What was found first between two grounds. */
@@ -56,10 +56,22 @@ const metres = (v: number, of: number) => `${Math.abs(v).toFixed(Math.abs(v) >= 
 
 /** Finds how B lies to A, and says it in sentences, what matters most first. */
 export async function compareFitted(a: Field, b: Field, options: { signal?: AbortSignal; metres?: boolean } = {}): Promise<FittedComparison> {
-  const fit = await fitTo(a, b, options);
-  const on = layOn(a.ground, b, snapped(fit, a, b));
+  let fit = await fitTo(a, b, options);
+  let on = layOn(a.ground, b, snapped(fit, a, b));
+  let relation = relationBetween(a, on);
+  if (relation.curve && !fit.cut) {
+    // A line through heights that went through a curve is moved by the curve: where they follow each other better unmoved, nothing was moved.
+    const { orientation } = fit.placement;
+    const unmoved: Fit = {
+      ...fit,
+      placement: { ...fit.placement, ...bySize(a.ground, groundTurnedBack(b.ground, orientation)) },
+      shift: { east: 0, south: 0 },
+    };
+    const there = layOn(a.ground, b, unmoved.placement);
+    const straight = relationBetween(a, there);
+    if (straight.leftOfCurve <= relation.leftOfCurve) [fit, on, relation] = [unmoved, there, straight];
+  }
   const laid = differenceBetween(a, on);
-  const relation = relationBetween(a, on);
   const left = relation.curve ? relation.leftOfCurve : relation.leftOfLine;
   return { fit, relation, laid, left, findings: findingsOf(a, b, fit, relation, laid, left) };
 }
