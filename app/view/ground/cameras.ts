@@ -278,13 +278,14 @@ export class GroundCameras {
     return { x: ((p.x + 1) / 2) * this.canvas.clientWidth, y: ((1 - p.y) / 2) * this.canvas.clientHeight };
   }
 
-  /** What can be seen in a part of the canvas, CSS pixels. */
+  /** What can be seen in a part of the picture, shares of it from its left and top. */
   through({ left, top, right, bottom }: { left: number; top: number; right: number; bottom: number }): Frustum {
-    const { clientWidth, clientHeight } = this.canvas;
-    const part = this.perspective.clone();
-    part.setViewOffset(clientWidth, clientHeight, left, top, right - left, bottom - top);
-    part.updateMatrixWorld();
-    return new Frustum().setFromProjectionMatrix(new Matrix4().multiplyMatrices(part.projectionMatrix, part.matrixWorldInverse));
+    const { perspective } = this;
+    perspective.updateMatrixWorld();
+    // The part of the screen's square becomes all of it.
+    const [x, y] = [1 / (right - left), 1 / (bottom - top)];
+    const part = new Matrix4().set(x, 0, 0, x * (1 - left - right), 0, y, 0, y * (top + bottom - 1), 0, 0, 1, 0, 0, 0, 0, 1);
+    return new Frustum().setFromProjectionMatrix(part.multiply(perspective.projectionMatrix).multiply(perspective.matrixWorldInverse));
   }
 
   /** How a ground is being seen whose heights reach so far. */

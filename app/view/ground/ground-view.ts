@@ -434,6 +434,10 @@ export class GroundView {
       const [from, to] = [strip, strip + 1].map((k) => Math.floor((part.height * k) / strips));
       if (!target) renderer.setScissor(0, from, part.width, to - from);
       this.lookThrough(perspective);
+      // The lens moves what is seen by pixels at the most.
+      const through = strips > 1 ? this.cameras.through({ left: 0, top: 1 - to / part.height - 0.02, right: 1, bottom: 1 - from / part.height + 0.02 }) : null;
+      this.patches.within(this.source!.ground, through);
+      this.walls.geometry.groups = this.wallsSeen(through);
       renderer.render(this.scene, perspective);
       await new Promise((resolve) => setTimeout(resolve));
     }
@@ -489,7 +493,8 @@ export class GroundView {
     if (!this.source) return;
     this.lookThrough(this.cameras.current);
     if (this.options.camera === 'relief') {
-      const through = part && this.cameras.through(part);
+      const { x, y } = this.renderer.getSize(new Vector2());
+      const through = part && this.cameras.through({ left: part.left / x, top: part.top / y, right: part.right / x, bottom: part.bottom / y });
       this.patches.within(this.source.ground, through);
       this.walls.geometry.groups = this.wallsSeen(through);
     }

@@ -42,44 +42,105 @@ function bothKnown({ valid: a }: Field, { valid: b }: Field): Uint8Array | undef
   return a && b ? a.map((v, i) => (v && b[i] ? 1 : 0)) : (a ?? b);
 }
 
-/** Holds B against A, both on A's grid. */
-export function differenceBetween(a: Field, b: Field): Difference {
-  const { ground } = a;
-  const known = bothKnown(a, b);
-  const move = b.ground.datum - ground.datum;
-  let [count, sum, squares, sa, sb, saa, sbb, sab, loss, gain] = [0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
-  let [most, at] = [-1, 0];
-  const { height: ha } = a;
-  const { height: hb } = b;
-  const base = ha[0];
-  for (let i = 0; i < ha.length; i++) {
+/** Places of the sums that are gathered of a pair, and of one side. */
+const PAIR = { count: 0, sum: 1, squares: 2, sa: 3, sb: 4, saa: 5, sbb: 6, sab: 7, sizes: 8, most: 9, at: 10 } as const;
+const ONE = { count: 0, sum: 1, squares: 2, under: 3, lowest: 4, highest: 5 } as const;
+
+/** Adds a run of samples to the sums of a pair. A run at a time: a loop over all of a ground would be compiled in the middle of it, for numbers of any kind. */
+function addPair(to: Float64Array, ha: Float32Array, hb: Float32Array, known: Uint8Array | undefined, from: number, end: number, base: number, move: number): void {
+  let count = 0;
+  let sum = 0;
+  let squares = 0;
+  let sa = 0;
+  let sb = 0;
+  let saa = 0;
+  let sbb = 0;
+  let sab = 0;
+  let sizes = 0;
+  let most = to[PAIR.most];
+  let at = to[PAIR.at];
+  for (let i = from; i < end; i++) {
     if (known !== undefined && known[i] === 0) continue;
     const va = ha[i] - base;
     const vb = hb[i] - base + move;
     const d = vb - va;
     count++;
+    sum += d;
+    squares += d * d;
     sa += va;
     sb += vb;
     saa += va * va;
     sbb += vb * vb;
     sab += va * vb;
-    sum += d;
-    squares += d * d;
     const size = Math.abs(d);
-    gain += size;
+    sizes += size;
     if (size > most) {
       most = size;
       at = i;
     }
   }
-  // What lies higher and lower adds up to the one, and is apart by the other.
-  loss = (gain - sum) / 2;
-  gain = (gain + sum) / 2;
+  to[PAIR.count] += count;
+  to[PAIR.sum] += sum;
+  to[PAIR.squares] += squares;
+  to[PAIR.sa] += sa;
+  to[PAIR.sb] += sb;
+  to[PAIR.saa] += saa;
+  to[PAIR.sbb] += sbb;
+  to[PAIR.sab] += sab;
+  to[PAIR.sizes] += sizes;
+  to[PAIR.most] = most;
+  to[PAIR.at] = at;
+}
+
+function addSizes(to: Uint32Array, ha: Float32Array, hb: Float32Array, known: Uint8Array | undefined, from: number, end: number, move: number, scale: number): void {
+  for (let i = from; i < end; i++) if (known === undefined || known[i] !== 0) to[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
+}
+
+function addOne(to: Float64Array, height: Float32Array, valid: Uint8Array | undefined, from: number, end: number, base: number, sea: number): void {
+  let count = 0;
+  let sum = 0;
+  let squares = 0;
+  let under = 0;
+  let lowest = to[ONE.lowest];
+  let highest = to[ONE.highest];
+  for (let i = from; i < end; i++) {
+    if (valid !== undefined && valid[i] === 0) continue;
+    const h = height[i];
+    const over = h - base;
+    count++;
+    sum += over;
+    squares += over * over;
+    if (h < sea) under++;
+    if (h < lowest) lowest = h;
+    if (h > highest) highest = h;
+  }
+  to[ONE.count] += count;
+  to[ONE.sum] += sum;
+  to[ONE.squares] += squares;
+  to[ONE.under] += under;
+  to[ONE.lowest] = lowest;
+  to[ONE.highest] = highest;
+}
+
+/** Holds B against A, both on A's grid. */
+export function differenceBetween(a: Field, b: Field): Difference {
+  const { ground } = a;
+  const known = bothKnown(a, b);
+  const move = b.ground.datum - ground.datum;
+  const { height: ha } = a;
+  const { height: hb } = b;
+  const base = ha[0];
+  const sums = new Float64Array(11);
+  sums[PAIR.most] = -1;
+  for (let row = 0; row < ground.down; row++) addPair(sums, ha, hb, known, row * ground.across, (row + 1) * ground.across, base, move);
+  const [count, sum, squares, sa, sb, saa, sbb, sab, sizes, most, at] = sums;
   if (count === 0) throw new UplandError('all-no-data', 'There is no sample that has a height in both.');
+  // What lies higher and lower adds up to the one, and is apart by the other.
+  const [loss, gain] = [(sizes - sum) / 2, (sizes + sum) / 2];
   const bins = new Uint32Array(BINS);
   if (most > 0) {
     const scale = (BINS - 1) / most;
-    for (let i = 0; i < ha.length; i++) if (known === undefined || known[i] !== 0) bins[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
+    for (let row = 0; row < ground.down; row++) addSizes(bins, ha, hb, known, row * ground.across, (row + 1) * ground.across, move, scale);
   } else bins[0] = count;
   const percentiles = SHARES.map((share) => {
     let [k, below] = [0, bins[0]];
@@ -107,20 +168,10 @@ export function differenceBetween(a: Field, b: Field): Difference {
 
 /** The numbers of one side. */
 export function numbersOf({ ground, height, valid }: Field): SideNumbers {
-  let [count, sum, squares, under, lowest, highest] = [0, 0, 0, 0, Infinity, -Infinity];
-  const sea = ground.sea - ground.datum;
   const base = height[0];
-  for (let i = 0; i < height.length; i++) {
-    if (valid !== undefined && valid[i] === 0) continue;
-    const h = height[i];
-    const over = h - base;
-    count++;
-    sum += over;
-    squares += over * over;
-    if (h < sea) under++;
-    if (h < lowest) lowest = h;
-    if (h > highest) highest = h;
-  }
+  const sums = Float64Array.of(0, 0, 0, 0, Infinity, -Infinity);
+  for (let row = 0; row < ground.down; row++) addOne(sums, height, valid, row * ground.across, (row + 1) * ground.across, base, ground.sea - ground.datum);
+  const [count, sum, squares, under, lowest, highest] = sums;
   if (count === 0) throw new UplandError('all-no-data', 'No sample of it has a height.');
   const mean = sum / count;
   const { x, y } = spacingOf(ground);
