@@ -7,7 +7,6 @@ export { compareFields } from '../analysis/compare/exact';
 export type { Fit } from '../analysis/compare/fit';
 export { differenceBetween, differenceField, numbersOf, type Difference, type SideNumbers } from '../analysis/compare/measure';
 export { LAID, layOn, readTurnedBack, type Laid, type Orientation, type Placement } from '../analysis/compare/placement';
-export { describeParts, partsOfMesh, type MeshPart, type PartFinding, type PartsReport } from '../analysis/compare/parts';
 export type { Relation } from '../analysis/compare/relation';
 export { compareSides, placementOf, type SidesCompared, usualLaid } from '../analysis/compare/sides';
 export { compareFitted, type ComparisonFinding, type ComparisonMend, type FittedComparison } from '../analysis/compare/verdict';

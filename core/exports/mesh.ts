@@ -16,3 +16,4 @@ export { simplifiedSurface, switchDistance } from '../mesh/surface/simplify';
 export { adaptiveSurface, gridSurface, type MeshSurface } from '../mesh/surface/surface';
 export { changeMeshSettings, meshFormatOf, meshSettings, meshSettingsFor, type MeshSettings, ownSegments } from '../mesh/settings';
 export { exportMesh, type ExportedLevel, memoryOfMesh, modelError, modelOptionsOf, squareSegments, surfaceOf } from '../mesh/export';
+export { describeParts, partsOfMesh, type MeshPart, type PartFinding, type PartsReport } from '../mesh/parts';

@@ -332,6 +332,12 @@ describe('a still', () => {
       if (n === 0) expect(Number(apart)).toBeLessThan(0.001);
       else expect(Number(apart)).toBeGreaterThan(0.02);
     }
+    // The same as one file, where the browser encodes it.
+    await page.getByRole('radio', { name: /^One film \((mp4|webm)\)$/ }).click();
+    const film = readBytes(await download(page, () => page.getByRole('button', { name: 'Take 3 frames' }).click(), 'turn.film'));
+    const [mp4, webm] = [new TextDecoder().decode(film.subarray(4, 8)) === 'ftyp', new DataView(film.buffer, film.byteOffset).getUint32(0) === 0x1a45dfa3];
+    expect(mp4 || webm).toBe(true);
+    expect(film.length).toBeGreaterThan(3_000);
     expect(faults).toEqual([]);
     await context.close();
   });

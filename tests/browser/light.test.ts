@@ -82,4 +82,35 @@ describe('light', () => {
     expect(faults).toEqual([]);
     await context.close();
   });
+
+  it('shows the ground’s colour by rules that are set beside it, and follows a brush with colour and light', async () => {
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address);
+    await fullGround(page);
+    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);
+    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
+    const rules = page.getByRole('region', { name: 'Rules of the ground colour' });
+    const bright = await brightness(page);
+    // Every colour of the ramp nearly black.
+    for (const k of [1, 2, 3, 4]) await rules.getByLabel(`Colour ${k} of the ramp`, { exact: true }).fill('#101010');
+    await expect.poll(() => brightness(page), { timeout: 20_000 }).toBeLessThan(0.75 * bright);
+    await rules.getByText('Scree', { exact: true }).click();
+    const near = rules.getByLabel('Scree from near');
+    expect(await near.inputValue()).toBe('scree');
+    await near.selectOption('sand');
+    expect(await near.inputValue()).toBe('sand');
+    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
+
+    await page.getByRole('button', { name: /^Hand work,/ }).click();
+    const known = await lit(page);
+    const box = (await page.locator(view).boundingBox())!;
+    const [x, y] = [box.x + box.width * 0.5, box.y + box.height * 0.6];
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    for (let k = 0; k < 6; k++) await page.mouse.move(x + 8 * k, y);
+    await page.mouse.up();
+    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(known);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
 });

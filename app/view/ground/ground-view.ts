@@ -84,6 +84,8 @@ interface Ring {
 /** Places along each wall of the block. */
 const WALL_PARTS = 1024;
 const BACKDROP = 0xc4c7c6;
+/** The same at rest where there is no graphics card: still within a pixel. */
+const SOFTWARE_SLACK = 1.35;
 /** How much further off its place than at rest a sample may be drawn while the camera moves. */
 const MOVING_SLACK = 4;
 /** Parts that a still is drawn in where no graphics card stands behind the page. */
@@ -154,7 +156,8 @@ export class GroundView {
     this.shaders = [
       new Shaders(GROUND_VERTEX, GROUND_FRAGMENT, uniforms),
       new Shaders(WALL_VERTEX, WALL_FRAGMENT, uniforms),
-      new Shaders(SKY_VERTEX, SKY_FRAGMENT, { ...uniforms, fromClip: this.fromClip }, { depthTest: false, depthWrite: false }),
+      // Behind all else, and after it: only where nothing stands before it.
+      new Shaders(SKY_VERTEX, SKY_FRAGMENT, { ...uniforms, fromClip: this.fromClip }, { depthWrite: false }),
     ];
     this.ground = new Mesh(this.patches.geometry);
     this.ground.frustumCulled = false;
@@ -547,12 +550,12 @@ export class GroundView {
     geometry.setAttribute('position', new BufferAttribute(Float32Array.of(-1, -1, 0, 3, -1, 0, -1, 3, 0), 3));
     const mesh = new Mesh(geometry);
     mesh.frustumCulled = false;
-    mesh.renderOrder = -1;
+    mesh.renderOrder = 1;
     mesh.visible = false;
     return mesh;
   }
 
-  private choosePatches(rows: number, slack = 1): void {
+  private choosePatches(rows: number, slack = drawnInSoftware() ? SOFTWARE_SLACK : 1): void {
     const { ground } = this.source!;
     const { exaggeration, everySample, camera } = this.options;
     const u = this.textures.uniforms;

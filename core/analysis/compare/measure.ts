@@ -47,7 +47,16 @@ const PAIR = { count: 0, sum: 1, squares: 2, sa: 3, sb: 4, saa: 5, sbb: 6, sab: 
 const ONE = { count: 0, sum: 1, squares: 2, under: 3, lowest: 4, highest: 5 } as const;
 
 /** Adds a run of samples to the sums of a pair. A run at a time: a loop over all of a ground would be compiled in the middle of it, for numbers of any kind. */
-function addPair(to: Float64Array, ha: Float32Array, hb: Float32Array, known: Uint8Array | undefined, from: number, end: number, base: number, move: number): void {
+function addPair(
+  to: Float64Array,
+  ha: Float32Array,
+  hb: Float32Array,
+  known: Uint8Array | undefined,
+  from: number,
+  end: number,
+  base: number,
+  move: number,
+): void {
   let count = 0;
   let sum = 0;
   let squares = 0;
@@ -92,7 +101,16 @@ function addPair(to: Float64Array, ha: Float32Array, hb: Float32Array, known: Ui
   to[PAIR.at] = at;
 }
 
-function addSizes(to: Uint32Array, ha: Float32Array, hb: Float32Array, known: Uint8Array | undefined, from: number, end: number, move: number, scale: number): void {
+function addSizes(
+  to: Uint32Array,
+  ha: Float32Array,
+  hb: Float32Array,
+  known: Uint8Array | undefined,
+  from: number,
+  end: number,
+  move: number,
+  scale: number,
+): void {
   for (let i = from; i < end; i++) if (known === undefined || known[i] !== 0) to[(Math.abs(hb[i] - ha[i] + move) * scale + 0.5) | 0]++;
 }
 

@@ -4,8 +4,8 @@ import { evaluate } from '../../course/evaluate';
 import { makeCourse, stepUse } from '../../course/schema';
 import { maskUse } from '../../course/where';
 import { inlineKernels } from '../../kernels/pool';
-import { coverWeights, groundColour, packWeights, ranks, defaultCover } from './cover';
-import { coverSchema } from '../../course/recipe';
+import { coverWeights, grainOfLayer, groundColour, groundColourAndGrain, packWeights, ranks, defaultCover } from './cover';
+import { coverSchema, GRAINS } from '../../course/recipe';
 
 const kernels = inlineKernels();
 
@@ -27,6 +27,31 @@ describe('the ground’s cover', () => {
       for (let i = 0; i < picture.length; i += 4) if (picture[i] + picture[i + 1] + picture[i + 2] + picture[i + 3] !== full) wrong++;
       expect(wrong).toBe(0);
     }
+  });
+
+  it('knows what each part is like from near: by its name, or as it was given, where it covers most', async () => {
+    expect(['Crag', 'Scree', 'Blown sand', 'Old snow', 'Peat and rushes'].map((name) => grainOfLayer({ name }))).toEqual([
+      'rock',
+      'scree',
+      'sand',
+      'snow',
+      'turf',
+    ]);
+    expect(grainOfLayer({ name: 'Crag', grain: 'none' })).toBe('none');
+    const cover = defaultCover();
+    const [evaluation, parts] = [await whole(), await coverWeights(course, await whole(), cover, { kernels })];
+    const { rgb, grain } = await groundColourAndGrain(course, evaluation, cover, { kernels });
+    expect(rgb).toEqual(await groundColour(course, evaluation, cover, { kernels }));
+    const kinds = Object.keys(GRAINS);
+    const scree = 1 + cover.layers.findIndex(({ id }) => id === 'scree');
+    let counted = 0;
+    for (let i = 0; i < grain.length; i++) {
+      if (!(parts[scree][i] > 0.5)) continue;
+      counted++;
+      expect(kinds[grain[i]]).toBe('scree');
+    }
+    expect(counted).toBeGreaterThan(10);
+    expect(kinds[grain[parts[0].indexOf(Math.max(...parts[0]))]]).toBe('turf');
   });
 
   it('packs two to eight channels, whatever the shares', () => {

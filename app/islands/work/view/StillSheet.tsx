@@ -6,6 +6,7 @@ import { Dialog } from '../../../components/Dialog';
 import { download } from '../../../components/download';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
+import { refreshWater } from '../../../store/evaluation';
 import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
 import type { CameraPlace } from '../../../view/ground/cameras';
@@ -73,12 +74,17 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
     // The colours beside the view are those of the whole ground, but for a preview.
     const known = colours?.length === 4 * picture.height.length && (!whole || (!picture.preview && !standing));
     if (colour !== 'ground') colours = null;
-    else if (!known) {
+    else if (!known && !picture.preview && !standing) {
+      const found = await engine().coverColours(course, null);
+      if (!found.ok) throw new Error(found.sentence);
+      colours = found.value;
+    } else if (!known) {
       const drape = await engine().mapDrape(course, { kind: 'end' }, { kind: 'colour' }, true);
       if (!drape.ok) throw new Error(drape.sentence);
       colours = drape.value.rgb;
       source = { ground: drape.value.ground, height: drape.value.height };
     }
+    if (whole && water && !useTerrain.getState().water) await refreshWater(course);
     const { lowest, highest } = picture.statistics;
     return {
       source,

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest';
-import { groundOf, hills } from '../../../tests/helpers/grounds';
-import { inlineKernels } from '../../kernels/pool';
-import { exportMesh } from '../../mesh/export';
-import { readMeshFiles } from '../../mesh/formats';
-import type { Mesh } from '../../mesh/mesh';
-import { meshSettingsFor } from '../../mesh/settings';
+import { groundOf, hills } from '../../tests/helpers/grounds';
+import { inlineKernels } from '../kernels/pool';
+import { exportMesh } from './export';
+import { readMeshFiles } from './formats';
+import type { Mesh } from './mesh';
+import { meshSettingsFor } from './settings';
 import { describeParts, partsOfMesh } from './parts';
 
 const field = hills(groundOf(129, 129, 8), 3, 60);

@@ -1,6 +1,6 @@
-import type { Field } from '../../field/field';
-import { spacingOf } from '../../field/ground';
-import { faceCount, triangleCount, triangleIndices, type Mesh } from '../../mesh/mesh';
+import type { Field } from '../field/field';
+import { spacingOf } from '../field/ground';
+import { faceCount, triangleCount, triangleIndices, type Mesh } from './mesh';
 
 /** One part of a mesh beside the ground that it came from; metres, from the ground's north-west corner where it could be laid there. */
 export interface MeshPart {
