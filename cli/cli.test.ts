@@ -1,6 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type PartsReport, type SampleType } from '@upland-cast/core';
+import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type LandReport, type PartsReport, type SampleType } from '@upland-cast/core';
 import { groundOf, hills, noiseField } from '../tests/helpers/grounds';
 import { readBytes, save, scratch, uplandCast, uplandJson } from '../tests/helpers/outside';
 
@@ -350,6 +350,15 @@ describe('mesh and press', () => {
     const pressed = uplandJson<Made & { holes: number; overhangs: number }>('press', path('m.ply'), path('p.tif'), '--size', '65x49', '--up', 'y');
     expect(pressed).toMatchObject({ holes: 0, overhangs: 0 });
     expect(uplandJson<{ maxAbs: number }>('compare', path('g.tif'), path('p.tif')).maxAbs).toBeLessThan(1e-3);
+  });
+
+  it('compare measures both sides as land where it is asked for', () => {
+    uplandCast('convert', path('g.tif'), path('half.tif'), '--stretch', '0:30');
+    const { land } = uplandJson<{ land: Record<'a' | 'b', LandReport> }>('compare', path('g.tif'), path('half.tif'), '--land');
+    const alone = uplandJson<LandReport>('measure', path('g.tif'));
+    expect(land.a.slope.q50).toBe(alone.slope.q50);
+    expect(land.b.slope.q50).toBeLessThan(land.a.slope.q50);
+    expect(land.b.eightFold).toBeCloseTo(land.a.eightFold, 2);
   });
 
   it('compare lists the parts of a mesh beside its ground, and says which borders do not meet', () => {

@@ -4,6 +4,7 @@ import {
   compareFields,
   compareSides,
   deliver,
+  describeLand,
   describeParts,
   differenceField,
   formatByName,
@@ -15,12 +16,14 @@ import {
   UplandError,
   type Field,
   type Laid,
+  type LandReport,
   type Meaning,
   type Mesh,
   type PartsReport,
   type SidesCompared,
 } from '@upland-cast/core';
 import { load, loadHeightmap, saveAll } from '../files';
+import { nodeKernels } from '../node-kernels';
 import { oneOf, parseNumber, parseRange } from '../options';
 import { report } from '../report';
 
@@ -33,6 +36,7 @@ interface CompareOptions extends Meaning {
   tolerance?: number;
   difference?: string;
   with?: string[];
+  land?: boolean;
   json?: boolean;
 }
 
@@ -52,6 +56,7 @@ export function compareCommand(): Command {
     .option('--fit', 'find the turn, flip, shift and scale that bring B nearest A')
     .option('--tolerance <m>', 'end with 1 where a sample is further off than this', parseNumber)
     .option('--with <file...>', 'further parts of the mesh that B is')
+    .option('--land', 'measure both as land too: slopes, directions, spectrum')
     .option('--difference <file>', 'write B − A, metres, as heights')
     .option('--json', 'print JSON')
     .addHelpText(
@@ -66,7 +71,8 @@ export function compareCommand(): Command {
       const exact = sameCounts(first, second) || crossed(first, second) ? compareFields(first, second) : null;
       const found = await compareSides(first, second, { laid: options.laid, fit: options.fit ?? true, metres: options.spacing !== undefined });
       if (options.difference) await writeDifference(options.difference, differenceField(first, found.on));
-      const { on: _, fitted, ...numbers } = found;
+      const { on, fitted, ...numbers } = found;
+      const land = options.land ? await landOf(first, on) : undefined;
       const within = options.tolerance === undefined ? undefined : found.between.maxAbs <= options.tolerance;
       const shown = options.laid === undefined && exact;
       report(
@@ -83,12 +89,33 @@ export function compareCommand(): Command {
           ...(fitted ? { fit: fitted.fit, relation: fitted.relation, left: fitted.left, findings: fitted.findings } : {}),
           ...(within === undefined ? {} : { tolerance: options.tolerance, within }),
           ...(parts ? { parts } : {}),
+          ...(land ? { land } : {}),
         },
-        [inWords(found, shown ? exact.maxAbs : found.between.maxAbs, options.tolerance, within), ...(parts ? partsInWords(parts) : [])].join('\n'),
+        [
+          inWords(found, shown ? exact.maxAbs : found.between.maxAbs, options.tolerance, within),
+          ...(parts ? partsInWords(parts) : []),
+          ...(land ? landInWords(land) : []),
+        ].join('\n'),
       );
       if (within === false) process.exitCode = 1;
     });
 }
+
+/** Both as land, B at A's samples. */
+async function landOf(a: Field, b: Field): Promise<{ a: LandReport; b: LandReport }> {
+  const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
+  try {
+    return { a: await describeLand(kernels, a), b: await describeLand(kernels, b) };
+  } finally {
+    kernels.close();
+  }
+}
+
+const landInWords = (land: { a: LandReport; b: LandReport }): string[] =>
+  (['a', 'b'] as const).map((side) => {
+    const { slope, eightFold, fourFold, spectrum } = land[side];
+    return `${side.toUpperCase()} as land: half under ${slope.q50.toFixed(1)}°, one in twenty over ${slope.q95.toFixed(1)}°; eight-fold ${eightFold.toFixed(3)}, four-fold ${fourFold.toFixed(3)}; spectrum ${spectrum.large.toFixed(2)} and ${spectrum.small.toFixed(2)}.`;
+  });
 
 const sameCounts = (a: Field, b: Field) => a.ground.across === b.ground.across && a.ground.down === b.ground.down;
 const crossed = (a: Field, b: Field) => a.ground.across === b.ground.down && a.ground.down === b.ground.across;

@@ -89,9 +89,10 @@ export function CompareRoom() {
     if (areMesh(files)) void takeSideMesh(side, files);
     else setChoosing({ side, files: files.slice(0, 1).map((file) => ({ name: file.name, file })) });
   };
-  const writeSheet = (kind: 'html' | 'json') => {
+  const writeSheet = async (kind: 'html' | 'json') => {
     if (!found) return;
-    const { text, type } = sheetOf(course, comparison, found, tolerance, kind);
+    const land = await engine().compareLand(found.id);
+    const { text, type } = sheetOf(course, comparison, found, land.ok ? land.value : null, tolerance, kind);
     download(`${safeName(course.name)}-comparison.${kind}`, new TextEncoder().encode(text), type);
   };
   const set = (side: 'a' | 'b') => (to: Compared) => setComparison({ [side]: to });
@@ -178,10 +179,10 @@ export function CompareRoom() {
             ))}
           </ul>
           <div className={css.files}>
-            <Button disabled={!found} onClick={() => writeSheet('html')}>
+            <Button disabled={!found} onClick={() => void writeSheet('html')}>
               <Download size={13} /> Sheet
             </Button>
-            <Button disabled={!found} onClick={() => writeSheet('json')}>
+            <Button disabled={!found} onClick={() => void writeSheet('json')}>
               <Download size={13} /> Sheet, JSON
             </Button>
             <Button disabled={!found} onClick={() => void writeDifference()}>

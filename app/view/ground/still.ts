@@ -1,4 +1,4 @@
-import { LINEAR_OF_CODE, srgbFromLinear } from '@upland-cast/core';
+import { LINEAR_OF_CODE, srgbFromLinear, type Rock } from '@upland-cast/core';
 import type { CameraPlace } from './cameras';
 import { GroundView, type Pass, type ViewOptions } from './ground-view';
 import type { HeightSource } from './pick';
@@ -29,6 +29,8 @@ export interface StillScene {
   lights: Uint8Array<ArrayBuffer> | null;
   /** Colours of the ground's samples, four bytes each. */
   colours: Uint8Array<ArrayBuffer> | null;
+  /** The rock that the block's walls are cut through, and that near ground shows; null: alike everywhere. */
+  rock: Rock | null;
   /** Water on the ground's samples, as the view has it; null: the sea alone. */
   water: Float32Array<ArrayBuffer> | null;
 }
@@ -106,6 +108,7 @@ export class StillCamera {
     this.view.setGround(scene.source, scene.range, scene.errors);
     this.view.setColours(scene.colours);
     this.view.setWater(scene.water);
+    this.view.setRock(scene.rock);
     this.view.setOptions({ ...scene.options, camera: 'relief', sculpting: false });
     this.view.setLights(scene.lights);
   }

@@ -206,19 +206,28 @@ export function numbersOf({ ground, height, valid }: Field): SideNumbers {
 
 /** The square of the steepest rise from a sample to its neighbours east and south. */
 function steepestOf(height: Float32Array, valid: Uint8Array | undefined, across: number, down: number, x: number, y: number): number {
-  const [perX, perY] = [1 / (x * x), 1 / (y * y)];
   let steepest = 0;
-  for (let row = 0; row + 1 < down; row++) {
-    const from = row * across;
-    let here = height[from];
-    for (let i = from; i < from + across - 1; i++) {
-      const east = height[i + 1];
-      const dx = east - here;
-      const dy = height[i + across] - here;
-      const g = dx * dx * perX + dy * dy * perY;
-      here = east;
-      if (g > steepest && (valid === undefined || (valid[i] && valid[i + 1] && valid[i + across]))) steepest = g;
-    }
+  for (let row = 0; row + 1 < down; row++) steepest = steepestInRow(height, valid, row * across, across, 1 / (x * x), 1 / (y * y), steepest);
+  return steepest;
+}
+
+function steepestInRow(
+  height: Float32Array,
+  valid: Uint8Array | undefined,
+  from: number,
+  across: number,
+  perX: number,
+  perY: number,
+  steepest: number,
+): number {
+  let here = height[from];
+  for (let i = from; i < from + across - 1; i++) {
+    const east = height[i + 1];
+    const dx = east - here;
+    const dy = height[i + across] - here;
+    const g = dx * dx * perX + dy * dy * perY;
+    here = east;
+    if (g > steepest && (valid === undefined || (valid[i] && valid[i + 1] && valid[i + across]))) steepest = g;
   }
   return steepest;
 }

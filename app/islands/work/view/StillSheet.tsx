@@ -93,6 +93,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
       errors: picture.patchErrors ?? null,
       lights: settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight }) : null,
       colours,
+      rock: course.rock ?? null,
       water: water ? useTerrain.getState().water : null,
     };
   };
