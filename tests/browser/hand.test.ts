@@ -349,11 +349,20 @@ describe('the view', () => {
         for (let i = 0; i < a.length; i += 4) if (Math.abs(a[i] - b[i]) + Math.abs(a[i + 1] - b[i + 1]) + Math.abs(a[i + 2] - b[i + 2]) > 24) differ++;
         return differ / (a.length / 4);
       }, other);
+    /** The picture when light and colours are there and nothing is drawn any more. */
+    const atRest = async () => {
+      await page.waitForFunction(() => Number(document.querySelector<HTMLElement>('canvas[data-lit]')?.dataset.lit) > 0, undefined, { timeout: 30_000 });
+      for (let seen = await picture(), tries = 0; ; tries++) {
+        await page.waitForTimeout(1500);
+        const now = await picture();
+        if (now === seen || tries > 20) return now;
+        seen = now;
+      }
+    };
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     await page.getByRole('button', { name: 'west', exact: true }).click();
     await page.getByRole('button', { name: 'Keep this view' }).click();
-    await page.waitForTimeout(1500);
-    const west = await picture();
+    const west = await atRest();
     await page.reload();
     await fullGround(page);
     await page.getByRole('button', { name: 'Views', exact: true }).click();
@@ -364,8 +373,7 @@ describe('the view', () => {
     // On foot the soft ground by the water hardly changes in a second.
     await page.getByRole('radio', { name: 'Ride' }).click();
     await page.locator('canvas[data-ground]').focus();
-    await page.waitForTimeout(2000);
-    const stood = await picture();
+    const stood = await atRest();
     expect(await apart(west)).toBeGreaterThan(0.1);
     await page.keyboard.down('KeyW');
     await page.waitForTimeout(1500);

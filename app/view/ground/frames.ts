@@ -92,6 +92,19 @@ export class Frames {
     if (!this.pending) this.next();
   }
 
+  /** What there is to see is not whole yet: for so many milliseconds at the most it is drawn as what moves. */
+  coarseFor(milliseconds: number): void {
+    if (!this.software) return this.ask();
+    this.move();
+    this.movedAt += milliseconds - REST;
+  }
+
+  /** It is whole now. */
+  settle(): void {
+    this.movedAt = -Infinity;
+    this.ask();
+  }
+
   /** Only a part of the picture is seen otherwise. */
   touch(box: Box | null): void {
     if (!this.software || !box || !this.whole || this.strip > 0 || (this.asked && !this.part)) return this.ask();
@@ -165,11 +178,11 @@ export class Frames {
     this.scene.done();
     const took = this.since(began);
     // The next movement may come only now that the page answers again.
-    this.movedAt = performance.now();
+    this.movedAt = Math.max(this.movedAt, performance.now());
     if (took > 1.5 * TURN) this.factor = Math.min(COARSE.most, this.factor + 0.5);
     else if (took < TURN / 2) this.factor = Math.max(COARSE.least, this.factor - 0.25);
     clearTimeout(this.resting);
-    this.resting = setTimeout(() => this.ask(), REST + 10);
+    this.resting = setTimeout(() => this.ask(), this.movedAt + REST + 10 - performance.now());
   }
 
   private paintPart({ left, top, right, bottom }: Box): void {

@@ -81,6 +81,8 @@ interface Ring {
   radius: number;
 }
 
+/** Milliseconds within which the light on a new ground is there, as a rule. */
+const LIGHT_COMES = 1100;
 /** Places along each wall of the block. */
 const WALL_PARTS = 1024;
 const BACKDROP = 0xc4c7c6;
@@ -208,6 +210,8 @@ export class GroundView {
     u.floorLevel.value = base - ground.datum - Math.max(ground.width, ground.depth) * 0.025;
     u.skirt.value = Math.max(ground.width, ground.depth) / 60;
     this.setOptions(this.options);
+    // Light comes soon after a ground that has none yet.
+    if (this.shading.day && !u.lights.value) this.frames.coarseFor(LIGHT_COMES);
   }
 
   /** Uploads only the samples that a stroke changed. */
@@ -388,8 +392,10 @@ export class GroundView {
 
   /** The shares of sky and sun that the samples see, a byte each; null: not known. */
   setLights(shares: Uint8Array<ArrayBuffer> | null): void {
+    const first = shares && !this.textures.uniforms.lights.value;
     this.textures.setLights(shares);
-    this.redraw();
+    if (first) this.frames.settle();
+    else this.redraw();
   }
 
   private pointSun(degrees: number): void {
