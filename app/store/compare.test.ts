@@ -16,6 +16,8 @@ vi.mock('../storage/assets', () => ({
 }));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
 
+// Files share their modules: those that another file's stand-ins were given to are read anew.
+vi.resetModules();
 const { makeCourse, makeTributary, stepUse } = await import('@upland-cast/core');
 const { groundOf } = await import('../../tests/helpers/grounds');
 const compare = await import('./compare');
