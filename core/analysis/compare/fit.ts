@@ -114,20 +114,40 @@ function reduce({ ground, height, valid }: Field, factor: number): Reduced {
   const out = new Float64Array(across * down);
   const known = new Float64Array(across * down);
   for (let row = 0; row < down * factor && row < ground.down; row++) {
-    const to = Math.floor(row / factor) * across;
-    for (let column = 0; column < across * factor && column < ground.across; column++) {
-      const i = row * ground.across + column;
-      if (valid && !valid[i]) continue;
-      const j = to + Math.floor(column / factor);
-      out[j] += height[i];
-      known[j]++;
-    }
+    addRow(height, valid, row * ground.across, ground.across, factor, out, known, Math.floor(row / factor) * across, across);
   }
   for (let j = 0; j < out.length; j++) {
     if (known[j] > 0) out[j] /= known[j];
     known[j] /= factor * factor;
   }
   return { across, down, factor, height: out, known };
+}
+
+/** Adds a row of samples to the squares that it lies in. */
+function addRow(
+  height: Float32Array,
+  valid: Uint8Array | undefined,
+  from: number,
+  long: number,
+  factor: number,
+  out: Float64Array,
+  known: Float64Array,
+  to: number,
+  across: number,
+): void {
+  for (let j = 0; j < across; j++) {
+    const begin = j * factor;
+    const end = Math.min(long, begin + factor);
+    let sum = 0;
+    let count = 0;
+    for (let i = from + begin; i < from + end; i++) {
+      if (valid !== undefined && valid[i] === 0) continue;
+      sum += height[i];
+      count++;
+    }
+    out[to + j] += sum;
+    known[to + j] += count;
+  }
 }
 
 /** Smoothed by a sample or so: else noise would be least, and so fit best, half way between samples, where interpolation softens it. */
