@@ -6,7 +6,7 @@ import css from './ViewPanel.module.css';
 export function CoverPanel() {
   const course = useTerrain((s) => s.course)!;
   return (
-    <section className={css.panel} aria-label="Rules of the ground colour">
+    <section className={css.overReadout} aria-label="Rules of the ground colour">
       <CoverPart course={course} />
     </section>
   );
