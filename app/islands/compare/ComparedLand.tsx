@@ -9,6 +9,7 @@ import { useEngineQuery } from '../../components/use-engine-query';
 import { engine } from '../../engine/client';
 import type { ComparedPicture } from '../../engine/api';
 import { useTerrain } from '../../store/state';
+import { SidesTable } from './SidesTable';
 import css from './CompareRoom.module.css';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, LogarithmicScale, Tooltip);
@@ -41,26 +42,7 @@ function Both({ a, b }: { a: LandReport; b: LandReport }) {
   ];
   return (
     <>
-      <table className={css.numbers}>
-        <thead>
-          <tr>
-            <th scope="col">
-              <span className="only-read">Figure</span>
-            </th>
-            <th scope="col">A</th>
-            <th scope="col">B</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map(([name, of]) => (
-            <tr key={name}>
-              <th scope="row">{name}</th>
-              <td className="number">{of(a)}</td>
-              <td className="number">{of(b)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <SidesTable rows={rows.map(([name, of]) => [name, of(a), of(b)])} />
       <LandChart a={a} b={b} />
     </>
   );

@@ -1,7 +1,7 @@
 import { Facts, Part } from '../../components/Facts';
 import { figure } from '../../components/format';
 import type { ComparedPicture } from '../../engine/api';
-import css from './CompareRoom.module.css';
+import { SidesTable } from './SidesTable';
 
 const volume = (cubicMetres: number) => (cubicMetres >= 1e6 ? `${figure(cubicMetres / 1e9, 4)} km³` : `${figure(cubicMetres, 0)} m³`);
 const metres = (v: number) => `${figure(v, Math.abs(v) < 1 ? 3 : Math.abs(v) < 100 ? 2 : 1)} m`;
@@ -21,26 +21,7 @@ export function Numbers({ found, tolerance }: { found: ComparedPicture; toleranc
   return (
     <>
       <Part title="Numbers">
-        <table className={css.numbers}>
-          <thead>
-            <tr>
-              <th scope="col">
-                <span className="only-read">Figure</span>
-              </th>
-              <th scope="col">A</th>
-              <th scope="col">B</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map(([name, va, vb]) => (
-              <tr key={name}>
-                <th scope="row">{name}</th>
-                <td className="number">{va}</td>
-                <td className="number">{vb}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <SidesTable rows={rows} />
       </Part>
       <Part title="Between them, B − A">
         <Facts
