@@ -1,4 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
+import type { Compared } from '@upland-cast/core';
 
 // Storage and engine are tried in the browser tests.
 vi.mock('../engine/client', () => ({ onEngineEnd: () => undefined, engine: () => ({}), listening: (l: unknown) => l }));
@@ -9,6 +10,7 @@ const rows = {
 vi.mock('../storage/db', () => ({ db: { marks: rows, saves: rows, terrains: rows } }));
 vi.mock('../storage/assets', () => ({
   unstoredCount: async () => 0,
+  keepAsset: async (bytes: Uint8Array) => `a${bytes.length}`.padEnd(64, '0'),
   loadAsset: async (sha: string) => {
     if (sha[0] !== 'a') throw new Error('gone');
     return Uint8Array.of(7);
@@ -61,11 +63,15 @@ describe('the sides of a comparison', () => {
     compare.compareStep('b');
     expect(location.hash).toBe('#compare');
     expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'a' }, b: { kind: 'step', id: 'b' } });
+    // A step that is off finds what is found where it stands; the first of a line finds nothing, and changes nothing.
+    compare.compareStep('c');
+    expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'b' }, b: { kind: 'step', id: 'c' } });
+    const before = get().course!.comparison;
     compare.compareStep('crag');
-    expect(get().course!.comparison).toMatchObject({ a: { kind: 'step', id: 'crag' }, b: { kind: 'step', id: 'crag' } });
+    expect(get().course!.comparison).toBe(before);
   });
 
-  it('come from a course, a step, or a file of this visit; what is gone says so', async () => {
+  it('come from a course, a step, or a file; what is gone says so', async () => {
     const now = get().course!;
     expect(await compare.sourceOf({ kind: 'now' }, now, 't')).toEqual({ kind: 'course', course: now });
     expect(await compare.sourceOf({ kind: 'tributary', id: 'crags' }, now, 't')).toMatchObject({ kind: 'step', id: 'crag' });
@@ -76,9 +82,9 @@ describe('the sides of a comparison', () => {
     expect(await compare.sourceOf({ kind: 'terrain', id: 'other' }, now, 't')).toMatch(/not in this browser/);
     expect(await compare.sourceOf({ kind: 'file', name: 'x.tif' }, now, 't')).toMatch(/choose it again/);
     await compare.takeSideMesh('b', [new File([Uint8Array.of(1, 2)], 'x.obj'), new File([Uint8Array.of(3)], 'y.obj')]);
-    expect(get().course!.comparison!.b).toEqual({ kind: 'file', name: 'x.obj and 1 more' });
-    const mesh = await compare.sourceOf({ kind: 'file', name: 'x.obj and 1 more', scale: 2 }, now, 't');
-    expect(mesh).toMatchObject({ kind: 'mesh', files: [{ name: 'x.obj' }, { name: 'y.obj' }], scale: 2, lift: 0 });
+    const mesh = get().course!.comparison!.b as Extract<Compared, { kind: 'file' }>;
+    expect(mesh).toMatchObject({ kind: 'file', name: 'x.obj and 1 more', mesh: [{ name: 'x.obj' }, { name: 'y.obj' }] });
+    expect(await compare.sourceOf({ ...mesh, scale: 2 }, now, 't')).toMatchObject({ kind: 'mesh', files: [{ name: 'x.obj' }, { name: 'y.obj' }], scale: 2, lift: 0 });
     const sha = 'a'.repeat(64);
     compare.takeSideHeights('a', 'x.tif', sha, { flip: 'rows' });
     const side = get().course!.comparison!.a;

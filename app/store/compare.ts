@@ -1,7 +1,7 @@
 import { courseWithSeeds, type AssetReading, type Compared, type Comparison, type Course, type MisreadSettings, type StepUse } from '@upland-cast/core';
 import type { SideSource } from '../engine/api';
 import { engine } from '../engine/client';
-import { loadAsset } from '../storage/assets';
+import { keepAsset, loadAsset } from '../storage/assets';
 import { db } from '../storage/db';
 import { marksOf } from './keeping';
 import { amend } from './history';
@@ -15,9 +15,6 @@ export function comparisonOf(course: Course): Comparison {
   const before = course.stem.filter((use) => use.on).at(-2);
   return { name: '', a: before ? { kind: 'step', id: before.id } : { kind: 'now' }, b: { kind: 'now' }, laid: 'usual' };
 }
-
-/** Meshes that were chosen as a side in this tab, by name. */
-const meshes = new Map<string, { name: string; bytes: Uint8Array<ArrayBuffer> }[]>();
 
 export function setComparison(part: Partial<Comparison>): void {
   amend((course) => {
@@ -38,30 +35,35 @@ export function compareWith(a: Compared, b: Compared = { kind: 'now' }): void {
   location.hash = '#compare';
 }
 
-/** Compares a step with what it found. */
-export function compareStep(id: string): void {
-  const { course } = get();
-  if (!course) return;
-  const line = [course.stem, ...course.tributaries.map(({ steps }) => steps)].find((steps) => steps.some((use) => use.id === id));
-  const at = line?.findIndex((use) => use.id === id) ?? -1;
-  const before = line
-    ?.slice(0, at)
+/** The step whose ground a step finds: the last one that is on before it in its line. */
+export function stepBefore(course: Course, id: string): StepUse | undefined {
+  const line = [course.stem, ...course.tributaries.map(({ steps }) => steps)].find((steps) => steps.some((use) => use.id === id)) ?? [];
+  return line
+    .slice(
+      0,
+      line.findIndex((use) => use.id === id),
+    )
     .filter((use) => use.on)
     .at(-1);
-  compareWith(before ? { kind: 'step', id: before.id } : { kind: 'step', id }, { kind: 'step', id });
+}
+
+/** Compares a step with what it found; the first of a line found level ground, and is compared with nothing. */
+export function compareStep(id: string): void {
+  const before = stepBefore(get().course!, id);
+  if (before) compareWith({ kind: 'step', id: before.id }, { kind: 'step', id });
 }
 
 const MESH = /\.(obj|ply|stl|glb|gltf)$/i;
 
-/** Whether files are a mesh, which stands by its name for this visit, or heights, which go through the reading sheet. */
+/** Whether files are a mesh, or heights, which go through the reading sheet. */
 export const areMesh = (chosen: readonly File[]): boolean => chosen.some(({ name }) => MESH.test(name));
 
 /** A mesh in one file or in parts, as a side. */
 export async function takeSideMesh(side: 'a' | 'b', chosen: readonly File[]): Promise<void> {
-  const read = await Promise.all(chosen.map(async (file) => ({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) })));
-  const name = read.find((file) => MESH.test(file.name))!.name + (read.length > 1 ? ` and ${read.length - 1} more` : '');
-  meshes.set(name, read);
-  setComparison({ [side]: { kind: 'file', name } });
+  const mesh: { name: string; sha: string }[] = [];
+  for (const file of chosen) mesh.push({ name: file.name.slice(0, 300), sha: await keepAsset(new Uint8Array(await file.arrayBuffer())) });
+  const first = mesh.find((file) => MESH.test(file.name)) ?? mesh[0];
+  setComparison({ [side]: { kind: 'file', name: first.name + (mesh.length > 1 ? ` and ${mesh.length - 1} more` : ''), mesh } });
 }
 
 /** Heights as a side: an asset that was kept, as it was settled how it is read. */
@@ -150,14 +152,17 @@ export async function sourceOf(side: Compared, course: Course, terrain: string):
   }
 }
 
-async function sourceOfFile({ name, sha, reading = {}, steps = [], scale = 1, lift = 0 }: Extract<Compared, { kind: 'file' }>): Promise<SideSource | string> {
-  if (!sha) {
-    const files = meshes.get(name);
-    return files ? { kind: 'mesh', files, scale, lift } : `The mesh ${name} was chosen in another visit: choose it again.`;
-  }
+type FileSide = Extract<Compared, { kind: 'file' }>;
+
+async function sourceOfFile({ name, sha, mesh, reading = {}, steps = [], scale = 1, lift = 0 }: FileSide): Promise<SideSource | string> {
   try {
-    return { kind: 'file', name, bytes: await loadAsset(sha), reading, steps, scale, lift };
+    if (mesh) {
+      const files = await Promise.all(mesh.map(async (file) => ({ name: file.name, bytes: await loadAsset(file.sha) })));
+      return { kind: 'mesh', files, scale, lift };
+    }
+    if (sha) return { kind: 'file', name, bytes: await loadAsset(sha), reading, steps, scale, lift };
   } catch {
-    return `The file ${name} is not in this browser any more: choose it again.`;
+    // Said below.
   }
+  return `The file ${name} is not in this browser any more: choose it again.`;
 }

@@ -1,4 +1,4 @@
-import { courseWithSeeds, parseCourse, rollCourse, seedsOf, sentenceOf, type Course } from '@upland-cast/core';
+import { courseWithSeeds, parseCourse, rollCourse, seedsOf, sentenceOf, type Course, type Ground } from '@upland-cast/core';
 import { engine } from '../engine/client';
 import { db, type MarkRow } from '../storage/db';
 import { setParam } from './course';
@@ -189,7 +189,7 @@ settled.add((course) => {
 
 // The section's line.
 
-export function setSection(from: { east: number; south: number }, to: { east: number; south: number }): void {
+export function setSection(from: Place, to: Place): void {
   amend((course) => void (course.section = { from, to }));
 }
 
@@ -197,6 +197,19 @@ export function setSection(from: { east: number; south: number }, to: { east: nu
 export function sectionOf(course: Course): NonNullable<Course['section']> {
   const { width, depth } = course.ground;
   return course.section ?? { from: { east: width * 0.08, south: depth * 0.5 }, to: { east: width * 0.92, south: depth * 0.5 } };
+}
+
+interface Place {
+  east: number;
+  south: number;
+}
+
+/** The same line over a ground of another size, so that it crosses it as it crosses the terrain's; and a place of that ground on the terrain's. */
+export function sectionOver(course: Course, { width, depth }: Ground) {
+  const { from, to } = sectionOf(course);
+  const [x, y] = [width / course.ground.width, depth / course.ground.depth];
+  const over = ({ east, south }: Place) => ({ east: east * x, south: south * y });
+  return { from: over(from), to: over(to), back: ({ east, south }: Place) => ({ east: east / x, south: south / y }) };
 }
 
 // Views that are kept.

@@ -59,11 +59,12 @@ export const tributarySchema = looseObject(
 );
 export type Tributary = z.infer<typeof tributarySchema>;
 
+const assetName = z.string().regex(/^[0-9a-f]{64}$/);
 const place = z.object({ east: z.number(), south: z.number() });
 
 /**
- * One side of a comparison. A heightmap is an asset, read as it was settled, with the steps that mend it; it is no part of the terrain. A mesh
- * stands by its name alone.
+ * One side of a comparison. A heightmap is an asset, read as it was settled, with the steps that mend it; a mesh is one or several. They are no
+ * part of the terrain.
  */
 const comparedSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('now') }),
@@ -77,9 +78,11 @@ const comparedSchema = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('file'),
     name: z.string().max(300),
-    sha: z
-      .string()
-      .regex(/^[0-9a-f]{64}$/)
+    sha: assetName.optional(),
+    /** The files of a mesh, by their names and their assets'. */
+    mesh: z
+      .array(z.object({ name: z.string().max(300), sha: assetName }))
+      .max(4096)
       .optional(),
     reading: assetReadingSchema.optional(),
     steps: z.array(stepUseSchema).max(12).optional(),
@@ -110,7 +113,7 @@ export const courseSchema = looseObject(
     tributaries: z.array(tributarySchema).max(100).default([]),
     /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
     assets: z
-      .record(z.string().regex(/^[0-9a-f]{64}$/), z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
+      .record(assetName, z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
       .default({}),
     /** Every seed that a source has had, by the step's id, oldest first. */
     rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),

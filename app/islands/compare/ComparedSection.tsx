@@ -3,7 +3,7 @@ import { useEffect, useRef } from 'react';
 import { linearAxis, tokenColour } from '../../components/chart';
 import { figure } from '../../components/format';
 import type { ComparedPicture } from '../../engine/api';
-import { sectionOf } from '../../store/keeping';
+import { sectionOver } from '../../store/keeping';
 import { useTerrain } from '../../store/state';
 import { heightAt } from '../../view/ground/pick';
 import css from './CompareRoom.module.css';
@@ -18,7 +18,7 @@ export function ComparedSection({ found }: { found: ComparedPicture | null }) {
   const chart = useRef<Chart<'line', { x: number; y: number }[]> | null>(null);
   const course = useTerrain((s) => s.course)!;
   const sheet = useTerrain((s) => s.sheet);
-  const { from, to } = sectionOf(course);
+  const { from, to } = sectionOver(course, found?.ground ?? course.ground);
   const length = Math.hypot(to.east - from.east, to.south - from.south);
   useEffect(() => {
     const line = (label: string, of: string, more: object = {}) => ({

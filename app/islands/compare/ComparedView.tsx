@@ -143,7 +143,7 @@ export function ComparedView({
         </div>
         {mode === 'wipe' && found && <Wipe at={wipe} onChange={setWipe} />}
         {mode === 'outlines' && found && <Outlines found={found} />}
-        {mode !== 'outlines' && !beside && found && views && <SectionHandles view={views.a} />}
+        {mode !== 'outlines' && !beside && found && views && <SectionHandles view={views.a} ground={found.ground} />}
       </div>
       <div className={css.bar}>
         <Segments label="Way to look" value={mode} choices={MODES} onChange={setMode} />

@@ -1,11 +1,12 @@
 import { useEffect, useState } from 'react';
-import { sectionOf, setSection } from '../../store/keeping';
+import type { Ground } from '@upland-cast/core';
+import { sectionOver, setSection } from '../../store/keeping';
 import { useTerrain } from '../../store/state';
 import type { GroundView } from '../../view/ground/ground-view';
 import css from './ComparedView.module.css';
 
-/** The section's line over the view, its ends to be dragged. */
-export function SectionHandles({ view }: { view: GroundView }) {
+/** The section's line over the view of a ground, its ends to be dragged. */
+export function SectionHandles({ view, ground }: { view: GroundView; ground: Ground }) {
   const course = useTerrain((s) => s.course)!;
   const readOnly = useTerrain((s) => s.readOnly);
   const [, setFrame] = useState(0);
@@ -14,12 +15,12 @@ export function SectionHandles({ view }: { view: GroundView }) {
     view.overlays.add(moved);
     return () => void view.overlays.delete(moved);
   }, [view]);
-  const { from, to } = sectionOf(course);
+  const { from, to, back } = sectionOver(course, ground);
   const [a, b] = [view.screenOf(from.east, from.south), view.screenOf(to.east, to.south)];
   if (!a || !b) return null;
-  const { width, depth } = course.ground;
+  const { width, depth } = ground;
   const kept = ({ east, south }: { east: number; south: number }) => ({ east: Math.min(width, Math.max(0, east)), south: Math.min(depth, Math.max(0, south)) });
-  const put = (end: 'from' | 'to', place: { east: number; south: number }) => setSection(end === 'from' ? kept(place) : from, end === 'to' ? kept(place) : to);
+  const put = (end: 'from' | 'to', place: { east: number; south: number }) => setSection(back(end === 'from' ? kept(place) : from), back(end === 'to' ? kept(place) : to));
   return (
     <svg className={css.handles} aria-label="Section line">
       <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} />

@@ -144,7 +144,12 @@ describe('odd pairs', () => {
     const dot: Field = { ground: makeGround({ width: 10, depth: 10, across: 1, down: 1, registration: 'area' }), height: Float32Array.of(5) };
     expect((await compareFitted(a, dot)).findings.length).toBeGreaterThan(0);
     const level = changed(a, () => 40);
-    expect((await compareFitted(level, level)).findings.map(({ sentence }) => sentence).join(' ')).not.toMatch(/NaN/);
+    const said = async (x: Field, y: Field) => (await compareFitted(x, y)).findings.map(({ sentence }) => sentence);
+    expect(await said(level, level)).toEqual(['Both are level, at the same height: B is A.']);
+    const lower = changed(a, () => 25);
+    expect(await said(level, lower)).toEqual(['Both are level; B lies 15.00 m lower.']);
+    expect((await said(a, level))[0]).toMatch(/^B is level and A is not: .* B lies \d+\.\d+ m (higher|lower) on the mean/);
+    expect((await said(level, a))[0]).toMatch(/^A is level and B is not/);
     const huge = changed(a, (h) => 1000 * h);
     const { findings } = await compareFitted(a, huge);
     expect(findings[0]).toMatchObject({ kind: 'height-scale' });

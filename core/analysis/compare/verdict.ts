@@ -39,6 +39,8 @@ const NO_SHIFT = 0.1;
 const NO_SCALE = 0.002;
 /** And lifts of so little of the range are none. */
 const NO_LIFT = 5e-4;
+/** A range of so few metres is none: what floats leave of a level plane. */
+const LEVEL = 1e-6;
 /** A share of A that B has no heights over which is worth a word. */
 const MISSING = 0.01;
 
@@ -89,6 +91,7 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
   const range = rangeOf(a);
   const found: ComparisonFinding[] = [];
   const { x, y } = spacingOf(a.ground);
+  if (Math.min(range, rangeOf(b)) <= LEVEL) return [levelFinding(range <= LEVEL, rangeOf(b) <= LEVEL, laid)];
   if (Math.abs(fit.correlation) < ALIKE) {
     return [
       {
@@ -163,6 +166,23 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
   } else if (plain)
     found.push({ kind: 'same', sentence: laid.maxAbs === 0 ? 'B is A, to the bit.' : `B is A: nowhere more than ${metres(laid.maxAbs, range)} off.` });
   return found;
+}
+
+/** Where one of them has no form there is nothing to turn, move or stretch: only how high it lies. */
+function levelFinding(aLevel: boolean, bLevel: boolean, laid: Difference): ComparisonFinding {
+  const apart = `${metres(laid.mean, 1)} ${laid.mean < 0 ? 'lower' : 'higher'}`;
+  if (aLevel && bLevel) {
+    if (laid.maxAbs <= LEVEL) return { kind: 'same', sentence: 'Both are level, at the same height: B is A.' };
+    return {
+      kind: 'height-shift',
+      sentence: `Both are level; B lies ${apart}.`,
+      mend: { kind: 'shift', title: `Shift it by ${laid.mean < 0 ? '+' : '−'}${metres(laid.mean, 1)}` },
+    };
+  }
+  return {
+    kind: 'other-ground',
+    sentence: `${aLevel ? 'A' : 'B'} is level and ${aLevel ? 'B' : 'A'} is not: there is no form to lay one on the other by. B lies ${apart} on the mean and up to ${metres(laid.maxAbs, 1)} off.`,
+  };
 }
 
 function curveFinding(curve: NonNullable<Relation['curve']>): ComparisonFinding {

@@ -38,7 +38,7 @@ import { BrushPart } from './BrushPart';
 import { ParamRow } from './ParamRow';
 import { RollsStrip } from '../course/RollsStrip';
 import { WherePart } from './WherePart';
-import { compareStep } from '../../../store/compare';
+import { compareStep, stepBefore } from '../../../store/compare';
 import css from './Settings.module.css';
 
 /** The selected step or tributary: what it does, its settings, where it acts, how it joins, and what it did. */
@@ -67,6 +67,7 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
   const fault = useTerrain((s) => s.stages[use.id]?.fault);
   const words = useTerrain((s) => s.stages[use.id]?.words);
   const standing = useTerrain((s) => s.standing === use.id);
+  const first = useTerrain((s) => !stepBefore(s.course!, use.id));
   const paints = useTerrain((s) => use.where.masks.some((m) => m.id === s.painting));
   const step = stepById(use.step);
   const { settings, fault: settingFault } = settingsOrFault(use);
@@ -112,7 +113,15 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
           <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
             <Flag size={13} /> {standing ? 'To the end' : 'Stand here'}
           </Button>
-          <Button disabled={readOnly} onClick={() => compareStep(use.id)} title="What this step changed: the ground after it, beside what it found">
+          <Button
+            disabled={readOnly || first}
+            onClick={() => compareStep(use.id)}
+            title={
+              first
+                ? 'The first step finds level ground: there is nothing to compare it with'
+                : 'What this step changed: the ground after it, beside what it found'
+            }
+          >
             <Scale size={13} /> Compare
           </Button>
           <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
