@@ -26,6 +26,18 @@ const withOne = (parts: { name: string; mesh: Mesh }[], k: number, change: Param
   parts.map((part, i) => (i === k ? moved(part, change) : part));
 
 describe('the parts of a mesh', () => {
+  it('are off where their faces are, however true their corners: a mesh of few triangles, each corner on the ground', async () => {
+    const of = async (segments: number) => {
+      const settings = { ...meshSettingsFor(field.ground), segments };
+      for await (const { files } of exportMesh(field, settings, { kernels, name: 'hills' })) return describeParts(partsOfMesh(await readMeshFiles(files)), field);
+      throw new Error('no file');
+    };
+    const coarse = (await of(8)).parts[0].off!;
+    const fine = (await of(64)).parts[0].off!;
+    expect(fine.rmse).toBeGreaterThan(0.1);
+    expect(coarse.rmse).toBeGreaterThan(5 * fine.rmse);
+  });
+
   it('as they were written: their sizes, their places on the ground, nothing off, every border met', async () => {
     const { parts, findings } = describeParts(await quarters(), field);
     expect(parts).toHaveLength(4);

@@ -12,7 +12,7 @@ export interface MeshPart {
   depth: number;
   lowest: number;
   highest: number;
-  /** How far its corners lie over the ground, on the mean and root mean square; null where the ground is another, or it lies beside it. */
+  /** How far its faces lie over the ground at the ground's samples, on the mean and root mean square; null where the ground is another, or it lies beside it. */
   off: { mean: number; rmse: number } | null;
 }
 
@@ -150,6 +150,39 @@ function offGround(mesh: Mesh, corners: Uint32Array, ground: Field, [east, south
   return { mean: sum / n, rmse: Math.sqrt(squares / n) };
 }
 
+/** How far the faces of a part lie over the ground at its samples; where it is finer than the ground, or reads no sample, at its corners. */
+function facesOffGround(mesh: Mesh, corners: Uint32Array, ground: Field, at: readonly [number, number]): { mean: number; rmse: number } | null {
+  const { across, down, registration, datum } = ground.ground;
+  const { x: dx, y: dy } = spacingOf(ground.ground);
+  const pad = registration === 'area' ? 0.5 : 0;
+  const onGrid = (i: number): Place => {
+    const [x, z, h] = placeOf(mesh, i);
+    return [(x + at[0]) / dx - pad, (z + at[1]) / dy - pad, h - datum];
+  };
+  const faces = triangleIndices(mesh);
+  let [n, sum, squares] = [0, 0, 0];
+  for (let i = 0; i < faces.length; i += 3) {
+    const [[ax, az, ah], [bx, bz, bh], [cx, cz, ch]] = [onGrid(faces[i]), onGrid(faces[i + 1]), onGrid(faces[i + 2])];
+    const area = (bx - ax) * (cz - az) - (cx - ax) * (bz - az);
+    if (Math.abs(area) < 1e-9) continue;
+    const [west, east] = [Math.max(0, Math.ceil(Math.min(ax, bx, cx))), Math.min(across - 1, Math.floor(Math.max(ax, bx, cx)))];
+    const [north, south] = [Math.max(0, Math.ceil(Math.min(az, bz, cz))), Math.min(down - 1, Math.floor(Math.max(az, bz, cz)))];
+    for (let r = north; r <= south; r++) {
+      for (let c = west; c <= east; c++) {
+        const b = ((c - ax) * (cz - az) - (cx - ax) * (r - az)) / area;
+        const g = ((bx - ax) * (r - az) - (c - ax) * (bz - az)) / area;
+        const k = r * across + c;
+        if (b < 0 || g < 0 || b + g > 1 || (ground.valid && !ground.valid[k])) continue;
+        const d = ah + b * (bh - ah) + g * (ch - ah) - ground.height[k];
+        n++;
+        sum += d;
+        squares += d * d;
+      }
+    }
+  }
+  return n >= 3 ? { mean: sum / n, rmse: Math.sqrt(squares / n) } : offGround(mesh, corners, ground, at);
+}
+
 /** The corners of edges that one face alone has: where a part ends. */
 function borderOf(mesh: Mesh): Place[] {
   const seen = new Map<string, [number, number] | null>();
@@ -191,7 +224,7 @@ export function describeParts(given: readonly { name: string; mesh: Mesh }[], gr
     depth: box.south - box.north,
     lowest: box.low,
     highest: box.high,
-    off: at && ground ? offGround(mesh, corners, ground, at) : null,
+    off: at && ground ? facesOffGround(mesh, corners, ground, at) : null,
   }));
   const findings = own.length < 2 ? [] : [...sizesIn(parts), ...(at ? offIn(parts, ground!) : [])];
   const odd = new Set(findings.flatMap((f) => f.parts));

@@ -7,6 +7,9 @@ import { change } from '../../store/history';
 import { useTerrain } from '../../store/state';
 import css from './CompareRoom.module.css';
 
+/** What is left between them is a fault of its own from this share of the range. */
+const NOTICED = 0.01;
+
 interface Mend {
   title: string;
   press: () => void;
@@ -16,7 +19,8 @@ interface Mend {
 export function Findings({ found, laid, b }: { found: ComparedPicture; laid: Comparison['laid']; b: Compared }) {
   const readOnly = useTerrain((s) => s.readOnly);
   const course = useTerrain((s) => s.course)!;
-  const right = found.findings.every(({ kind }) => kind === 'same' || kind === 'close');
+  const [low, high] = [Math.min(found.a.lowest, found.b.lowest), Math.max(found.a.highest, found.b.highest)];
+  const right = found.findings.every(({ kind }) => kind === 'same' || kind === 'close') && found.left <= NOTICED * (high - low);
   const mends = b.kind === 'now' && !readOnly ? mendsOfNow(found, course) : b.kind === 'file' ? mendsOfFile(found, b) : [];
   const lies = found.findings.some(({ kind }) => kind === 'plan-shift' || kind === 'cut');
   const moved = found.findings.some(({ mend: way }) => way !== undefined);

@@ -104,9 +104,9 @@ export function SideCard({
             ))}
           <option value={FILE}>{value.kind === 'file' ? value.name : 'A file …'}</option>
         </select>
-        <span className="number">
+        <span className={`number ${css.size}`}>
           {ground ? sizeOf(ground) : '…'}
-          {facts?.codes && ` · ${inCodes(facts.codes)}`}
+          {facts?.codes && <span> · {inCodes(facts.codes)}</span>}
         </span>
       </div>
       {value.kind === 'file' && (
