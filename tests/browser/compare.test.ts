@@ -167,9 +167,20 @@ describe('comparing', () => {
     await page.locator('astro-island:not([ssr])').first().waitFor({ state: 'attached' });
     await page.getByRole('button', { name: 'New from noise' }).click();
     await page.waitForURL(/terrain/);
-    await page.getByRole('button', { name: 'Compare', exact: true }).click();
-    await page.getByRole('status', { name: 'What was found' }).getByText(/^B /).first().waitFor();
-    expect(await page.getByLabel('Side A', { exact: true }).inputValue()).toMatch(/"kind":"step"/);
+    // The first step found nothing that it could be held against.
+    await page.getByRole('button', { name: /^Flat,/ }).click();
+    const flat = page.getByRole('complementary', { name: 'Settings of Flat' });
+    expect(await flat.getByRole('button', { name: 'Compare', exact: true }).isDisabled()).toBe(true);
+    await page.getByRole('button', { name: 'Add a step after Noise' }).click();
+    await page.getByRole('menuitem', { name: /^Shift/ }).click();
+    const shift = page.getByRole('complementary', { name: 'Settings of Shift' });
+    await shift.getByLabel('Distance', { exact: true }).fill('25');
+    await page.keyboard.press('Enter');
+    await shift.getByRole('button', { name: 'Compare', exact: true }).click();
+    await page.getByRole('status', { name: 'What was found' }).getByText('B lies 25.00 m higher throughout').waitFor();
+    const letters = await Promise.all(['A', 'B'].map((letter) => page.getByLabel(`Side ${letter}`, { exact: true }).inputValue()));
+    expect(new Set(letters).size).toBe(2);
+    for (const value of letters) expect(value).toMatch(/"kind":"step"/);
     await page.goBack();
     await page.getByRole('button', { name: 'Compare', exact: true }).waitFor();
     expect(faults).toEqual([]);
