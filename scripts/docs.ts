@@ -1,7 +1,5 @@
 // Pages of the documentation that are made from the code: steps and masks from their schemas, errors from their list.
-import { ERROR_CODES, JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
-
-const FAMILIES: Record<Family, string> = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
+import { ERROR_CODES, FAMILIES, JOIN_MODES, maskKinds, paramsOf, steps, type Family, type ParamMeta } from '@upland-cast/core';
 
 function takes(meta: ParamMeta): string {
   if (meta.choices)
@@ -25,6 +23,8 @@ function table(schema: (typeof steps)[number]['params']): string {
   ].join('\n');
 }
 
+const alsoCalled = (finds: readonly string[]) => (finds.length ? `Found by: ${finds.join(', ')}.` : '');
+
 /** The page's text. */
 export function stepsPage(): string {
   const lines = [
@@ -36,12 +36,12 @@ export function stepsPage(): string {
   for (const family of Object.keys(FAMILIES) as Family[]) {
     lines.push(`## ${FAMILIES[family]}`, '');
     for (const step of steps.filter((s) => s.family === family)) {
-      lines.push(`### ${step.title} (\`${step.id}\`)`, '', step.summary, '', table(step.params));
+      lines.push(`### ${step.title} (\`${step.id}\`)`, '', step.summary, '', alsoCalled(step.finds), '', table(step.params));
       if (step.presets.length) lines.push(`To begin from: ${step.presets.map((p) => p.name).join(', ')}.`, '');
     }
   }
   lines.push('## Where a step acts', '', 'Several masks are multiplied, added, or the larger counts; every one can be inverted, equalised and given gain.', '');
-  for (const kind of maskKinds) lines.push(`### ${kind.title} (\`${kind.id}\`)`, '', kind.summary, '', table(kind.params));
+  for (const kind of maskKinds) lines.push(`### ${kind.title} (\`${kind.id}\`)`, '', kind.summary, '', alsoCalled(kind.finds), '', table(kind.params));
   lines.push('## How it joins', '', ...Object.entries(JOIN_MODES).map(([key, title]) => `- \`${key}\`: ${title.toLowerCase()}`), '');
   return `${lines
     .filter((l, i) => l !== '' || lines[i - 1] !== '')

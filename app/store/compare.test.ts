@@ -84,7 +84,12 @@ describe('the sides of a comparison', () => {
     await compare.takeSideMesh('b', [new File([Uint8Array.of(1, 2)], 'x.obj'), new File([Uint8Array.of(3)], 'y.obj')]);
     const mesh = get().course!.comparison!.b as Extract<Compared, { kind: 'file' }>;
     expect(mesh).toMatchObject({ kind: 'file', name: 'x.obj and 1 more', mesh: [{ name: 'x.obj' }, { name: 'y.obj' }] });
-    expect(await compare.sourceOf({ ...mesh, scale: 2 }, now, 't')).toMatchObject({ kind: 'mesh', files: [{ name: 'x.obj' }, { name: 'y.obj' }], scale: 2, lift: 0 });
+    expect(await compare.sourceOf({ ...mesh, scale: 2 }, now, 't')).toMatchObject({
+      kind: 'mesh',
+      files: [{ name: 'x.obj' }, { name: 'y.obj' }],
+      scale: 2,
+      lift: 0,
+    });
     const sha = 'a'.repeat(64);
     compare.takeSideHeights('a', 'x.tif', sha, { flip: 'rows' });
     const side = get().course!.comparison!.a;

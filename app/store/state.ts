@@ -40,6 +40,9 @@ export interface ViewSettings {
 /** The brush, and how many dabs a second it makes while it is held still. */
 export type BrushSettings = Brush & { rate: number };
 
+/** What is open over the page. */
+export type OpenDialog = 'ground' | 'rock' | 'water' | 'rolls' | 'saves' | 'marks' | 'palette' | 'keys';
+
 interface State {
   id: string | null;
   /** Why there is no terrain to show. */
@@ -93,6 +96,9 @@ interface State {
   painting: string | null;
   /** The sea stays where the receiver has it; what is dragged moves the land. */
   seaLocked: boolean;
+  dialog: OpenDialog | null;
+  /** A receiver that was asked for by name: Hand off takes it. */
+  wantedReceiver: string | null;
   engineBytes: { held: number; limit: number; threads: number } | null;
   sheet: 'light' | 'dark';
   cursor: { east: number; south: number; elevation: number; slope: number } | null;
@@ -129,6 +135,8 @@ export const useTerrain = create<State>(() => ({
   spotsBefore: {},
   tool: 'none',
   seaLocked: false,
+  dialog: null,
+  wantedReceiver: null,
   engineBytes: null,
   sheet: sheetNow(),
   view: {

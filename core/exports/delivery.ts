@@ -30,6 +30,7 @@ export {
   groundForReceiver,
   nextSize,
   readReceiver,
+  RECEIVER_FINDS,
   receivers,
   safeName,
   type SizeOffer,

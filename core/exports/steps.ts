@@ -12,5 +12,5 @@ export { type GroundMeasure, measureGround, startingValues, USUAL_GROUND } from 
 export { isShown, type ParamMeta, paramsOf } from '../steps/params';
 export { clipWords, rangeWords } from '../steps/range/words';
 export { type CurvePoint, monotoneCurve } from '../steps/shape/curve';
-export { type Family, JOIN_MODES, type JoinMode, type Layers } from '../steps/step';
+export { FAMILIES, type Family, JOIN_MODES, type JoinMode, type Layers } from '../steps/step';
 export { FALLOFFS } from '../steps/sculpt/falloff';

@@ -13,6 +13,7 @@ export const imageMask = defineMask({
   id: 'image',
   title: 'Image',
   summary: 'By the values of a picture laid over the ground.',
+  finds: ['picture', 'texture', 'file', 'selection', 'bitmap', 'greyscale'],
   params: z.object({
     asset: asset('Image', 'A grey picture or heightmap; its lowest value counts as 0 %, its highest as 100 %.'),
     low: ratio(0.5, { label: 'From' }),
@@ -45,6 +46,7 @@ export const tributaryMask = defineMask({
   id: 'tributary',
   title: 'Tributary',
   summary: 'Where a tributary lies between two elevations.',
+  finds: ['branch', 'layer', 'height', 'heightmap'],
   params: z.object({
     tributary: tributary({ label: 'Tributary', help: 'The side line whose heights decide.' }),
     low: elevation(0, { min: -11_000, max: 9_000, label: 'From' }),
@@ -63,6 +65,7 @@ export const paintedMask = defineMask({
   id: 'painted',
   title: 'Painted',
   summary: 'Where it was painted by hand.',
+  finds: ['brush', 'paint', 'draw', 'selection', 'hand'],
   params: z.object({ samples: hidden(samplesSchema, 'Samples'), tiles: hidden(tilesSchema, 'Tiles') }),
   inputs: ({ tiles }) => ({ assets: Object.values(tiles) }),
   async weigh(_input, { samples, tiles }, { ground, window, asset: load }) {
@@ -80,6 +83,7 @@ export const layerMask = defineMask({
   id: 'layer',
   title: 'Layer',
   summary: 'Where an earlier step cut, filled or left water.',
+  finds: ['erosion', 'sediment', 'deposit', 'wear', 'cut', 'fill', 'output'],
   params: z.object({
     layer: choice(
       'cut',

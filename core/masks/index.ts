@@ -42,6 +42,7 @@ function unknownMask(id: string): MaskKind {
     id,
     title: `Unknown mask ${quoted(id, 30)}`,
     summary: 'This mask is not known here: it may come from a later version. It is kept as it is.',
+    finds: [],
     params: z.looseObject({}),
     weigh: () => {
       throw new UplandError(

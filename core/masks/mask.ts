@@ -10,6 +10,8 @@ export interface MaskKind<Schema extends z.ZodObject = z.ZodObject> {
   readonly title: string;
   /** What it picks out, in one sentence. */
   readonly summary: string;
+  /** The trade's other words for it, by which it is found. */
+  readonly finds: readonly string[];
   readonly params: Schema;
   inputs(params: z.output<Schema>): StepInputs;
   /** Metres it reads around a sample: 0, a distance, or Infinity. */

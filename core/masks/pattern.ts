@@ -11,6 +11,7 @@ export const noiseMask = defineMask({
   id: 'noise',
   title: 'Noise',
   summary: 'Patches of a size, at random.',
+  finds: ['random', 'fractal', 'breakup', 'pattern'],
   params: z.object({
     feature: distance(800, { min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one patch to the next.' }),
     octaves: count(4, { min: 1, max: 12, label: 'Octaves', help: 'How ragged the patches are.' }),
@@ -33,6 +34,7 @@ export const edgeMask = defineMask({
   id: 'edge',
   title: 'Distance from the edge',
   summary: 'A border, or everything but it.',
+  finds: ['border', 'distance', 'vignette', 'falloff', 'frame'],
   params: z.object({
     low: distance(0, { min: 0, max: 100_000, label: 'From', help: 'Metres from the nearest edge.' }),
     high: distance(400, { min: 0, max: 100_000, label: 'To', help: 'Metres from the nearest edge.' }),

@@ -13,6 +13,7 @@ export const rockMask = defineMask({
   id: 'rock',
   title: 'Rock',
   summary: 'Where hard rock comes to the surface, or one of its beds.',
+  finds: ['hardness', 'strata', 'beds', 'geology', 'layer'],
   params: z.object({
     by: choice('hardness', { hardness: 'Hardness', bed: 'Bed' }, { label: 'By' }),
     low: ratio(0.55, { label: 'From', when: { by: ['hardness'] }, help: '0 % the softest rock, 100 % the hardest.' }),

@@ -14,6 +14,7 @@ export const heightMask = defineMask({
   id: 'height',
   title: 'Height',
   summary: 'Between two elevations.',
+  finds: ['elevation', 'altitude', 'band', 'range'],
   params: z.object({
     low: elevation(0, { min: -11_000, max: 9_000, label: 'From', help: 'The lowest elevation where it acts whole.' }),
     high: elevation(9_000, { min: -11_000, max: 9_000, label: 'To', help: 'The highest elevation where it acts whole.' }),
@@ -31,6 +32,7 @@ export const slopeMask = defineMask({
   id: 'slope',
   title: 'Slope',
   summary: 'Between two slopes.',
+  finds: ['steepness', 'angle', 'gradient', 'cliff'],
   params: z.object({
     low: degrees(25, { min: 0, max: 90, label: 'From', help: 'The gentlest slope where it acts whole.' }),
     high: degrees(90, { min: 0, max: 90, label: 'To', help: 'The steepest slope where it acts whole.' }),
@@ -45,6 +47,7 @@ export const aspectMask = defineMask({
   id: 'aspect',
   title: 'Aspect',
   summary: 'Slopes that face one way.',
+  finds: ['facing', 'direction', 'exposure', 'orientation', 'north', 'south', 'sunny'],
   params: z.object({
     towards: degrees(0, { min: 0, max: 360, label: 'Facing', help: 'Degrees clockwise from north: 90 faces east, 180 south.' }),
     spread: degrees(45, { min: 0, max: 180, label: 'Spread', help: 'So far to either side it acts whole.' }),
@@ -71,6 +74,7 @@ export const curvatureMask = defineMask({
   id: 'curvature',
   title: 'Curvature',
   summary: 'Ridges and edges, or hollows and feet.',
+  finds: ['convex', 'concave', 'ridge', 'valley', 'cavity', 'crest'],
   params: z.object({
     way: choice('mean', { mean: 'Both ways', profile: 'Down the slope', plan: 'Along the contour' }, { label: 'Measured' }),
     size: distance(60, { min: 0, max: 2_000, label: 'Size', help: 'Detail smaller than this does not count.' }),
@@ -92,6 +96,7 @@ export const reliefMask = defineMask({
   id: 'relief',
   title: 'Relief',
   summary: 'Peaks and crests, or hollows, wherever they lie.',
+  finds: ['cavity', 'prominence', 'peaks', 'hollows', 'tpi', 'local height'],
   params: z.object({
     size: distance(600, { min: 1, max: 20_000, logarithmic: true, label: 'Size', help: 'How far around the ground is looked at.' }),
     low: ratio(0.6, { label: 'From', help: '0 % the deepest hollows, 50 % even slopes, 100 % the sharpest tops.' }),
@@ -137,6 +142,7 @@ export const flowMask = defineMask({
   id: 'flow',
   title: 'Flow',
   summary: 'Where water gathers on the ground as it is.',
+  finds: ['drainage', 'accumulation', 'wetness', 'streams', 'water'],
   params: z.object({
     by: choice(
       'steepest',

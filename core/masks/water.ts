@@ -10,6 +10,7 @@ export const waterMask = defineMask({
   id: 'water',
   title: 'Water',
   summary: 'Where the sea, a lake or a stream lies.',
+  finds: ['sea', 'lake', 'river', 'shore', 'depth', 'underwater'],
   params: z.object({
     of: choice('all', WATERS, { label: 'Water' }),
     from: distance(600, {

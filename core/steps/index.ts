@@ -126,6 +126,7 @@ function unknownStep(id: string): Step {
     title: `Unknown step ${quoted(id, 30)}`,
     family: 'shape',
     summary: 'This step is not known here: it may come from a later version. It is kept as it is, and the ground goes on without it.',
+    finds: [],
     params: z.looseObject({}),
     joins: [...SOURCE_JOINS],
     gives: 'elevation',

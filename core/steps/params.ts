@@ -4,6 +4,8 @@ import { z } from 'zod';
 export interface ParamMeta {
   label: string;
   help?: string;
+  /** The trade's other words for it, by which it is found. */
+  finds?: readonly string[];
   /**
    * `elevation`: metres, absolute; the evaluator moves it to the ground's datum before a step
    * sees it. `distance`: metres, or a difference of heights. `ratio`: shown in percent.
@@ -53,8 +55,32 @@ interface NumberOptions extends Words {
   logarithmic?: boolean;
 }
 
+/** The trade's other words for settings, by what they are called here. */
+const FINDS: Readonly<Record<string, readonly string[]>> = {
+  'Feature size': ['scale', 'wavelength', 'frequency', 'zoom', 'period'],
+  Height: ['amplitude', 'scale', 'elevation'],
+  Level: ['base', 'offset', 'elevation'],
+  Octaves: ['detail', 'iterations', 'levels'],
+  Gain: ['persistence', 'roughness', 'amplitude'],
+  Lacunarity: ['frequency ratio'],
+  Warp: ['distortion', 'domain warp', 'displacement'],
+  Amount: ['strength', 'intensity', 'opacity', 'mix'],
+  Stops: ['gain', 'contrast', 'amplify'],
+  Distance: ['offset', 'move', 'height'],
+  Size: ['radius', 'sigma', 'kernel'],
+  Turn: ['rotation', 'angle', 'rotate'],
+  Throw: ['offset', 'displacement'],
+  'Repose angle': ['talus angle', 'friction angle'],
+  Rain: ['precipitation', 'rainfall'],
+  Hardness: ['resistance', 'erodibility'],
+  Heights: ['range', 'scale'],
+  Soften: ['falloff', 'feather', 'blend'],
+  Margin: ['falloff', 'border', 'width'],
+  Shoulder: ['soft knee', 'soft clip'],
+};
+
 function numeric(kind: ParamMeta['kind'], unit: string, value: number, options: NumberOptions, whole = false) {
-  const meta: ParamMeta = { kind, unit, ...options };
+  const meta: ParamMeta = { kind, unit, finds: FINDS[options.label], ...options };
   const base = whole ? z.int() : z.number();
   return base
     .min(options.min)

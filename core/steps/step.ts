@@ -6,7 +6,9 @@ import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
 import type { RockHere } from '../rock/hardness';
 
-export type Family = 'source' | 'mend' | 'shape' | 'weather' | 'hand' | 'range';
+/** What steps are for, in the order they are offered, and how each is called. */
+export const FAMILIES = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' } as const;
+export type Family = keyof typeof FAMILIES;
 
 /** How a step's output joins what came before. */
 export const JOIN_MODES = {
@@ -90,6 +92,8 @@ export interface Step<Schema extends z.ZodObject = z.ZodObject> {
   readonly family: Family;
   /** What it does, in one sentence. */
   readonly summary: string;
+  /** The trade's other words for it and for what it does, by which it is found. */
+  readonly finds: readonly string[];
   readonly params: Schema;
   /** The ways it may join; the first is the usual one. A step that changes what it is given can only replace. */
   readonly joins: readonly JoinMode[];

@@ -5,6 +5,7 @@ import { figure } from '../../components/format';
 import { LAYER_DRAPES } from '../../drawing/drapes';
 import type { ComparedPicture } from '../../engine/api';
 import { GroundView, WORKING_LIGHT } from '../../view/ground/ground-view';
+import { isPressed, isTyping } from '../../store/keys';
 import { useTerrain } from '../../store/state';
 import { Outlines } from './Outlines';
 import { SectionHandles } from './SectionHandles';
@@ -96,11 +97,11 @@ export function ComparedView({
     views.b.follow(views.a);
   }, [views, found, mode, plan, span, tolerance]);
 
-  // The letter B shows the other one while it is held.
+  // A key, B until it is changed, shows the other one while it is held.
   useEffect(() => {
     if (mode !== 'flip') return;
     const set = (down: boolean) => (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() === 'b' && !(event.target instanceof HTMLInputElement) && !(event.target instanceof HTMLSelectElement)) setSeesB(down);
+      if (isPressed(event, 'otherSide') && !isTyping(event)) setSeesB(down);
     };
     const [down, up] = [set(true), set(false)];
     window.addEventListener('keydown', down);

@@ -20,7 +20,8 @@ export function SectionHandles({ view, ground }: { view: GroundView; ground: Gro
   if (!a || !b) return null;
   const { width, depth } = ground;
   const kept = ({ east, south }: { east: number; south: number }) => ({ east: Math.min(width, Math.max(0, east)), south: Math.min(depth, Math.max(0, south)) });
-  const put = (end: 'from' | 'to', place: { east: number; south: number }) => setSection(back(end === 'from' ? kept(place) : from), back(end === 'to' ? kept(place) : to));
+  const put = (end: 'from' | 'to', place: { east: number; south: number }) =>
+    setSection(back(end === 'from' ? kept(place) : from), back(end === 'to' ? kept(place) : to));
   return (
     <svg className={css.handles} aria-label="Section line">
       <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} />

@@ -22,6 +22,7 @@ import { engine, listening } from '../../engine/client';
 import type { HandedOn } from '../../engine/api';
 import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
+import { useReceivers } from '../../store/receivers';
 import { useTerrain } from '../../store/state';
 import { PixelPicture } from '../import/PixelPicture';
 import { CoverPart } from '../cover/CoverPart';
@@ -58,6 +59,15 @@ export function ExportRoom() {
     const next = begun(receiver, course);
     setOrder((old) => ({ ...next, maps: old.maps, grounds: old.grounds, frame: old.frame, docket: old.docket }));
   };
+  // One that was asked for by its name, from the list of commands.
+  const wanted = useTerrain((s) => s.wantedReceiver);
+  const own = useReceivers((s) => s.own);
+  useEffect(() => {
+    const receiver = wanted && [...receivers, ...own].find(({ id }) => id === wanted);
+    if (!receiver) return;
+    choose(receiver);
+    useTerrain.setState({ wantedReceiver: null });
+  });
   const key = JSON.stringify(order);
   const { value: cost, fault: costFault } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
   useEffect(() => {

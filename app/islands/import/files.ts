@@ -82,3 +82,19 @@ export const isProject = (name: string): boolean => name.toLowerCase().endsWith(
 
 /** The event by which a part of the page hands files to the one that has the sheet. */
 export const BRING_IN = 'upland:bring-in';
+
+/** Lets the person choose files of heights, and brings them in. */
+export async function bringIn(): Promise<void> {
+  const chosen = (await chooseFiles()) ?? (await chosenByInput());
+  if (chosen.length) window.dispatchEvent(new CustomEvent(BRING_IN, { detail: chosen }));
+}
+
+/** Where the browser has no picker of its own that leads back to the files. */
+function chosenByInput(): Promise<Brought[]> {
+  const input = Object.assign(document.createElement('input'), { type: 'file', multiple: true });
+  return new Promise((resolve) => {
+    input.onchange = () => resolve([...(input.files ?? [])].map((file) => ({ name: file.name, file })));
+    input.oncancel = () => resolve([]);
+    input.click();
+  });
+}

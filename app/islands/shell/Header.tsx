@@ -1,34 +1,37 @@
-import { Bookmark, CircleHelp, Dices, Layers, Moon, Mountain, Redo2, Sun, Undo2, Waves } from 'lucide-react';
-import { useRef, useState } from 'react';
-import { spacingOf } from '@upland-cast/core';
+import { Bookmark, CircleHelp, Dices, Layers, Moon, Mountain, Redo2, Search, Sun, Undo2, Waves } from 'lucide-react';
+import { useState } from 'react';
+import { spacingOf, type Ground } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { clock, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import { change, redo, undo } from '../../store/history';
-import { useTerrain } from '../../store/state';
-import { BRING_IN, chooseFiles, type Brought } from '../import/files';
+import { KEYS, useKeys } from '../../store/keys';
+import { useTerrain, type OpenDialog } from '../../store/state';
+import { bringIn } from '../import/files';
 import { GroundDialog } from '../work/dialogs/GroundDialog';
-import { setSheet } from '../../storage/sheet';
 import { MarksDialog } from '../work/dialogs/MarksDialog';
 import { RockDialog } from '../work/dialogs/RockDialog';
 import { SavesDialog } from '../work/dialogs/SavesDialog';
 import { WaterDialog } from '../work/dialogs/WaterDialog';
 import { WholeRollsDialog } from '../work/dialogs/WholeRollsDialog';
+import { otherSheet } from './commands';
+import { KeysDialog } from './KeysDialog';
+import { Palette } from './Palette';
 import { rooms } from './rooms';
 import css from './Header.module.css';
 
 export function Header() {
-  const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone } = useTerrain();
-  const [open, setOpen] = useState<'ground' | 'rock' | 'water' | 'rolls' | 'saves' | 'marks' | null>(null);
+  const { course, room, past, future, savedAt, saveFault, readOnly, sheet, gone, dialog: open } = useTerrain();
+  const setOpen = (dialog: OpenDialog | null) => useTerrain.setState({ dialog });
+  const paletteKey = useKeys((s) => s.own.palette) ?? KEYS.palette.usual;
   const [name, setName] = useState<string | null>(null);
-  const chooser = useRef<HTMLInputElement>(null);
   const takeName = () => {
     if (name?.trim()) change('Rename', (c) => void (c.name = name.trim().slice(0, 120)));
     setName(null);
   };
   return (
     <header className={css.header}>
-      <a className={css.brand} href="/" title="All terrains">
+      <a className={css.brand} href="/" title="All terrains" aria-label="Upland Cast: all terrains">
         <Logo />
         <span>Upland Cast</span>
       </a>
@@ -51,7 +54,8 @@ export function Header() {
             }}
           />
           <button type="button" className={`${css.chip} number`} title="The ground: size, samples, sea" onClick={() => setOpen('ground')}>
-            {chipText(course.ground)}
+            <span className={css.size}>{sizeText(course.ground)} · </span>
+            {samplesText(course.ground)}
           </button>
           <Button square aria-label="Rock" title={course.rock ? 'Rock: beds, folds, faults, joints' : 'Rock: alike everywhere'} onClick={() => setOpen('rock')}>
             <Layers size={14} />
@@ -72,30 +76,15 @@ export function Header() {
           <div className={css.right}>
             <Button
               square
-              aria-label="Bring in heights"
-              title="Bring in heights: a file, or several as one ground"
-              disabled={readOnly}
-              onClick={() =>
-                void chooseFiles().then((files) => {
-                  if (files) window.dispatchEvent(new CustomEvent(BRING_IN, { detail: files }));
-                  else chooser.current?.click();
-                })
-              }
+              aria-label="Find a command"
+              title={`Find a command, a step, a receiver, a terrain (${paletteKey})`}
+              onClick={() => setOpen('palette')}
             >
+              <Search size={14} />
+            </Button>
+            <Button square aria-label="Bring in heights" title="Bring in heights: a file, or several as one ground" disabled={readOnly} onClick={bringIn}>
               <Mountain size={14} />
             </Button>
-            <input
-              ref={chooser}
-              type="file"
-              multiple
-              hidden
-              aria-label="Files of heights"
-              onChange={(event) => {
-                const detail: Brought[] = [...(event.target.files ?? [])].map((file) => ({ name: file.name, file }));
-                window.dispatchEvent(new CustomEvent(BRING_IN, { detail }));
-                event.target.value = '';
-              }}
-            />
             <Button
               square
               disabled={!past.length || readOnly}
@@ -122,11 +111,7 @@ export function Header() {
               title={sheet === 'dark' ? 'The light sheet' : 'The dark sheet'}
               aria-label="Dark sheet"
               aria-pressed={sheet === 'dark'}
-              onClick={() => {
-                const next = sheet === 'dark' ? 'light' : 'dark';
-                setSheet(next);
-                useTerrain.setState({ sheet: next });
-              }}
+              onClick={otherSheet}
             >
               {sheet === 'dark' ? <Sun size={14} /> : <Moon size={14} />}
             </Button>
@@ -145,13 +130,17 @@ export function Header() {
       {open === 'rolls' && <WholeRollsDialog onClose={() => setOpen(null)} />}
       {open === 'marks' && <MarksDialog onClose={() => setOpen(null)} />}
       {open === 'saves' && <SavesDialog onClose={() => setOpen(null)} />}
+      {open === 'palette' && <Palette onClose={() => setOpen(null)} />}
+      {open === 'keys' && <KeysDialog onClose={() => setOpen(null)} />}
     </header>
   );
 }
 
-function chipText(ground: Parameters<typeof spacingOf>[0]): string {
+const sizeText = ({ width, depth }: Ground) => `${figure(width, 0)} m × ${figure(depth, 0)} m`;
+
+function samplesText(ground: Ground): string {
   const { x, y } = spacingOf(ground);
   const size = ground.across === ground.down ? `${figure(ground.across, 0)}²` : `${figure(ground.across, 0)} × ${figure(ground.down, 0)}`;
   const spacing = Math.abs(x - y) < 1e-9 ? `${Number(x.toPrecision(4))} m` : `${Number(x.toPrecision(4))} × ${Number(y.toPrecision(4))} m`;
-  return `${figure(ground.width, 0)} m × ${figure(ground.depth, 0)} m · ${size} · ${spacing}`;
+  return `${size} · ${spacing}`;
 }

@@ -7,6 +7,7 @@ import { isSaving, saveShortly } from '../../store/persistence';
 import { openTerrain } from '../../store/opening';
 import { say, useTerrain } from '../../store/state';
 import { select } from '../../store/course';
+import { isPressed, isTyping } from '../../store/keys';
 import { ImportDialog } from '../import/ImportDialog';
 import { BRING_IN, broughtBy, isProject, partMeshes, toMeshRoom, type Brought } from '../import/files';
 import { joinInto, keepHandles } from '../import/taken';
@@ -42,11 +43,10 @@ function Bench() {
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLInputElement && event.target.type !== 'range';
-      if (!(event.ctrlKey || event.metaKey) || typing) return;
-      const key = event.key.toLowerCase();
-      if (key === 'z' && !event.shiftKey) undo();
-      else if ((key === 'z' && event.shiftKey) || key === 'y') redo();
+      if (isPressed(event, 'palette')) useTerrain.setState(({ dialog }) => ({ dialog: dialog === 'palette' ? null : 'palette' }));
+      else if (isTyping(event)) return;
+      else if (isPressed(event, 'undo')) undo();
+      else if (isPressed(event, 'redo') || isPressed(event, 'redoToo')) redo();
       else return;
       event.preventDefault();
     };

@@ -10,6 +10,8 @@ export interface RoomEntry {
   id: Room;
   /** On its tab. */
   title: string;
+  /** The trade's other words for what is done in it. */
+  finds: readonly string[];
   /** How a fault in it is spoken of. */
   part: string;
   component: ComponentType<{ shown: boolean }>;
@@ -19,10 +21,16 @@ export interface RoomEntry {
 
 /** Every room of the working page, in the order of their tabs; the first is where the page begins. */
 export const rooms: readonly RoomEntry[] = [
-  { id: 'work', title: 'Work', part: 'The Work room', component: WorkRoom, stays: true },
-  { id: 'compare', title: 'Compare', part: 'The Compare room', component: CompareRoom },
-  { id: 'mesh', title: 'Mesh', part: 'The Mesh room', component: MeshRoom },
-  { id: 'hand-off', title: 'Hand off', part: 'Hand off', component: ExportRoom },
+  { id: 'work', title: 'Work', finds: ['edit', 'sculpt', 'course', 'view'], part: 'The Work room', component: WorkRoom, stays: true },
+  { id: 'compare', title: 'Compare', finds: ['difference', 'diff', 'before after', 'check'], part: 'The Compare room', component: CompareRoom },
+  {
+    id: 'mesh',
+    title: 'Mesh',
+    finds: ['geometry', 'displacement', 'polygons', 'triangles', 'obj', 'gltf', 'bake'],
+    part: 'The Mesh room',
+    component: MeshRoom,
+  },
+  { id: 'hand-off', title: 'Hand off', finds: ['export', 'write', 'save as', 'heightmap', 'deliver', 'maps'], part: 'Hand off', component: ExportRoom },
 ];
 
 /** The room that an address's hash names; the first where it names none. */

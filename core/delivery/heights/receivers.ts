@@ -13,6 +13,18 @@ const DATA_FORMATS: Receiver['formats'] = [
 
 const make = (receiver: z.input<typeof receiverSchema>): Receiver => receiverSchema.parse(receiver);
 
+/** The trade's other words for what takes heights, by the receivers' ids. */
+export const RECEIVER_FINDS: Readonly<Record<string, readonly string[]>> = {
+  'power-of-two-plus-one': ['game', 'real time', 'terrain', 'raw', '16-bit', 'heightmap', '1025', '2049'],
+  'power-of-two': ['texture', 'picture', 'heightmap', '1024', '2048', '4096', 'game', 'real time'],
+  'patch-grid': ['patches', 'heightmap', 'middle code', '16-bit', 'game', 'real time'],
+  'displacement-plane': ['displacement', 'render', 'texture', 'exr', 'plane', 'subdivision', '0 to 1'],
+  'displacement-metres': ['displacement', 'render', 'exr', 'float', 'true scale', '32-bit'],
+  'block-world': ['voxel', 'blocks', 'game', 'map', 'cubes'],
+  'elevation-grid': ['gis', 'dem', 'geotiff', 'survey', 'georeferenced', 'asc'],
+  'printed-model': ['3d print', 'printing', 'stl', 'cnc', 'model'],
+};
+
 /** Receivers that ship; sizes are common practice, computed and never listed. */
 export const receivers: readonly Receiver[] = [
   make({

@@ -22,20 +22,56 @@ import type { FileRole } from '../report/delivery-report';
 import type { Proof } from '../heights/proof';
 import type { Cover, MapSpec, Order } from '../../course/recipe';
 
-export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summary: string; colour?: boolean }> = {
-  slope: { title: 'Slope', file: 'slope', summary: 'Degrees, 0 to 90 (Horn 1981).' },
-  aspect: { title: 'Aspect', file: 'aspect', summary: 'Where slopes face, degrees clockwise from north.' },
-  curvature: { title: 'Curvature', file: 'curvature', summary: 'Ridges bright, hollows dark (Zevenbergen & Thorne 1987).' },
-  flow: { title: 'Flow accumulation', file: 'flow', summary: 'Land that drains through, by its logarithm in 8 and 16 bits.' },
-  layer: { title: 'Layer of a step', file: 'layer', summary: 'Cut, fill, flow, water, sediment, loose, ice or till that weathering left.' },
-  mask: { title: 'Mask of a step', file: 'mask', summary: 'Where a step acts.' },
-  ambient: { title: 'Ambient shade', file: 'ambient', summary: 'The share of an even sky that is seen.' },
-  height: { title: 'Height as a map', file: 'height-map', summary: 'Lowest to highest; equalised, every grey covers as much ground.' },
-  'water mask': { title: 'Water mask', file: 'water', summary: 'White where the sea stands, a lake lies or a stream runs.' },
-  'water depth': { title: 'Water depth', file: 'water-depth', summary: 'Metres of water over the ground: sea, lakes at their own levels, streams.' },
-  normal: { title: 'Normal map', file: 'normal', summary: 'The way the ground faces, as data in three channels.' },
-  colour: { title: 'Ground colour', file: 'colour', summary: 'The ground’s own colour, sRGB.', colour: true },
-  weights: { title: 'Material weights', file: 'weights', summary: 'How much of each part of the ground colour; adds up to full scale.' },
+export const MAPS: Record<MapSpec['kind'], { title: string; file: string; summary: string; finds: readonly string[]; colour?: boolean }> = {
+  slope: { title: 'Slope', file: 'slope', summary: 'Degrees, 0 to 90 (Horn 1981).', finds: ['steepness', 'gradient', 'angle'] },
+  aspect: { title: 'Aspect', file: 'aspect', summary: 'Where slopes face, degrees clockwise from north.', finds: ['facing', 'direction', 'orientation'] },
+  curvature: {
+    title: 'Curvature',
+    file: 'curvature',
+    summary: 'Ridges bright, hollows dark (Zevenbergen & Thorne 1987).',
+    finds: ['cavity', 'convexity', 'convex', 'concave', 'edge wear'],
+  },
+  flow: {
+    title: 'Flow accumulation',
+    file: 'flow',
+    summary: 'Land that drains through, by its logarithm in 8 and 16 bits.',
+    finds: ['drainage', 'streams', 'accumulation', 'wetness', 'flow map'],
+  },
+  layer: {
+    title: 'Layer of a step',
+    file: 'layer',
+    summary: 'Cut, fill, flow, water, sediment, loose, ice or till that weathering left.',
+    finds: ['erosion', 'wear', 'deposition', 'sediment', 'data', 'output'],
+  },
+  mask: { title: 'Mask of a step', file: 'mask', summary: 'Where a step acts.', finds: ['splat', 'selection', 'weight', 'alpha'] },
+  ambient: { title: 'Ambient shade', file: 'ambient', summary: 'The share of an even sky that is seen.', finds: ['ao', 'cavity', 'sky', 'ambient occlusion'] },
+  height: {
+    title: 'Height as a map',
+    file: 'height-map',
+    summary: 'Lowest to highest; equalised, every grey covers as much ground.',
+    finds: ['displacement', 'bump', 'greyscale'],
+  },
+  'water mask': { title: 'Water mask', file: 'water', summary: 'White where the sea stands, a lake lies or a stream runs.', finds: ['sea', 'lake', 'river'] },
+  'water depth': {
+    title: 'Water depth',
+    file: 'water-depth',
+    summary: 'Metres of water over the ground: sea, lakes at their own levels, streams.',
+    finds: ['bathymetry', 'sea', 'lake', 'depth'],
+  },
+  normal: { title: 'Normal map', file: 'normal', summary: 'The way the ground faces, as data in three channels.', finds: ['bump', 'normals', 'tangent space'] },
+  colour: {
+    title: 'Ground colour',
+    file: 'colour',
+    summary: 'The ground’s own colour, sRGB.',
+    finds: ['albedo', 'diffuse', 'texture', 'satellite', 'base color'],
+    colour: true,
+  },
+  weights: {
+    title: 'Material weights',
+    file: 'weights',
+    summary: 'How much of each part of the ground colour; adds up to full scale.',
+    finds: ['splat', 'splatmap', 'materials', 'blend', 'layers', 'masks'],
+  },
 };
 
 /** A map as it is drawn: values of one kind, or a picture. */

@@ -23,6 +23,7 @@ export const deblock = defineStep({
   title: 'De-block',
   family: 'mend',
   summary: 'Takes the grid of 8 × 8 blocks out that a JPEG leaves.',
+  finds: ['jpeg', 'jpg', 'compression', 'artefacts', 'artifacts', 'blocks', '8x8'],
   params: z.object({
     amount: ratio(1, { label: 'Amount', help: '100 % leaves breaks across blocks as large as they are within.' }),
   }),

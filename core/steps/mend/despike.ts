@@ -26,6 +26,7 @@ export const despike = defineStep({
   title: 'Despike',
   family: 'mend',
   summary: 'Takes out single samples that stand far off from all around them.',
+  finds: ['spikes', 'outliers', 'noise', 'glitch', 'clean', 'lidar', 'dead pixels', 'hot pixels'],
   params: z.object({
     sensitivity: plain(5, { min: 3, max: 50, step: 0.5, label: 'Stands off by', help: 'Times what its neighbours usually do. Less finds more.' }),
     least: distance(0, { min: 0, max: 5_000, step: 0.1, label: 'At least', help: 'What stands off by less is left: the grain of a packed picture.' }),

@@ -14,6 +14,7 @@ export const domeOver = defineStep({
   title: 'Dome over',
   family: 'mend',
   summary: 'Invents caps over clipped tops by carrying the slope of their rim on.',
+  finds: ['clipped', 'clipping', 'saturated', 'peaks', 'tops', 'white', 'flat', 'plateau', 'repair', 'highlights'],
   params: z.object({
     what: choice('tops', { tops: 'Tops', bottoms: 'Bottoms' }, { label: 'Over' }),
     find: toggle(true, { label: 'Find the cut', help: 'The highest (or lowest) height there is. Off: it is typed.' }),

@@ -18,6 +18,7 @@ export const fillVoidsStep = defineStep({
   title: 'Fill voids',
   family: 'mend',
   summary: 'Gives holes a height that carries the ground around them on.',
+  finds: ['holes', 'nodata', 'missing', 'gaps', 'inpaint', 'nan', 'voids', 'no-data'],
   params: z.object({
     how: choice('bending', { bending: 'Slopes go on', membrane: 'Stretched flat' }, { label: 'Across a hole' }),
   }),

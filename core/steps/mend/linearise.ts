@@ -14,6 +14,7 @@ export const linearise = defineStep({
   title: 'Linearise',
   family: 'mend',
   summary: 'Undoes the tone curve that a picture was saved with.',
+  finds: ['gamma', 'srgb', 'color', 'linear', 'picture', 'brightness', 'tone curve', 'colour space'],
   params: z.object({
     curve: choice('srgb', { srgb: 'sRGB', power: 'A power' }, { label: 'Tone curve' }),
     gamma: plain(2.2, { min: 0.2, max: 5, step: 0.05, label: 'Gamma', when: { curve: ['power'] } }),

@@ -15,6 +15,7 @@ export const trimEdge = defineStep({
   title: 'Trim edge',
   family: 'mend',
   summary: 'Takes frames and blank strips off the border and carries the ground on over them.',
+  finds: ['crop', 'border', 'frame', 'margin', 'edge', 'cut', 'collar'],
   params: z.object({
     find: toggle(true, { label: 'Find the strips', help: 'Off: their widths are typed.' }),
     north: side('North'),

@@ -13,6 +13,7 @@ export const unstepStep = defineStep({
   title: 'Un-step',
   family: 'mend',
   summary: 'Takes the steps of 256 levels out where the ground is gentle, and leaves rough ground as it is.',
+  finds: ['stairs', 'stair-steps', 'terracing', 'banding', 'quantisation', 'quantization', '8-bit', 'dither', 'steps', 'debanding'],
   params: z.object({
     level: distance(0, { min: 0, max: 500, step: 0.001, label: 'One level', help: 'Metres from code to code; 0 finds it in the heights.' }),
   }),

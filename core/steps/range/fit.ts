@@ -12,6 +12,7 @@ export const fit = defineStep({
   title: 'Fit to a range',
   family: 'range',
   summary: 'The lowest place goes to one height and the highest to another; slopes change with it.',
+  finds: ['normalise', 'normalize', 'remap', 'range', 'autolevel', 'min', 'max', 'stretch', 'scale', 'auto levels'],
   params: z.object({
     low: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Lowest' }),
     high: elevation(500, { min: -11_000, max: 9_000, step: 0.1, label: 'Highest' }),

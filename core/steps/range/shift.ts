@@ -8,6 +8,7 @@ export const shift = defineStep({
   title: 'Shift',
   family: 'range',
   summary: 'Everything moves up or down by the same distance; the form stays.',
+  finds: ['offset', 'add', 'raise', 'lower', 'move', 'vertical', 'height', 'up', 'down', 'subtract', 'bias', 'sea level'],
   params: z.object({
     by: distance(0, { min: -9_000, max: 9_000, step: 0.1, label: 'Distance' }),
   }),

@@ -12,6 +12,7 @@ export const stretch = defineStep({
   title: 'Stretch',
   family: 'range',
   summary: 'The range grows or shrinks; slopes change with it, so the form changes.',
+  finds: ['scale', 'amplitude', 'multiply', 'gain', 'height', 'remap', 'range', 'normalise', 'vertical exaggeration'],
   params: z.object({
     fromLow: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'What lies at' }),
     toLow: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'goes to' }),

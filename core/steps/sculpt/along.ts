@@ -22,6 +22,7 @@ export const path = defineStep({
   title: 'Path',
   family: 'hand',
   summary: 'Along a line: a level way, a cut, a dam or a ridge.',
+  finds: ['road', 'track', 'way', 'spline', 'trail', 'street', 'railway', 'dam', 'embankment', 'cutting', 'ridge', 'line'],
   params: z.object({
     kind: choice('level', { level: 'Level way', cut: 'Cut', dam: 'Dam', ridge: 'Ridge' }, { label: 'It makes' }),
     points: linePoints({ label: 'Line', help: 'Its points stay where they can be moved.' }),

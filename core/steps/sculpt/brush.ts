@@ -6,6 +6,8 @@ import { FALLOFFS, type Falloff } from './falloff';
 export interface BrushFacts {
   title: string;
   help: string;
+  /** The trade's other words for it. */
+  finds: readonly string[];
   /** What its strength is: metres a dab, or a share of the way that a dab goes. */
   strength: 'metres' | 'share';
   /** A strength to begin with. */
@@ -14,25 +16,43 @@ export interface BrushFacts {
 
 /** The brushes, in the order they are offered. */
 export const BRUSHES = {
-  raise: { title: 'Raise', help: 'Lifts the ground.', strength: 'metres', begin: 2 },
-  lower: { title: 'Lower', help: 'Sinks the ground.', strength: 'metres', begin: 2 },
-  smooth: { title: 'Smooth', help: 'Towards the mean around each sample.', strength: 'share', begin: 0.4 },
-  roughen: { title: 'Roughen', help: 'Adds detail of the kind that the ground around has.', strength: 'share', begin: 0.25 },
-  flatten: { title: 'Flatten', help: 'Towards the height where the stroke began.', strength: 'share', begin: 0.5 },
-  level: { title: 'To a height', help: 'Towards a height that you type.', strength: 'share', begin: 0.5 },
-  ramp: { title: 'To a slope', help: 'Towards a slope between two points.', strength: 'share', begin: 0.5 },
-  scrape: { title: 'Scrape', help: 'Cuts what stands above the plane under the brush.', strength: 'share', begin: 0.4 },
-  sharpen: { title: 'Sharpen ridges', help: 'Lifts what stands above the ground around it.', strength: 'share', begin: 0.3 },
-  'lift-highs': { title: 'Lift highs', help: 'Lifts high ground more than low.', strength: 'metres', begin: 2 },
-  'lift-lows': { title: 'Lift lows', help: 'Lifts low ground more than high.', strength: 'metres', begin: 2 },
-  'sink-highs': { title: 'Sink highs', help: 'Sinks high ground more than low.', strength: 'metres', begin: 2 },
-  'sink-lows': { title: 'Sink lows', help: 'Sinks low ground more than high.', strength: 'metres', begin: 2 },
-  smear: { title: 'Smear', help: 'Drags the ground along the stroke.', strength: 'share', begin: 0.6 },
-  clone: { title: 'Clone', help: 'Copies the ground from another place.', strength: 'share', begin: 0.7 },
-  stamp: { title: 'Stamp', help: 'Presses a form into the ground, turned along the stroke.', strength: 'metres', begin: 20 },
-  talus: { title: 'Slide', help: 'Lets loose rock slide, under the brush alone.', strength: 'share', begin: 1 },
-  runoff: { title: 'Rain', help: 'Lets rain wear the ground, under the brush alone.', strength: 'share', begin: 1 },
-  restore: { title: 'Restore', help: 'Takes hand work away again.', strength: 'share', begin: 0.5 },
+  raise: { title: 'Raise', help: 'Lifts the ground.', finds: ['add', 'up', 'build', 'pull'], strength: 'metres', begin: 2 },
+  lower: { title: 'Lower', help: 'Sinks the ground.', finds: ['subtract', 'dig', 'down', 'carve', 'push'], strength: 'metres', begin: 2 },
+  smooth: { title: 'Smooth', help: 'Towards the mean around each sample.', finds: ['blur', 'soften', 'relax', 'average'], strength: 'share', begin: 0.4 },
+  roughen: { title: 'Roughen', help: 'Adds detail of the kind that the ground around has.', finds: ['noise', 'detail'], strength: 'share', begin: 0.25 },
+  flatten: { title: 'Flatten', help: 'Towards the height where the stroke began.', finds: ['plane', 'level', 'plateau'], strength: 'share', begin: 0.5 },
+  level: { title: 'To a height', help: 'Towards a height that you type.', finds: ['flatten', 'set height', 'target elevation'], strength: 'share', begin: 0.5 },
+  ramp: { title: 'To a slope', help: 'Towards a slope between two points.', finds: ['slope', 'road', 'gradient'], strength: 'share', begin: 0.5 },
+  scrape: {
+    title: 'Scrape',
+    help: 'Cuts what stands above the plane under the brush.',
+    finds: ['plane', 'cut', 'trim', 'peaks'],
+    strength: 'share',
+    begin: 0.4,
+  },
+  sharpen: {
+    title: 'Sharpen ridges',
+    help: 'Lifts what stands above the ground around it.',
+    finds: ['crest', 'ridge', 'crisp'],
+    strength: 'share',
+    begin: 0.3,
+  },
+  'lift-highs': { title: 'Lift highs', help: 'Lifts high ground more than low.', finds: ['contrast', 'dodge'], strength: 'metres', begin: 2 },
+  'lift-lows': { title: 'Lift lows', help: 'Lifts low ground more than high.', finds: ['fill', 'shadows'], strength: 'metres', begin: 2 },
+  'sink-highs': { title: 'Sink highs', help: 'Sinks high ground more than low.', finds: ['burn'], strength: 'metres', begin: 2 },
+  'sink-lows': { title: 'Sink lows', help: 'Sinks low ground more than high.', finds: ['deepen'], strength: 'metres', begin: 2 },
+  smear: { title: 'Smear', help: 'Drags the ground along the stroke.', finds: ['smudge', 'drag', 'push', 'warp'], strength: 'share', begin: 0.6 },
+  clone: { title: 'Clone', help: 'Copies the ground from another place.', finds: ['copy', 'heal', 'duplicate'], strength: 'share', begin: 0.7 },
+  stamp: {
+    title: 'Stamp',
+    help: 'Presses a form into the ground, turned along the stroke.',
+    finds: ['alpha', 'pattern', 'imprint'],
+    strength: 'metres',
+    begin: 20,
+  },
+  talus: { title: 'Slide', help: 'Lets loose rock slide, under the brush alone.', finds: ['thermal', 'erosion', 'landslide'], strength: 'share', begin: 1 },
+  runoff: { title: 'Rain', help: 'Lets rain wear the ground, under the brush alone.', finds: ['hydraulic', 'erosion', 'rain'], strength: 'share', begin: 1 },
+  restore: { title: 'Restore', help: 'Takes hand work away again.', finds: ['erase', 'undo', 'eraser'], strength: 'share', begin: 0.5 },
 } as const satisfies Record<string, BrushFacts>;
 
 export type BrushKind = keyof typeof BRUSHES;

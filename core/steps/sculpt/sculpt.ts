@@ -17,6 +17,7 @@ export const sculpt = defineStep({
   title: 'Hand work',
   family: 'hand',
   summary: 'What was raised, lowered and smoothed by hand, kept as differences in metres.',
+  finds: ['brush', 'sculpt', 'paint', 'raise', 'lower', 'smooth', 'flatten', 'manual', 'edit', 'pen', 'draw', 'by hand'],
   params: z.object({
     samples: hidden(samplesSchema, 'Samples'),
     tiles: hidden(tilesSchema, 'Tiles'),

@@ -21,6 +21,7 @@ export const bands = defineStep({
   title: 'Size bands',
   family: 'shape',
   summary: 'Strengthens or weakens detail of one size and leaves the others.',
+  finds: ['detail', 'frequency', 'bands', 'equaliser', 'sharpen', 'unsharp', 'wavelet', 'high-pass', 'low-pass', 'octaves'],
   params: z.object({
     to16: gain('Under 16 m'),
     to32: gain('16 to 32 m'),

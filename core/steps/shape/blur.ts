@@ -13,6 +13,7 @@ export const blur = defineStep({
   title: 'Blur',
   family: 'shape',
   summary: 'Smooths everything smaller than a size away, by a Gaussian.',
+  finds: ['smooth', 'gaussian', 'soften', 'average', 'low-pass', 'filter', 'lowpass'],
   params: z.object({
     size: distance(40, {
       fits: 'size',

@@ -29,6 +29,7 @@ export const canyon = defineStep({
   title: 'Canyon',
   family: 'shape',
   summary: 'Cuts a canyon along a line or along the streams, with benches where rock is bedded.',
+  finds: ['gorge', 'ravine', 'valley', 'carve', 'river', 'mesa', 'gully'],
   params: z.object({
     along: choice('streams', { streams: 'The streams', line: 'A line' }, { label: 'Along' }),
     points: linePoints({ label: 'Line', help: 'From the source to the mouth.', when: { along: ['line'] } }),

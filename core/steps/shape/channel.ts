@@ -18,6 +18,7 @@ export const channel = defineStep({
   title: 'Channel',
   family: 'shape',
   summary: 'Cuts a channel along a line, its bed falling all the way.',
+  finds: ['river', 'canal', 'stream', 'ditch', 'trench', 'carve', 'spline'],
   params: z.object({
     points: linePoints({ label: 'Line', help: 'From the source to the mouth.' }),
     width: distance(40, { fits: 'size', min: 0, max: 5_000, label: 'Bed width' }),

@@ -12,6 +12,7 @@ export const clamp = defineStep({
   title: 'Clamp',
   family: 'shape',
   summary: 'Nothing lies under or over two elevations, with a smooth shoulder.',
+  finds: ['limit', 'cut', 'min', 'max', 'clip', 'floor', 'ceiling', 'threshold', 'cap'],
   params: z.object({
     low: elevation(-11_000, { min: -11_000, max: 9_000, label: 'Not under' }),
     high: elevation(9_000, { min: -11_000, max: 9_000, label: 'Not over' }),

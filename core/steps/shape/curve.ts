@@ -18,6 +18,7 @@ export const curve = defineStep({
   title: 'Curve',
   family: 'shape',
   summary: 'Bends the height curve: elevations go where the curve sends them.',
+  finds: ['curves', 'remap', 'profile', 'gradient', 'tone', 'spline', 'transfer function', 'height response'],
   params: z.object({
     points: curvePoints(
       [

@@ -16,6 +16,7 @@ export const edgeSmooth = defineStep({
   title: 'Smooth faces',
   family: 'shape',
   summary: 'Smooths small roughness and leaves edges and crests sharp.',
+  finds: ['bilateral', 'smooth', 'denoise', 'faces', 'edge-preserving', 'surface blur'],
   params: z.object({
     size: distance(40, { fits: 'size', min: 0, max: 2_000, step: 0.1, label: 'Size', help: 'How far around a place it looks.' }),
     edge: distance(3, {

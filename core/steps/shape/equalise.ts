@@ -13,6 +13,7 @@ export const equalise = defineStep({
   title: 'Equalise',
   family: 'shape',
   summary: 'Every elevation comes to cover as much ground as any other.',
+  finds: ['histogram', 'equalize', 'normalise', 'contrast', 'flatten', 'spread'],
   params: z.object({
     amount: ratio(1, { label: 'Amount', help: 'How far towards the even spread.' }),
   }),

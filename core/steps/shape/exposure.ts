@@ -12,6 +12,7 @@ export const exposure = defineStep({
   title: 'Exposure',
   family: 'shape',
   summary: 'Heights grow or shrink away from a pivot, by doublings.',
+  finds: ['gain', 'contrast', 'stops', 'multiply', 'brightness', 'amplify', 'amplitude'],
   params: z.object({
     stops: plain(0, { min: -6, max: 6, step: 0.05, label: 'Stops', help: 'Every stop doubles the height above the pivot.' }),
     pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Pivot', help: 'What lies here stays.' }),

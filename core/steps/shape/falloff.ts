@@ -15,6 +15,7 @@ export const falloff = defineStep({
   title: 'Falloff',
   family: 'shape',
   summary: 'Makes an isle that sinks to its border, or a rim that rises along it.',
+  finds: ['island', 'vignette', 'edge', 'mask', 'border', 'coast', 'radial', 'fade', 'rim'],
   params: z.object({
     kind: choice('isle', { isle: 'Isle', rim: 'Rim' }, { label: 'Kind' }),
     outline: choice('round', { round: 'Round', square: 'Square' }, { label: 'Outline' }),

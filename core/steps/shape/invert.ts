@@ -8,6 +8,7 @@ export const invert = defineStep({
   title: 'Invert',
   family: 'shape',
   summary: 'Turns the ground upside down: hills become hollows.',
+  finds: ['negative', 'reverse', 'complement', 'subtract', 'upside down', 'flip heights'],
   params: z.object({
     about: choice('middle', { middle: 'The middle of its range', elevation: 'An elevation' }, { label: 'About' }),
     pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Elevation', when: { about: ['elevation'] } }),

@@ -15,6 +15,7 @@ export const levelArea = defineStep({
   title: 'Level area',
   family: 'shape',
   summary: 'Makes an outlined area level, with a smooth bank around it.',
+  finds: ['flatten', 'pad', 'platform', 'building', 'site', 'plot', 'plateau', 'construction'],
   params: z.object({
     points: linePoints({ label: 'Outline', help: 'Three corners at least.', closed: true }),
     at: choice('mean', { mean: 'The mean within', elevation: 'An elevation' }, { label: 'Level at' }),

@@ -14,6 +14,7 @@ export const levels = defineStep({
   title: 'Levels',
   family: 'shape',
   summary: 'An input range of elevations onto an output range, the middle lifted or sunk.',
+  finds: ['contrast', 'gamma', 'brightness', 'input', 'output', 'range', 'remap', 'normalise', 'normalize', 'black point', 'white point'],
   params: z.object({
     inLow: elevation(0, { min: -11_000, max: 9_000, label: 'Input from' }),
     inHigh: elevation(1_000, { min: -11_000, max: 9_000, label: 'Input to' }),

@@ -22,6 +22,7 @@ export const median = defineStep({
   title: 'Median',
   family: 'shape',
   summary: 'Takes spikes and thin lines away and leaves edges standing.',
+  finds: ['filter', 'denoise', 'smooth', 'noise', 'despeckle', 'salt pepper'],
   params: z.object({
     size: distance(40, { fits: 'size', min: 0, max: 4_000, label: 'Window', help: 'The side of the square whose median counts.' }),
   }),

@@ -16,6 +16,7 @@ export const place = defineStep({
   title: 'Place',
   family: 'shape',
   summary: 'Moves, turns, scales or flips what came before.',
+  finds: ['transform', 'move', 'offset', 'translate', 'rotate', 'turn', 'scale', 'flip', 'mirror', 'shift', 'sideways'],
   params: z.object({
     east: distance(0, { min: -100_000, max: 100_000, label: 'To the east' }),
     north: distance(0, { min: -100_000, max: 100_000, label: 'To the north' }),

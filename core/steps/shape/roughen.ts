@@ -47,6 +47,7 @@ export const roughen = defineStep({
   title: 'Roughen',
   family: 'shape',
   summary: 'Adds fine noise where the ground is steep, high, or stands out.',
+  finds: ['detail', 'noise', 'texture', 'rough', 'micro', 'displacement', 'rocky'],
   params,
   reach: (params, ground) => {
     if (params.guide === 'height') return 0;

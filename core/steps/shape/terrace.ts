@@ -16,6 +16,7 @@ export const terrace = defineStep({
   title: 'Terrace',
   family: 'shape',
   summary: 'Level treads and steep risers, as in benches and bedded rock.',
+  finds: ['terraces', 'steps', 'strata', 'stratify', 'bench', 'layers', 'quantise', 'quantize', 'mesa', 'plateaus'],
   params: z.object({
     spacing: distance(38, {
       fits: 'range',

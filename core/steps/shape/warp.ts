@@ -16,6 +16,7 @@ export const warp = defineStep({
   title: 'Warp',
   family: 'shape',
   summary: 'Bends the ground sideways, as if it were pulled about.',
+  finds: ['distort', 'displace', 'swirl', 'bend', 'perturb', 'turbulence', 'domain distortion'],
   params: z.object({
     amount: distance(160, { fits: 'size', min: 0, max: 10_000, label: 'Amount', help: 'How far a place moves at most, east and south.' }),
     feature: distance(900, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Feature size', help: 'From one bend to the next.' }),

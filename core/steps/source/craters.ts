@@ -92,6 +92,7 @@ export const craters = defineStep({
   title: 'Craters',
   family: 'source',
   summary: 'Many impact craters of many sizes and ages.',
+  finds: ['crater', 'impact', 'moon', 'lunar', 'meteor', 'asteroid', 'planet'],
   params: z.object({
     count: count(240, { min: 1, max: 4_000, logarithmic: true, label: 'Craters' }),
     largest: distance(1_600, { fits: 'size', min: 1, max: 200_000, logarithmic: true, label: 'Largest', help: 'Diameter from rim to rim.' }),

@@ -40,6 +40,7 @@ export const dunes = defineStep({
   title: 'Dunes',
   family: 'source',
   summary: 'Fields of dunes: transverse, crescents, linear or stars.',
+  finds: ['dune', 'sand', 'desert', 'barchan', 'erg', 'ripples', 'wind'],
   params: z.object({
     kind: choice('transverse', KINDS, {
       label: 'Kind',

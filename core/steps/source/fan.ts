@@ -29,6 +29,7 @@ export const fan = defineStep({
   title: 'Fan',
   family: 'source',
   summary: 'An alluvial fan with channels that fork, from the mouth of a valley.',
+  finds: ['alluvial', 'fan', 'delta', 'debris', 'sediment', 'deposit', 'bajada'],
   params: z.object({
     length: distance(2_000, { fits: 'size', min: 1, max: 100_000, logarithmic: true, label: 'Length', help: 'From the apex to the toe.' }),
     slope: degrees(6, { min: 0.2, max: 30, label: 'Slope at the apex', help: '2 to 10° is usual; cones of debris stand steeper.' }),

@@ -28,6 +28,7 @@ export const fault = defineStep({
   title: 'Fault',
   family: 'source',
   summary: 'One side is thrown up along a line, as a scarp that wears.',
+  finds: ['scarp', 'tectonic', 'cliff', 'throw', 'displacement', 'break'],
   params: z.object({
     throw: distance(60, {
       fits: 'range',

@@ -8,6 +8,7 @@ export const flat = defineStep({
   title: 'Flat',
   family: 'source',
   summary: 'Level ground at one elevation.',
+  finds: ['plane', 'level', 'constant', 'empty', 'base', 'blank', 'uniform'],
   params: z.object({
     level: elevation(0, { min: -11_000, max: 9_000, label: 'Elevation' }),
   }),

@@ -9,6 +9,7 @@ export const join = defineStep({
   title: 'Join',
   family: 'source',
   summary: 'A tributary flows in: added, the higher of both, blended, or in another way.',
+  finds: ['merge', 'blend', 'combine', 'mix', 'add', 'subtract', 'multiply', 'layer', 'composite', 'max', 'min', 'lighten', 'darken', 'branch'],
   params: z.object({
     tributary: tributary({ label: 'Tributary', help: 'The side line that flows in here.' }),
   }),

@@ -29,6 +29,7 @@ export const mosaic = defineStep({
   title: 'Mosaic',
   family: 'source',
   summary: 'Several files laid out as one ground, blended where they overlap.',
+  finds: ['tiles', 'merge', 'stitch', 'combine', 'grid', 'world', 'several files'],
   params: z.object({
     pieces: hidden(z.array(pieceSchema).max(400).default([]), 'Pieces'),
     blend: distance(0, { min: 0, max: 100_000, label: 'Blend over', help: 'Metres from the edge of a piece; 0 is all of an overlap.' }),

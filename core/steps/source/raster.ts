@@ -25,6 +25,7 @@ export const raster = defineStep({
   title: 'Raster',
   family: 'source',
   summary: 'Heights from a file or a pressed mesh, placed on the ground.',
+  finds: ['heightmap', 'image', 'file', 'import', 'dem', 'dtm', 'lidar', 'scan', 'picture', 'greyscale', 'texture'],
   params: z.object({
     asset: asset('Heights', 'The file that the heights come from.'),
     filter: choice(

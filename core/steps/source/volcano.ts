@@ -57,6 +57,7 @@ export const volcano = defineStep({
   title: 'Volcano',
   family: 'source',
   summary: 'A cone or a shield with its crater and its flows.',
+  finds: ['caldera', 'lava', 'crater', 'cone', 'shield', 'eruption', 'mountain'],
   params: z.object({
     kind: choice('cone', { cone: 'Cone', shield: 'Shield' }, { label: 'Kind' }),
     height: distance(700, {

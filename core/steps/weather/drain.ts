@@ -21,6 +21,7 @@ export const drain = defineStep({
   title: 'Drain hollows',
   family: 'weather',
   summary: 'Outlets are cut through what dams the water.',
+  finds: ['breach', 'depressions', 'sinks', 'pits', 'hollows', 'lakes', 'fill', 'hydrology'],
   params: z.object({
     amount: distance(12, {
       fits: 'range',

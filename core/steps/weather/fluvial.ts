@@ -28,6 +28,20 @@ export const fluvial = defineStep({
   title: 'Rivers',
   family: 'weather',
   summary: 'Streams gather and wear valleys back into the ground.',
+  finds: [
+    'hydraulic',
+    'erosion',
+    'rivers',
+    'streams',
+    'valleys',
+    'erode',
+    'fluvial',
+    'drainage',
+    'dendritic',
+    'mountains',
+    'stream power',
+    'landscape evolution',
+  ],
   params: z.object({
     amount: distance(2_500, {
       min: 0,

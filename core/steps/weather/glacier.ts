@@ -51,6 +51,7 @@ export const glacier = defineStep({
   title: 'Ice',
   family: 'weather',
   summary: 'Glaciers gather, carve corries and troughs, and leave moraines.',
+  finds: ['ice', 'glacial', 'erosion', 'glacier', 'glaciers', 'moraine', 'corrie', 'cirque', 'fjord', 'alpine', 'u-shaped valley'],
   params: z.object({
     amount: distance(320, {
       fits: 'range',

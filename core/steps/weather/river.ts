@@ -24,6 +24,7 @@ export const river = defineStep({
   title: 'River channels',
   family: 'weather',
   summary: 'Channels are cut where water gathers, wider and deeper downstream.',
+  finds: ['rivers', 'stream', 'channels', 'carve', 'hydraulic', 'water', 'network', 'lake'],
   params: z.object({
     amount: plain(1, { min: 0.1, max: 20, step: 0.1, label: 'Size', help: 'Times the width and depth that rivers of this flow usually have.' }),
     scale: distance(1_000, {

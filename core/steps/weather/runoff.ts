@@ -20,6 +20,7 @@ export const runoff = defineStep({
   title: 'Rain',
   family: 'weather',
   summary: 'Rain runs off, takes what it can carry and lays it down where it slows.',
+  finds: ['hydraulic', 'erosion', 'rain', 'rainfall', 'droplets', 'water', 'gullies', 'erode', 'sediment', 'deposition', 'precipitation'],
   params: z.object({
     amount: count(120, { min: 1, max: 4_000, logarithmic: true, label: 'Amount', help: 'How long it rains: steps of time on each size of grid.' }),
     scale: distance(64, {

@@ -18,6 +18,7 @@ export const settle = defineStep({
   title: 'Snow and silt',
   family: 'weather',
   summary: 'A cover lies down, slides off steep ground and fills the hollows.',
+  finds: ['snow', 'snowfall', 'silt', 'sediment', 'dust', 'deposit', 'accumulation', 'cover', 'ash'],
   params: z.object({
     amount: distance(2, { min: 0.01, max: 200, step: 0.1, logarithmic: true, label: 'Depth', help: 'How much falls everywhere, where the step acts.' }),
     repose: degrees(38, { min: 2, max: 80, label: 'Repose angle', help: 'Fresh snow holds to about 40°, wet silt to some 10°.' }),

@@ -35,6 +35,7 @@ export const shore = defineStep({
   title: 'Shore',
   family: 'weather',
   summary: 'Waves cut cliffs and a bench into open coasts, and build beaches where they are weak.',
+  finds: ['coast', 'coastal', 'erosion', 'beach', 'cliff', 'waves', 'sea', 'marine', 'shoreline', 'island', 'cove'],
   params: z.object({
     retreat: distance(110, {
       fits: 'size',

@@ -28,6 +28,7 @@ export const talus = defineStep({
   title: 'Talus',
   family: 'weather',
   summary: 'Rock faces shed, and what has fallen slides to its angle of repose.',
+  finds: ['thermal', 'erosion', 'scree', 'slide', 'landslide', 'debris', 'erode', 'weathering', 'rockfall', 'angle of repose'],
   params: z.object({
     cliff: degrees(42, {
       fits: 'steepness',

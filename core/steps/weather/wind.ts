@@ -19,6 +19,7 @@ export const wind = defineStep({
   title: 'Wind',
   family: 'weather',
   summary: 'Wind carries sand on in hops and heaps it up across its way.',
+  finds: ['aeolian', 'erosion', 'sand', 'dunes', 'deflation', 'drift'],
   params: z.object({
     amount: count(300, {
       min: 1,

@@ -17,6 +17,7 @@ import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { findUse, settingsOf, stepById, type StepUse } from '@upland-cast/core';
 import { figure } from '../../../components/format';
 import { addStep, addTributary, moveStep, nudgeStep, removeStep, select, setTributary, setUse, standAt, type CoursePlace } from '../../../store/course';
+import { isPressed } from '../../../store/keys';
 import { useTerrain } from '../../../store/state';
 import { layoutOf, type CardPlace, type CourseLayout } from './course-layout';
 import { CourseOverview } from './CourseOverview';
@@ -318,12 +319,12 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
   );
 }
 
-/** Arrow keys go from card to card; with Alt they move the card. Delete removes, S stands here. */
+/** Arrow keys go from card to card; with Alt they move the card. Delete removes; a key stands here. */
 function onCardKey(event: React.KeyboardEvent<HTMLButtonElement>, id: string, readOnly: boolean): void {
   const along = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
   const across = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0;
   if (event.key === 'Delete' && !readOnly) removeStep(id);
-  else if (event.key === 's' && !event.ctrlKey && !event.metaKey) standAt(id);
+  else if (isPressed(event.nativeEvent, 'standHere')) standAt(id);
   else if (event.altKey && (along || across)) {
     if (!readOnly) nudgeStep(id, along, across);
   } else if (along || across) toNeighbour(event.currentTarget, along, across);

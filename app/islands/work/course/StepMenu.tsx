@@ -1,10 +1,9 @@
 import { useEffect, useRef, useState } from 'react';
-import { steps, type Family } from '@upland-cast/core';
+import { FAMILIES, steps, type Family } from '@upland-cast/core';
+import { search } from '../../../components/search';
 import css from './StepMenu.module.css';
 
-const FAMILIES: Record<Family, string> = { source: 'Sources', mend: 'Mend', shape: 'Shape', weather: 'Weather', hand: 'Hand', range: 'Range' };
-
-/** The steps there are, by family, with a field to find one by its name or what it does. */
+/** The steps there are, by family, with a field to find one by its name, the trade's other words for it, or what it does. */
 export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => void; onPick: (id: string, params?: Record<string, unknown>) => void }) {
   const box = useRef<HTMLDivElement>(null);
   const field = useRef<HTMLInputElement>(null);
@@ -17,9 +16,8 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
     document.addEventListener('pointerdown', away);
     return () => document.removeEventListener('pointerdown', away);
   }, [onClose]);
-  const wanted = words.trim().toLowerCase();
-  const found = steps.filter((s) => `${s.title} ${s.summary} ${FAMILIES[s.family]}`.toLowerCase().includes(wanted));
-  const families = (Object.keys(FAMILIES) as Family[]).filter((f) => found.some((s) => s.family === f));
+  const found = search(steps, words);
+  const looking = words.trim() !== '';
   const pick = (id: string) => {
     onPick(id);
     onClose();
@@ -30,7 +28,7 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
     if (event.key === 'Escape') onClose();
     else if (event.key === 'ArrowDown') items[Math.min(items.length - 1, at + 1)]?.focus();
     else if (event.key === 'ArrowUp') (at <= 0 ? field.current : items[at - 1])?.focus();
-    else if (event.key === 'Enter' && document.activeElement === field.current && found[0]) pick(found[0].id);
+    else if (event.key === 'Enter' && document.activeElement === field.current && found[0]) pick(found[0].item.id);
     else return;
     event.preventDefault();
   };
@@ -52,21 +50,37 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
         onChange={(event) => setWords(event.target.value)}
       />
       <div className={css.list}>
-        {families.map((family) => (
-          <section key={family} role="group" aria-label={FAMILIES[family]}>
-            <h4>{FAMILIES[family]}</h4>
-            {found
-              .filter((s) => s.family === family)
-              .map((step) => (
-                <button key={step.id} type="button" role="menuitem" onClick={() => pick(step.id)}>
-                  <b>{step.title}</b>
-                  <span>{step.summary}</span>
-                </button>
-              ))}
+        {looking ? (
+          // What is looked for, the nearest first.
+          <section role="group" aria-label="Found">
+            {found.map(({ item, by }) => (
+              <StepChoice key={item.id} step={item} by={by} onPick={pick} />
+            ))}
           </section>
-        ))}
-        {found.length === 0 && <p>No step has these words.</p>}
+        ) : (
+          (Object.keys(FAMILIES) as Family[]).map((family) => (
+            <section key={family} role="group" aria-label={FAMILIES[family]}>
+              <h4>{FAMILIES[family]}</h4>
+              {steps
+                .filter((s) => s.family === family)
+                .map((step) => (
+                  <StepChoice key={step.id} step={step} by={[]} onPick={pick} />
+                ))}
+            </section>
+          ))
+        )}
+        {found.length === 0 && <p role="status">No step is found by “{words.trim()}”. Try what it should do to the ground: smooth, erode, level, raise.</p>}
       </div>
     </div>
+  );
+}
+
+function StepChoice({ step, by, onPick }: { step: (typeof steps)[number]; by: string[]; onPick: (id: string) => void }) {
+  return (
+    <button type="button" role="menuitem" onClick={() => onPick(step.id)}>
+      <b>{step.title}</b>
+      {by.length > 0 && <em>{by.join(', ')}</em>}
+      <span>{step.summary}</span>
+    </button>
   );
 }

@@ -11,6 +11,7 @@ import { standAt } from '../../../store/course';
 import { onRecoloured } from '../../../store/light';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
 import { keepWork, setDrape, setWater, stopWork, tellDrawingCost } from '../../../store/evaluation';
+import { isPressed, KEYS, useKeys } from '../../../store/keys';
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
@@ -171,9 +172,12 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
           ref={canvas}
           className={sculpting || tool !== 'none' ? css.brushing : ''}
           tabIndex={0}
-          aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom; F shows all of it."
+          aria-label="View of the ground. Arrow keys turn and tilt it, with Shift they move it; plus and minus zoom."
           onKeyDown={(event) => {
-            if (!walking && steer(view.current, event.key, event.shiftKey, plan)) event.preventDefault();
+            if (walking) return;
+            if (isPressed(event.nativeEvent, 'frameAll')) view.current?.frameAll();
+            else if (!steer(view.current, event.key, event.shiftKey, plan)) return;
+            event.preventDefault();
           }}
         />
         <ViewOverlay view={drawn} />
@@ -239,7 +243,12 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
               { key: 'views', text: 'Views', on: settings.views, onToggle: () => set({ views: !settings.views }) },
             ]}
           />
-          <Button square aria-label="Show all of the ground" title="Show all of it (F)" onClick={() => view.current?.frameAll()}>
+          <Button
+            square
+            aria-label="Show all of the ground"
+            title={`Show all of it (${useKeys((s) => s.own.frameAll) ?? KEYS.frameAll.usual})`}
+            onClick={() => view.current?.frameAll()}
+          >
             <Maximize2 size={14} />
           </Button>
         </div>
@@ -334,10 +343,6 @@ function steer(view: GroundView | null, key: string, shift: boolean, plan: boole
       return true;
     case '-':
       view.cameras.steer({ nearer: 0.8 });
-      return true;
-    case 'f':
-    case 'F':
-      view.frameAll();
       return true;
     default:
       return false;

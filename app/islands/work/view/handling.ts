@@ -3,6 +3,7 @@ import { findUse, placesBetween, type StrokePlace } from '@upland-cast/core';
 import { setParam } from '../../../store/course';
 import { beginStroke, endStroke, strokeTo } from '../../../store/sculpt';
 import { addSpot } from '../../../store/keeping';
+import { isPressed, isTyping } from '../../../store/keys';
 import { useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { heightAt } from '../../../view/ground/pick';
@@ -61,8 +62,8 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
     // A stroke does not wait for a hand that is somewhere else.
     const hidden = () => document.hidden && up();
     const key = (event: KeyboardEvent) => {
-      if (event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement) return;
-      const by = event.key === ']' ? 1.2 : event.key === '[' ? 1 / 1.2 : 0;
+      if (isTyping(event)) return;
+      const by = isPressed(event, 'brushLarger') ? 1.2 : isPressed(event, 'brushSmaller') ? 1 / 1.2 : 0;
       if (!by) return;
       const { brush, course } = useTerrain.getState();
       useTerrain.setState({ brush: { ...brush, radius: Math.min(Math.max(10, course!.ground.width / 4), Math.max(1, brush.radius * by)) } });

@@ -1,0 +1,126 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import type { Page } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { Application } from '../helpers/application';
+
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+let app: Application;
+beforeAll(async () => {
+  app = await Application.start();
+});
+afterAll(async () => {
+  await app.stop();
+});
+
+async function newTerrain(page: Page): Promise<void> {
+  await page.goto(app.address);
+  await page.locator('astro-island:not([ssr])').first().waitFor({ state: 'attached' });
+  await page.getByRole('button', { name: 'New from noise' }).click();
+  await page.waitForURL(/terrain/);
+  await page.getByRole('complementary', { name: 'Settings of Noise' }).waitFor();
+}
+
+async function command(page: Page, query: string): Promise<void> {
+  await page.keyboard.press('Control+K');
+  await page.keyboard.type(query);
+  await page.keyboard.press('Enter');
+}
+
+describe('the list of commands', () => {
+  it('finds a step by the trade’s other words and says by which; a number with its unit goes along', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await page.keyboard.press('Control+K');
+    const list = page.getByRole('dialog', { name: 'Find a command' });
+    await page.keyboard.type('thermal erosion');
+    await list.getByRole('option', { name: /^Add Talus thermal, erosion/ }).waitFor();
+    await page.keyboard.press('Escape');
+    await list.waitFor({ state: 'detached' });
+
+    await command(page, 'shift 0.025 km');
+    const shift = page.getByRole('complementary', { name: 'Settings of Shift' });
+    await expect.poll(() => shift.getByLabel('Distance', { exact: true }).inputValue()).toBe('25.0');
+    // What is selected is set by its name.
+    await command(page, 'distance 40 m');
+    await expect.poll(() => shift.getByLabel('Distance', { exact: true }).inputValue()).toBe('40.0');
+    await command(page, 'undo');
+    await expect.poll(() => shift.getByLabel('Distance', { exact: true }).inputValue()).toBe('25.0');
+    await command(page, 'sea 12 m');
+    await expect.poll(() => page.evaluate(() => document.body.innerText)).toMatch(/12\.0/);
+
+    // What cannot be taken is said, and does nothing.
+    await page.keyboard.press('Control+K');
+    await page.keyboard.type('sea 12 °');
+    await list.getByText('It takes m, not °.').waitFor();
+    await page.getByRole('combobox', { name: 'Commands' }).fill('qwertz');
+    await list.getByText('Nothing is found by “qwertz”.').waitFor();
+    // What was used last stands first.
+    await page.getByRole('combobox', { name: 'Commands' }).fill('');
+    const options = await list.getByRole('option').allInnerTexts();
+    expect(options[0]).toMatch(/^Sea at/);
+    await page.addScriptTag({ content: axe });
+    const found = await page.evaluate(async () => {
+      const run = (window as unknown as { axe: { run: (of: Element, o: object) => Promise<{ violations: { id: string; help: string }[] }> } }).axe;
+      return (await run.run(document.querySelector('dialog[open]')!, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })).violations.map(
+        ({ id, help }) => `${id}: ${help}`,
+      );
+    });
+    expect(found).toEqual([]);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('goes to rooms, receivers and views, and leaves the focus where it was', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await command(page, 'block world');
+    await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
+    await command(page, 'cross-section');
+    await expect.poll(() => page.getByRole('radio', { name: 'Section' }).getAttribute('aria-checked')).toBe('true');
+    const button = page.getByRole('button', { name: 'Find a command' });
+    await button.click();
+    await page.getByRole('dialog', { name: 'Find a command' }).waitFor();
+    await page.keyboard.press('Escape');
+    await expect.poll(() => button.evaluate((e) => e === document.activeElement)).toBe(true);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('has keys that are changed by pressing others, kept for the next visit', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await command(page, 'shortcuts');
+    const keys = page.getByRole('dialog', { name: 'Keys' });
+    await keys.getByRole('button', { name: 'Key of: Find a command, a step, a receiver, a terrain' }).click();
+    await page.keyboard.press('Control+Z');
+    await keys.getByText('Ctrl+Z is the key of “Undo” already.').waitFor();
+    await keys.getByRole('button', { name: 'Key of: Find a command, a step, a receiver, a terrain' }).click();
+    await page.keyboard.press('Control+E');
+    await keys.getByText('Ctrl+E').waitFor();
+    await page.reload();
+    await page.getByRole('button', { name: /^Noise,/ }).waitFor();
+    const list = page.getByRole('dialog', { name: 'Find a command' });
+    await page.keyboard.press('Control+K');
+    expect(await list.count()).toBe(0);
+    await page.keyboard.press('Control+E');
+    await list.waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('has the step menu find by the same words, and says when nothing is found', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await page.getByRole('button', { name: 'Add a step after Noise' }).click();
+    const menu = page.getByRole('menu', { name: 'Add a step' });
+    await menu.getByLabel('Find a step').fill('road');
+    await menu.getByRole('menuitem', { name: /^Path/ }).waitFor();
+    expect(await menu.getByRole('menuitem').count()).toBe(1);
+    await menu.getByLabel('Find a step').fill('qwertz');
+    await menu.getByText('No step is found by “qwertz”.').waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});
