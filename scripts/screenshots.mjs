@@ -54,6 +54,10 @@ try {
   await card('Scree');
   await page.getByText('most cut').waitFor();
   await shot('work-relief');
+  await page.keyboard.press('Control+K');
+  await page.keyboard.type('erosion');
+  await shot('commands');
+  await page.keyboard.press('Escape');
   await card('Becks and gills');
   await page.getByText('concavity θ').waitFor({ timeout: 60_000 });
   await page.getByLabel('Drape').selectOption('change');
@@ -112,10 +116,6 @@ try {
   await page.getByLabel('Drape').selectOption('shade');
   await radio('Relief');
   await toggle('Contours');
-  await toggle('Mesh lines');
-  await page.locator('canvas[data-ground]').focus();
-  for (let i = 0; i < 7; i++) await page.keyboard.press('+');
-  await shot('work-close');
   await page.getByRole('link', { name: 'Compare', exact: true }).click();
   const side = page.getByLabel('Side A', { exact: true });
   await side.locator('option', { hasText: 'After Becks and gills' }).waitFor({ state: 'attached' });
@@ -138,13 +138,13 @@ try {
   await page.getByRole('button', { name: 'Sallow Pit' }).click();
   await page.getByText('under overhangs').waitFor({ timeout: 60_000 });
   await shot('mesh-to-heights');
-  await page.getByRole('link', { name: 'Hand off' }).click();
+  await page.getByRole('link', { name: 'Export', exact: true }).click();
   await page.getByText('metres a code').waitFor({ timeout: 60_000 });
   await page.getByLabel('Add a map').selectOption('colour');
   await page.waitForSelector('canvas[data-map=colour]', { timeout: 60_000 });
   await shot('hand-off-colour');
   await page.getByLabel('Add a map').selectOption('normal');
-  await page.getByRole('button', { name: 'Write and prove' }).click();
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
   await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
   await radio('Trial reading');
   await page.getByText('It arrives as it is').waitFor({ timeout: 60_000 });

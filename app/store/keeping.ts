@@ -212,6 +212,11 @@ export function sectionOver(course: Course, { width, depth }: Ground) {
   return { from: over(from), to: over(to), back: ({ east, south }: Place) => ({ east: east / x, south: south / y }) };
 }
 
+/** Keeps what was chosen in a room that writes files, with the terrain. */
+export function keepChosen(part: NonNullable<Course['chosen']>): void {
+  amend((course) => void (course.chosen = { ...course.chosen, ...part }));
+}
+
 // Views that are kept.
 
 export function keepView(place: CameraPlace): void {

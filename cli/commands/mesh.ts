@@ -97,7 +97,7 @@ function settingsFrom(field: Field, out: string, options: MeshOptions): MeshSett
   if (options.faces === 'quads' && !format.quads) throw new UplandError('quads', `${format.title} holds triangles only. Write OBJ or PLY for quads.`);
   const fitted = maxError !== undefined || triangles !== undefined;
   if (fitted && segments) throw new UplandError('segments', 'A mesh has its faces by --segments, by --max-error or by --triangles: give one of them.');
-  if (halved && !fitted) throw new UplandError('segments', 'Halved triangles are asked for by --max-error or by --triangles.');
+  if (halved && !fitted) throw new UplandError('segments', 'Right-angled triangles (--halved) are asked for by --max-error or by --triangles.');
   if (skirt !== undefined && closed !== undefined) throw new UplandError('mesh-frame', 'A mesh has a skirt or is closed below, not both.');
   // Heights keep their own zero unless the country is high: then the datum is the zero, or float32 would lose millimetres.
   const zero = field.ground.datum;

@@ -31,7 +31,7 @@ const layerSchema = z.object({
 });
 export type CoverLayer = z.infer<typeof layerSchema>;
 
-export const RAMPS = { height: 'Height', rank: 'Rank', relief: 'Relief' } as const;
+export const RAMPS = { height: 'Height', rank: 'Percentile', relief: 'Relief' } as const;
 
 /** What the ground is covered with: a ramp beneath, and layers over it, each where its rules say. */
 export const coverSchema = z.object({

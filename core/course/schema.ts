@@ -112,9 +112,7 @@ export const courseSchema = looseObject(
     stem: z.array(stepUseSchema).max(500),
     tributaries: z.array(tributarySchema).max(100).default([]),
     /** The files that steps refer to, by SHA-256: where they came from, and how they are read. */
-    assets: z
-      .record(assetName, z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() }))
-      .default({}),
+    assets: z.record(assetName, z.object({ name: z.string(), bytes: z.int().min(0), reading: assetReadingSchema.optional() })).default({}),
     /** Every seed that a source has had, by the step's id, oldest first. */
     rolls: z.record(idSchema, z.array(z.object({ seed: z.int().min(0).max(0xffffffff), favourite: z.boolean().default(false) })).max(1000)).default({}),
     /** Rolls of the whole course: every seed of its steps, by their ids, and of their masks ("step/mask"), oldest first. */
@@ -153,6 +151,8 @@ export const courseSchema = looseObject(
     cover: coverSchema.optional(),
     /** What is handed on, kept to be done again. */
     orders: z.array(orderSchema).max(100).default([]),
+    /** What was last chosen in the rooms that write files: an order, and the settings of a mesh, as they were; those of a later version are passed over. */
+    chosen: z.object({ order: orderSchema.optional().catch(undefined), mesh: z.record(z.string(), z.unknown()).optional().catch(undefined) }).optional(),
     /** What is compared now, and comparisons that are kept by name. */
     comparison: comparisonSchema.optional(),
     comparisons: z.array(comparisonSchema).max(100).default([]),

@@ -42,7 +42,7 @@ const KNOWN: readonly Known[] = [
     then: 'Bring it in among the terrains.',
     is: (b, s) => s.startsWith('PK\x03\x04') && textOf(b, 0, 4096).includes('course.json'),
   },
-  { name: 'a ZIP archive', then: 'Unpack it, and bring in what is in it.', is: (_, s) => s.startsWith('PK\x03\x04') || s.startsWith('PK\x05\x06') },
+  { name: 'a ZIP archive', then: 'Unpack it, and import what is in it.', is: (_, s) => s.startsWith('PK\x03\x04') || s.startsWith('PK\x05\x06') },
   { name: 'a packed file (gzip)', then: 'Unpack it first.', is: (b) => b[0] === 0x1f && b[1] === 0x8b },
   { name: 'an archive (7z)', then: 'Unpack it first.', is: (_, s) => s.startsWith('7z\xbc\xaf') },
   { name: 'an archive (RAR)', then: 'Unpack it first.', is: (_, s) => s.startsWith('Rar!') },

@@ -29,7 +29,8 @@ describe('the parts of a mesh', () => {
   it('are off where their faces are, however true their corners: a mesh of few triangles, each corner on the ground', async () => {
     const of = async (segments: number) => {
       const settings = { ...meshSettingsFor(field.ground), segments };
-      for await (const { files } of exportMesh(field, settings, { kernels, name: 'hills' })) return describeParts(partsOfMesh(await readMeshFiles(files)), field);
+      for await (const { files } of exportMesh(field, settings, { kernels, name: 'hills' }))
+        return describeParts(partsOfMesh(await readMeshFiles(files)), field);
       throw new Error('no file');
     };
     const coarse = (await of(8)).parts[0].off!;

@@ -12,7 +12,7 @@ const SHORT_INDICES = 65_535;
 
 /** All that a mesh of the ground is asked for: how its faces are made, where it lies, what it carries, and its file. */
 export const meshSettings = z.object({
-  kind: choice('grid', { grid: 'Grid', adaptive: 'Greedy', halved: 'Halved' }, { label: 'Made by' }),
+  kind: choice('grid', { grid: 'Grid', adaptive: 'Greedy', halved: 'Right-angled' }, { label: 'Made by' }),
   segments: count(256, {
     label: 'Faces across',
     help: 'Square cells; one vertex more than faces.',

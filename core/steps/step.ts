@@ -19,8 +19,8 @@ export const JOIN_MODES = {
   lower: 'The lower of both',
   'smooth-higher': 'The higher, blended',
   'smooth-lower': 'The lower, blended',
-  mean: 'The mean of both',
-  difference: 'How far they are apart',
+  mean: 'Average',
+  difference: 'Difference',
   replace: 'In place of it',
 } as const;
 export type JoinMode = keyof typeof JOIN_MODES;

@@ -1,10 +1,7 @@
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Application } from '../helpers/application';
-
-const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+import { axeViolations } from '../helpers/axe';
 
 let app: Application;
 beforeAll(async () => {
@@ -53,21 +50,14 @@ describe('the list of commands', () => {
     // What cannot be taken is said, and does nothing.
     await page.keyboard.press('Control+K');
     await page.keyboard.type('sea 12 °');
-    await list.getByText('It takes m, not °.').waitFor();
+    await list.getByText('It takes m, not °.').first().waitFor();
     await page.getByRole('combobox', { name: 'Commands' }).fill('qwertz');
     await list.getByText('Nothing is found by “qwertz”.').waitFor();
     // What was used last stands first.
     await page.getByRole('combobox', { name: 'Commands' }).fill('');
     const options = await list.getByRole('option').allInnerTexts();
     expect(options[0]).toMatch(/^Sea at/);
-    await page.addScriptTag({ content: axe });
-    const found = await page.evaluate(async () => {
-      const run = (window as unknown as { axe: { run: (of: Element, o: object) => Promise<{ violations: { id: string; help: string }[] }> } }).axe;
-      return (await run.run(document.querySelector('dialog[open]')!, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })).violations.map(
-        ({ id, help }) => `${id}: ${help}`,
-      );
-    });
-    expect(found).toEqual([]);
+    expect(await axeViolations(page)).toEqual([]);
     expect(faults).toEqual([]);
     await context.close();
   });
@@ -77,8 +67,19 @@ describe('the list of commands', () => {
     await newTerrain(page);
     await command(page, 'block world');
     await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
+    await command(page, 'mesh geometry');
+    const greedy = page.getByRole('radiogroup', { name: 'Made by' }).getByRole('radio', { name: 'Greedy' });
+    await greedy.click();
+    await expect.poll(() => greedy.getAttribute('aria-checked')).toBe('true');
     await command(page, 'cross-section');
     await expect.poll(() => page.getByRole('radio', { name: 'Section' }).getAttribute('aria-checked')).toBe('true');
+    // What was chosen last in a room is there again, also on the next visit.
+    await page.waitForTimeout(800);
+    await page.reload();
+    await page.getByRole('link', { name: 'Export', exact: true }).click();
+    await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
+    await page.getByRole('link', { name: 'Mesh', exact: true }).click();
+    await expect.poll(() => greedy.getAttribute('aria-checked')).toBe('true');
     const button = page.getByRole('button', { name: 'Find a command' });
     await button.click();
     await page.getByRole('dialog', { name: 'Find a command' }).waitFor();

@@ -39,9 +39,9 @@ describe('the course', () => {
     expect(await namesOn(page, 'Stem')).toEqual(['Flat', 'Noise', 'Join']);
     const higher = await range(page);
     expect(higher).not.toBe(alone);
-    await settled(page, () => page.getByLabel('Way', { exact: true }).selectOption('difference'));
+    await settled(page, () => page.getByLabel('Blend', { exact: true }).selectOption('difference'));
     expect(await range(page)).not.toBe(higher);
-    await settled(page, () => page.getByLabel('Way', { exact: true }).selectOption('smooth-higher'));
+    await settled(page, () => page.getByLabel('Blend', { exact: true }).selectOption('smooth-higher'));
     await page.getByLabel('Width', { exact: true }).waitFor();
 
     // A second line; then a Join on the first that would make it flow into itself.

@@ -48,7 +48,7 @@ async function draw(page: Page, from: [number, number], to: [number, number], st
   await page.mouse.up();
 }
 
-const BRUSHES = ['Raise', 'Lower', 'Smooth', 'Roughen', 'Flatten', 'To a height', 'To a slope', 'Scrape', 'Sharpen ridges', 'Lift highs', 'Lift lows', 'Sink highs', 'Sink lows', 'Smear', 'Clone', 'Stamp', 'Slide', 'Rain', 'Restore']; // prettier-ignore
+const BRUSHES = ['Raise', 'Lower', 'Smooth', 'Roughen', 'Flatten', 'To a height', 'To a slope', 'Scrape', 'Sharpen ridges', 'Raise high ground', 'Raise low ground', 'Lower high ground', 'Lower low ground', 'Smear', 'Clone', 'Stamp', 'Slide', 'Rain', 'Restore']; // prettier-ignore
 
 describe('hand work', () => {
   it('takes every brush, one stroke after another without waiting; after a reload a hundred are undone, to the bit', async () => {
@@ -224,7 +224,7 @@ describe('a stroke', () => {
     const readout = page.locator('[aria-live=off]');
     const change = async () => Number(((await readout.textContent()) ?? '').match(/stroke ([+−]?[\d.]+)/)?.[1]?.replace('−', '-') ?? NaN);
     await page.getByText('More about the brush').click();
-    await page.getByLabel('Held still', { exact: true }).selectOption('12');
+    await page.getByLabel('While held still', { exact: true }).selectOption('12');
     const hold = async (time: number) => {
       await page.mouse.move(x, y);
       await page.mouse.down();

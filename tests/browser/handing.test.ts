@@ -37,7 +37,7 @@ async function truth(id: string, samples: number) {
 }
 
 async function write(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Write and prove' }).click();
+  await page.getByRole('button', { name: 'Export', exact: true }).click();
   await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
 }
 
@@ -50,7 +50,7 @@ async function heightsOf(page: Page, id: string, file: string): Promise<Float64A
   const samples = gdalSamples(file);
   if (id === 'displacement-plane') {
     const strength = numberOf(await said(page, 'Strength'));
-    const zero = numberOf(((await said(page, 'Zero value')) ?? '').split('at ')[1]);
+    const zero = numberOf(((await said(page, 'Base value (mid level)')) ?? '').split('at ')[1]);
     return samples.map((v) => zero + v * strength);
   }
   if (id === 'patch-grid') {
@@ -246,7 +246,7 @@ describe('handing on', () => {
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
     await page.getByRole('button', { name: /^Patch grid/ }).click();
     await page.getByRole('button', { name: 'Copy', exact: true }).click();
-    await page.getByRole('button', { name: 'Change', exact: true }).click();
+    await page.getByRole('button', { name: 'Edit', exact: true }).click();
     await page.getByLabel('Name', { exact: true }).fill('Studio grid');
     await page.getByLabel('Over all codes').fill('1024');
     await page.getByLabel('Over all codes').press('Enter');
@@ -272,7 +272,7 @@ describe('handing on', () => {
   it('says what cannot be: a range upside down, a name that file systems refuse, a count that fills no patches, a frame beyond the ground', async () => {
     const { context, page, faults } = await app.person();
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
-    const go = page.getByRole('button', { name: 'Write and prove' });
+    const go = page.getByRole('button', { name: 'Export', exact: true });
     await page.getByText('metres a code').waitFor({ timeout: 60_000 });
     await page.getByLabel('Height of the highest code').fill('100');
     await page.getByLabel('Height of the highest code').press('Enter');

@@ -60,7 +60,7 @@ describe('bringing heights in', () => {
     await page.locator('[data-finding=few-levels]').getByRole('button', { name: 'Take the steps out' }).click();
     await page.getByRole('button', { name: 'Make a terrain of it' }).click();
     await fullGround(page);
-    expect(await page.locator('ol[aria-label="Stem"] b').allInnerTexts()).toEqual(['Raster', 'Trim edge', 'Un-step']);
+    expect(await page.locator('ol[aria-label="Stem"] b').allInnerTexts()).toEqual(['Raster', 'Trim edge', 'Smooth out steps']);
     expect(await page.getByRole('button', { name: /2 580 m/ }).innerText()).toMatch(/129 × 97/);
     // The way it was read stays with it over a reload.
     const before = await elevations(page);

@@ -366,7 +366,7 @@ describe('files that go to another room', () => {
     await page.waitForURL(/#mesh/);
     await page.getByText(/hill\.obj: 2 triangles/).waitFor();
     await drop('[aria-label="Mesh settings"] div[class*=drop]', 'heights.asc', 'ncols 3\nnrows 2\ncellsize 5\n1 2 3\n4 5 6\n');
-    await page.getByRole('dialog', { name: 'Bring in heights.asc' }).waitFor();
+    await page.getByRole('dialog', { name: 'Import heights.asc' }).waitFor();
     await page.getByText('3 × 2').first().waitFor();
     // From the list of terrains a mesh gets one of its own.
     await page.goto(`${app.address}/`);

@@ -1,9 +1,9 @@
 import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { compareFields, rasterizeMesh, readHeights, readMesh } from '@upland-cast/core';
 import { Application, demoStrokes, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
+import { axeViolations } from '../helpers/axe';
 import { gdalSamples, readBytes, scratch, uplandCast } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -104,7 +104,7 @@ describe('from the first load to a file on disk', () => {
     await openDemo(page, app.address, '#hand-off');
     await page.getByLabel('Format').selectOption('tiff');
     await page.getByLabel('Depth').selectOption('f32');
-    await page.getByRole('button', { name: 'Write and prove' }).click();
+    await page.getByRole('button', { name: 'Export', exact: true }).click();
     await page.getByText('Read back and found right').waitFor({ timeout: 90_000 });
     const browserFile = await download(page, () => page.getByRole('button', { name: 'dunmorrow-1025.tif' }).click(), 'browser.tif');
     expect(uplandCast('run', 'app/public/demo/dunmorrow.uplandcast', path('cli.tif')).status).toBe(0);
@@ -116,7 +116,7 @@ describe('from the first load to a file on disk', () => {
     await page.getByLabel('Height of the lowest code').fill('200');
     await page.getByLabel('Height of the highest code').fill('900');
     await page.getByLabel('Height of the highest code').press('Enter');
-    await page.getByRole('button', { name: 'Write and prove' }).click();
+    await page.getByRole('button', { name: 'Export', exact: true }).click();
     const png = page.getByRole('button', { name: 'dunmorrow-1025.png' });
     await png.waitFor({ timeout: 90_000 });
     const file = await download(page, () => png.click(), 'browser.png');
@@ -137,7 +137,7 @@ describe('from the first load to a file on disk', () => {
     await page.getByText(/would stand at its ends/).waitFor();
     await page.getByLabel('Height of the highest code').fill('100');
     await page.getByLabel('Height of the highest code').press('Enter');
-    expect(await page.getByRole('button', { name: 'Write and prove' }).isDisabled()).toBe(true);
+    expect(await page.getByRole('button', { name: 'Export', exact: true }).isDisabled()).toBe(true);
     expect(faults).toEqual([]);
     await context.close();
   });
@@ -329,8 +329,8 @@ describe('work', () => {
   it('goes between rooms by the back button, and project files go out and in', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);
-    await page.getByRole('link', { name: 'Hand off' }).click();
-    await page.getByRole('button', { name: 'Write and prove' }).waitFor();
+    await page.getByRole('link', { name: 'Export', exact: true }).click();
+    await page.getByRole('button', { name: 'Export', exact: true }).waitFor();
     await page.goBack();
     await page.getByRole('radio', { name: 'Relief' }).waitFor();
     await page.getByRole('button', { name: /^Saved/ }).click();
@@ -355,21 +355,11 @@ describe('work', () => {
 });
 
 describe('every room', () => {
-  const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-  interface Axe {
-    axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
-  }
-
   it('passes the accessibility checks and fits 1024 and 1920 wide', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address);
     const check = async (room: string) => {
-      await page.evaluate(axe);
-      const { violations } = await page.evaluate(() => (window as unknown as Axe).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] }));
-      expect(
-        violations.map((v) => `${room}: ${v.id}: ${v.nodes[0].html.slice(0, 200)}`),
-        room,
-      ).toEqual([]);
+      expect(await axeViolations(page), room).toEqual([]);
     };
     await check('work');
     await page.getByRole('button', { name: 'Dark sheet' }).click();
@@ -381,12 +371,12 @@ describe('every room', () => {
     await page.getByRole('link', { name: 'Mesh', exact: true }).click();
     await page.getByText('largest error').waitFor({ timeout: 60_000 });
     await check('mesh');
-    await page.getByRole('link', { name: 'Hand off' }).click();
+    await page.getByRole('link', { name: 'Export', exact: true }).click();
     await page.getByText('metres a code').waitFor({ timeout: 60_000 });
     await check('hand off');
     for (const width of [1024, 1920]) {
       await page.setViewportSize({ width, height: 760 });
-      for (const room of ['Work', 'Mesh', 'Hand off']) {
+      for (const room of ['Work', 'Mesh', 'Export']) {
         await page.getByRole('link', { name: room, exact: true }).click();
         await page.waitForTimeout(200);
         expect(await page.evaluate(() => document.documentElement.scrollWidth), `${room} at ${width}`).toBeLessThanOrEqual(width);

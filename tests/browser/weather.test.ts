@@ -31,7 +31,7 @@ describe('weathering', () => {
     await page.getByText('No step up to here leaves water. Rain does.').waitFor();
     await drape.selectOption('tint');
 
-    await page.getByRole('link', { name: 'Hand off' }).click();
+    await page.getByRole('link', { name: 'Export', exact: true }).click();
     const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Cut', exact: true }).click()]);
     expect(file.suggestedFilename()).toBe('dunmorrow-cut.tif');
     const { reading } = await readWith(Uint8Array.from(readFileSync(await file.path())));

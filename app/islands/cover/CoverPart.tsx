@@ -29,7 +29,7 @@ export function CoverPart({ course }: { course: Course }) {
       </Row>
       {cover.ramp === 'relief' && (
         <SliderRow
-          label="Looked around"
+          label="Radius"
           value={cover.reach}
           unit="m"
           min={10}

@@ -22,6 +22,7 @@ import { engine, listening } from '../../engine/client';
 import type { HandedOn } from '../../engine/api';
 import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
+import { keepChosen } from '../../store/keeping';
 import { useReceivers } from '../../store/receivers';
 import { useTerrain } from '../../store/state';
 import { PixelPicture } from '../import/PixelPicture';
@@ -46,7 +47,11 @@ const begun = (receiver: Receiver, course: Parameters<typeof orderForReceiver>[1
 /** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
 export function ExportRoom() {
   const course = useTerrain((s) => s.course)!;
-  const [order, setOrder] = useState(() => begun(receivers[0], course));
+  const [order, setOrder] = useState(() => course.chosen?.order ?? begun(receivers[0], course));
+  const [first] = useState(order);
+  useEffect(() => {
+    if (order !== first) keepChosen({ order });
+  }, [order, first]);
   const [fault, setFault] = useState<string | null>(null);
   const [handed, setHanded] = useState<HandedOn | null>(null);
   const [work, setWork] = useState<Work | null>(null);
@@ -121,7 +126,7 @@ export function ExportRoom() {
             <HeightPart course={course} order={order} set={set} cost={cost} />
           </div>
           <div>
-            <Part title="What it costs">
+            <Part title="Precision">
               {cost ? (
                 <Facts
                   items={[
@@ -178,7 +183,7 @@ export function ExportRoom() {
           ) : (
             <>
               <Button look="main" disabled={blocked} onClick={() => void hand()}>
-                Write and prove
+                Export
               </Button>
               {'showSaveFilePicker' in window && (
                 <>
@@ -221,7 +226,7 @@ function Recipes({ order, set, choose }: { order: Order; set: (part: Partial<Ord
   const orders = useTerrain((s) => s.course!.orders);
   const readOnly = useTerrain((s) => s.readOnly);
   return (
-    <Part title="Hand on">
+    <Part title="Recipe and file">
       {orders.length > 0 && (
         <ul className={css.recipes}>
           {orders.map((kept) => (

@@ -85,7 +85,7 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
               onChange={(key) => set({ grounds: order.grounds.map((g, k) => (k === i + 1 ? sourceOf(key) : g)) })}
             />
             <Button look="quiet" onClick={() => set({ grounds: order.grounds.filter((_, k) => k !== i + 1) })}>
-              Not this
+              Remove
             </Button>
           </div>
         </Row>
@@ -120,8 +120,13 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
         <p className={css.fault}>{refused}</p>
       ) : (
         order.samples !== own && (
-          <Row label="Comes to it">
-            <Segments label="Comes to it" value={order.fit} choices={{ anew: 'Whole', crop: 'Cut', extend: 'Carried on' }} onChange={(fit) => set({ fit })} />
+          <Row label="To this size by">
+            <Segments
+              label="To this size by"
+              value={order.fit}
+              choices={{ anew: 'Whole', crop: 'Crop', extend: 'Extend edges' }}
+              onChange={(fit) => set({ fit })}
+            />
           </Row>
         )
       )}

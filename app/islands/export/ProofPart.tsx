@@ -84,7 +84,7 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
               {w}
             </p>
           ))}
-          {file.toTypeIn.length > 0 && <Part title="To type in">{lines(file.toTypeIn)}</Part>}
+          {file.toTypeIn.length > 0 && <Part title="Settings on the other side">{lines(file.toTypeIn)}</Part>}
           {file.proof && <Part title="Proof">{lines(proofLines(file.proof, file.unit))}</Part>}
         </details>
       ))}

@@ -37,7 +37,7 @@ export function ReceiverList({ chosen, onChoose }: { chosen: Receiver; onChoose:
             {r.id === chosen.id && (
               <div className={css.tools}>
                 <Button look="quiet" onClick={() => setEdited(r)}>
-                  <Pencil size={12} /> {isOwn ? 'Change' : 'Look'}
+                  <Pencil size={12} /> Edit
                 </Button>
                 <Button look="quiet" onClick={() => void tried(() => copyReceiver(r))}>
                   <Copy size={12} /> Copy
@@ -71,7 +71,7 @@ export function ReceiverList({ chosen, onChoose }: { chosen: Receiver; onChoose:
         ))}
       </ul>
       <Button onClick={() => file.current?.click()}>
-        <Upload size={13} /> Bring in a receiver
+        <Upload size={13} /> Import a receiver
       </Button>
       <input
         ref={file}

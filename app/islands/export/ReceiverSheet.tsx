@@ -140,8 +140,8 @@ export function ReceiverSheet({
               </>
             )}
             {heights.by === 'unit' && (
-              <Row label="Zero value" help="The value at which the plane stays where it is.">
-                <NumberField label="Zero value" value={heights.zero} min={0} max={1} step={0.01} onChange={(zero) => rule({ zero })} />
+              <Row label="Base value (mid level)" help="The value at which the plane stays where it is.">
+                <NumberField label="Base value (mid level)" value={heights.zero} min={0} max={1} step={0.01} onChange={(zero) => rule({ zero })} />
               </Row>
             )}
             {heights.by === 'blocks' && (

@@ -55,9 +55,9 @@ export function ImportDialog({ files, settled, into, side, onClose, onTaken }: P
   const title = files.length === 1 ? files[0].name : `${files.length} files`;
   const handleOf = (name: string) => files.find((f) => f.name === name)?.handle;
   return (
-    <dialog ref={ref} className={css.sheet} aria-label={side ? `Side ${side}: ${title}` : `Bring in ${title}`} onClose={onClose}>
+    <dialog ref={ref} className={css.sheet} aria-label={side ? `Side ${side}: ${title}` : `Import ${title}`} onClose={onClose}>
       <header className={css.head}>
-        <h2>{side ? `Side ${side}` : 'Bring in'}</h2>
+        <h2>{side ? `Side ${side}` : 'Import'}</h2>
         <span className={css.name}>{title}</span>
         <span className="number">{bytesText(files.reduce((sum, f) => sum + f.file.size, 0))}</span>
       </header>

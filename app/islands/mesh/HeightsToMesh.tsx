@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
-import { changeMeshSettings, meshSettingsFor, ownSegments, type MeshSettings } from '@upland-cast/core';
+import { changeMeshSettings, meshSettings, meshSettingsFor, ownSegments, type Course, type MeshSettings } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { SwitchRow } from '../../components/SettingRow';
 import { download, fileNameOf } from '../../components/download';
@@ -8,6 +8,7 @@ import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
 import { engine, telling } from '../../engine/client';
 import type { MeshCurve, MeshPreview, WrittenMesh } from '../../engine/api';
+import { keepChosen } from '../../store/keeping';
 import { say, useTerrain } from '../../store/state';
 import { ErrorChart } from './ErrorChart';
 import type { Made, Shown } from './shown';
@@ -24,12 +25,22 @@ interface Props {
 /** Above this, a person is asked before anything is made. */
 const MUCH_MEMORY = 2 * 2 ** 30;
 
+/** What was chosen here last for this terrain, where it still fits its ground. */
+function lastChosen({ chosen, ground }: Course): MeshSettings | null {
+  const { data } = meshSettings.safeParse(chosen?.mesh);
+  return data && data.segments <= ownSegments(ground) ? data : null;
+}
+
 /** A mesh out of the ground: its faces, its place and axes, what it wears, its parts and levels; its error measured before and after it is written. */
 export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const course = useTerrain((s) => s.course)!;
   const { ground } = course;
   const most = ownSegments(ground);
-  const [settings, setSettings] = useState<MeshSettings>(() => meshSettingsFor(ground));
+  const [settings, setSettings] = useState<MeshSettings>(() => lastChosen(course) ?? meshSettingsFor(ground));
+  const [first] = useState(settings);
+  useEffect(() => {
+    if (settings !== first) keepChosen({ mesh: { ...settings } });
+  }, [settings, first]);
   const [written, setWritten] = useState<WrittenMesh | null>(null);
   const [curve, setCurve] = useState<MeshCurve | null>(null);
   const [charting, setCharting] = useState<Work | null>(null);

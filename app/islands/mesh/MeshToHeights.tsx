@@ -233,7 +233,7 @@ export function MeshToHeights({
         </Row>
         <SwitchRow
           label="Hold it against this terrain"
-          words="Press it to this terrain’s samples and hold it against the ground"
+          words="Take heights from it at this terrain’s samples, and hold them against the ground"
           on={against}
           onChange={setAgainst}
         />
@@ -245,7 +245,7 @@ export function MeshToHeights({
         {work && <Working work={work} onStop={() => void engine().stopMesh()} />}
         {source && !work && !result && !fault && (
           <div className={css.buttons}>
-            <Button onClick={() => void press()}>Press it</Button>
+            <Button onClick={() => void press()}>Heights from mesh</Button>
           </div>
         )}
       </Part>

@@ -82,7 +82,7 @@ export function Header() {
             >
               <Search size={14} />
             </Button>
-            <Button square aria-label="Bring in heights" title="Bring in heights: a file, or several as one ground" disabled={readOnly} onClick={bringIn}>
+            <Button square aria-label="Import heights" title="Import heights: a file, or several as one ground" disabled={readOnly} onClick={bringIn}>
               <Mountain size={14} />
             </Button>
             <Button

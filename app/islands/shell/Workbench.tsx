@@ -80,7 +80,7 @@ function Bench() {
   const [brought, setBrought] = useState<Brought[] | null>(null);
   const take = (files: Brought[]) => {
     const others = files.filter((f) => !isProject(f.name));
-    if (files.length > others.length) say('A project file is brought in on the page of terrains.');
+    if (files.length > others.length) say('A project file is imported on the page of terrains.');
     void partMeshes(others).then(({ meshes, heights }) => {
       if (meshes.length) toMeshRoom(meshes);
       if (heights.length && !useTerrain.getState().readOnly) setBrought(heights);
@@ -126,7 +126,7 @@ function Bench() {
       </Boundary>
       <Notices />
       {brought && course && (
-        <Boundary part="Bringing in" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>
+        <Boundary part="Importing" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>
           <ImportDialog
             files={brought}
             into={course.ground}
@@ -135,7 +135,7 @@ function Bench() {
               setBrought(null);
               void keepHandles(taken.handles);
               let joined = '';
-              change(`Bring in ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
+              change(`Import ${taken.name}`, (c) => void (joined = joinInto(c, taken)));
               select(joined);
             }}
           />

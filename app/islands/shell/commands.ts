@@ -301,7 +301,7 @@ function terrainCommands(course: Course, readOnly: boolean): Command[] {
       run: reRollWhole,
     },
     { id: 'rolls', group: 'Terrain', title: 'Rolls of the whole course', finds: ['seeds', 'variations', 'history'], run: open('rolls') },
-    { id: 'bring in', group: 'Terrain', title: 'Bring in heights', finds: ['import', 'open', 'load', 'file', 'heightmap', 'dem'], run: () => void bringIn() },
+    { id: 'bring in', group: 'Terrain', title: 'Import heights', finds: ['bring in', 'open', 'load', 'file', 'heightmap', 'dem'], run: () => void bringIn() },
     { id: 'tributary', group: 'Terrain', title: 'Add a tributary', finds: ['branch', 'layer', 'group', 'side line'], run: () => addTributary() },
     {
       id: 'mark',
@@ -342,9 +342,9 @@ function receiverCommands(): Command[] {
   return [...receivers, ...useReceivers.getState().own].map(({ id, title, summary }) => ({
     id: `receiver ${id}`,
     group: 'Receivers',
-    title: `Hand off to: ${title}`,
+    title: `Export to: ${title}`,
     summary,
-    finds: [...(RECEIVER_FINDS[id] ?? []), 'export', 'write', 'save'],
+    finds: [...(RECEIVER_FINDS[id] ?? []), 'hand off', 'write', 'save'],
     run: () => {
       set({ wantedReceiver: id });
       location.hash = '#hand-off';

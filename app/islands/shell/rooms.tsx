@@ -30,7 +30,7 @@ export const rooms: readonly RoomEntry[] = [
     part: 'The Mesh room',
     component: MeshRoom,
   },
-  { id: 'hand-off', title: 'Hand off', finds: ['export', 'write', 'save as', 'heightmap', 'deliver', 'maps'], part: 'Hand off', component: ExportRoom },
+  { id: 'hand-off', title: 'Export', finds: ['hand off', 'write', 'save as', 'heightmap', 'deliver', 'maps'], part: 'The Export room', component: ExportRoom },
 ];
 
 /** The room that an address's hash names; the first where it names none. */

@@ -298,7 +298,7 @@ function Archive() {
                 setFrame(kept({ ...frame, east: c.lng * UNIT - frame.width / 2, south: -c.lat * UNIT - frame.depth / 2 }));
               }}
             >
-              Bring it into view
+              Move the frame here
             </Button>
           </fieldset>
           <fieldset className={css.group}>

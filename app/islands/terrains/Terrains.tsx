@@ -163,7 +163,7 @@ function List() {
             <FilePlus size={14} /> New, level
           </Button>
           <Button onClick={() => chooser.current?.click()}>
-            <Upload size={14} /> Bring in a project file
+            <Upload size={14} /> Import a project file
           </Button>
           <input
             ref={chooser}
@@ -177,7 +177,7 @@ function List() {
             }}
           />
           <Button onClick={() => void choose()}>
-            <Mountain size={14} /> Bring in heights
+            <Mountain size={14} /> Import heights
           </Button>
           <input
             ref={heightsChooser}
@@ -207,7 +207,7 @@ function List() {
             ))}
           </ul>
         )}
-        {rows?.length === 0 && bad.length === 0 && !fault && <p>There are no terrains here. Begin one, or bring in a project file.</p>}
+        {rows?.length === 0 && bad.length === 0 && !fault && <p>There are no terrains here. Begin one, or import a project file.</p>}
         <ul className={css.cards}>
           {rows?.map((row) => (
             <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />

@@ -118,7 +118,7 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
       const span = range.high - range.low;
       const toTypeIn = [
         { label: 'Strength', value: `${nice(span)} m` },
-        { label: 'Zero value', value: `${nice(heights.zero)}, at ${nice(range.low + heights.zero * span)} m` },
+        { label: 'Base value (mid level)', value: `${nice(heights.zero)}, at ${nice(range.low + heights.zero * span)} m` },
         { label: 'Strength for a plane of width 1', value: nice(span / field.ground.width) },
       ];
       return as({ encoding: codes ? { ...base, range } : { ...base, unit: range }, toTypeIn });

@@ -77,7 +77,7 @@ export const SYMPTOMS = {
   terraces: {
     title: 'Terraces or steps on gentle ground',
     cause: 'Only 8 bits arrived, or the file was saved again by a picture program.',
-    cure: 'Hand on 16 bits or floats, and let nothing save the file in between.',
+    cure: 'Export 16 bits or floats, and let nothing save the file in between.',
   },
   strip: {
     title: 'A flat strip along two sides',

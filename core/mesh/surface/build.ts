@@ -27,6 +27,6 @@ export async function buildSurface(kernels: Kernels, field: Field, choice: Surfa
   }
   if (faces === 'quads') throw new UplandError('quads', 'Triangles of different sizes cannot be quads: only a regular grid can have them.');
   if (kind === 'adaptive') return (await adaptiveSurface(kernels, field, { maxError, triangles, split, signal })).surface;
-  if (split && split.across !== split.down) throw new UplandError('parts', 'Halved triangles part in as many across as down.');
+  if (split && split.across !== split.down) throw new UplandError('parts', 'Right-angled triangles part in as many across as down.');
   return rightAngledSurface(field, { maxError, triangles, parts: split?.across, signal }).surface;
 }

@@ -46,7 +46,7 @@ function betweenOutermost(field: Field, { maxError, triangles = Infinity, parts 
   if (cells > MOST_CELLS)
     throw new UplandError('mesh-size', `Triangles are halved on ${MOST_CELLS} cells a side at the most; this ground needs ${cells}. Use greedy insertion.`);
   if (!(parts >= 1 && parts <= cells && (parts & (parts - 1)) === 0))
-    throw new UplandError('parts', `Halved triangles part in 1, 2, 4, 8 … a side; ${parts} were asked for.`);
+    throw new UplandError('parts', `Right-angled triangles part in 1, 2, 4, 8 … a side; ${parts} were asked for.`);
   const side = cells + 1;
   const height = vertexHeights(field, side, side);
   const look = underTriangle(field, height, cells);

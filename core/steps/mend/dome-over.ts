@@ -11,9 +11,9 @@ import { defineStep } from '../step';
  */
 export const domeOver = defineStep({
   id: 'dome-over',
-  title: 'Dome over',
+  title: 'Rebuild clipped tops',
   family: 'mend',
-  summary: 'Invents caps over clipped tops by carrying the slope of their rim on.',
+  summary: 'Carries the slope of their rim on over clipped tops: an invention, and called one.',
   finds: ['clipped', 'clipping', 'saturated', 'peaks', 'tops', 'white', 'flat', 'plateau', 'repair', 'highlights'],
   params: z.object({
     what: choice('tops', { tops: 'Tops', bottoms: 'Bottoms' }, { label: 'Over' }),

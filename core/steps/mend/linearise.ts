@@ -11,7 +11,7 @@ import { defineStep } from '../step';
  */
 export const linearise = defineStep({
   id: 'linearise',
-  title: 'Linearise',
+  title: 'Remove tone curve',
   family: 'mend',
   summary: 'Undoes the tone curve that a picture was saved with.',
   finds: ['gamma', 'srgb', 'color', 'linear', 'picture', 'brightness', 'tone curve', 'colour space'],

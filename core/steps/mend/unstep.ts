@@ -10,7 +10,7 @@ import { defineStep } from '../step';
  */
 export const unstepStep = defineStep({
   id: 'unstep',
-  title: 'Un-step',
+  title: 'Smooth out steps',
   family: 'mend',
   summary: 'Takes the steps of 256 levels out where the ground is gentle, and leaves rough ground as it is.',
   finds: ['stairs', 'stair-steps', 'terracing', 'banding', 'quantisation', 'quantization', '8-bit', 'dither', 'steps', 'debanding'],

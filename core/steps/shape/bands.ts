@@ -18,7 +18,7 @@ const gain = (label: string) => ratio(1, { min: 0, max: 4, label, help: 'How str
  */
 export const bands = defineStep({
   id: 'bands',
-  title: 'Size bands',
+  title: 'Detail by size',
   family: 'shape',
   summary: 'Strengthens or weakens detail of one size and leaves the others.',
   finds: ['detail', 'frequency', 'bands', 'equaliser', 'sharpen', 'unsharp', 'wavelet', 'high-pass', 'low-pass', 'octaves'],

@@ -13,7 +13,7 @@ import { moveLayers } from './warp';
  */
 export const place = defineStep({
   id: 'place',
-  title: 'Place',
+  title: 'Transform',
   family: 'shape',
   summary: 'Moves, turns, scales or flips what came before.',
   finds: ['transform', 'move', 'offset', 'translate', 'rotate', 'turn', 'scale', 'flip', 'mirror', 'shift', 'sideways'],

@@ -27,7 +27,7 @@ export const fluvial = defineStep({
   id: 'fluvial',
   title: 'Rivers',
   family: 'weather',
-  summary: 'Streams gather and wear valleys back into the ground.',
+  summary: 'Hydraulic erosion by streams: they gather and wear valleys back into the ground.',
   finds: [
     'hydraulic',
     'erosion',

@@ -19,7 +19,7 @@ export const runoff = defineStep({
   id: 'runoff',
   title: 'Rain',
   family: 'weather',
-  summary: 'Rain runs off, takes what it can carry and lays it down where it slows.',
+  summary: 'Hydraulic erosion by rainfall: rain runs off, takes what it can carry and lays it down where it slows.',
   finds: ['hydraulic', 'erosion', 'rain', 'rainfall', 'droplets', 'water', 'gullies', 'erode', 'sediment', 'deposition', 'precipitation'],
   params: z.object({
     amount: count(120, { min: 1, max: 4_000, logarithmic: true, label: 'Amount', help: 'How long it rains: steps of time on each size of grid.' }),

@@ -27,7 +27,7 @@ export const talus = defineStep({
   id: 'talus',
   title: 'Talus',
   family: 'weather',
-  summary: 'Rock faces shed, and what has fallen slides to its angle of repose.',
+  summary: 'Thermal erosion: rock faces shed, and what has fallen slides to its angle of repose.',
   finds: ['thermal', 'erosion', 'scree', 'slide', 'landslide', 'debris', 'erode', 'weathering', 'rockfall', 'angle of repose'],
   params: z.object({
     cliff: degrees(42, {

@@ -296,7 +296,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
             className={css.stand}
             aria-pressed={standing}
             aria-label={`Stand after ${title}`}
-            title={standing ? 'Back to the end of the course' : 'Stand here: see the ground as after this step'}
+            title={standing ? 'Back to the end of the course' : 'Show up to here: the ground as after this step'}
             onClick={() => standAt(use.id)}
           >
             <Flag size={12} />

@@ -195,9 +195,9 @@ export function BrushPart({ use, paints, readOnly }: { use: StepUse; paints: boo
           onChange={(spacing) => set({ spacing })}
           help="From dab to dab, of the radius."
         />
-        <Row label="Held still" help="While the button is held the brush goes on dabbing, so many times a second.">
+        <Row label="While held still" help="While the button is held the brush goes on dabbing, so many times a second.">
           <Select
-            label="Held still"
+            label="While held still"
             value={String(brush.rate)}
             choices={{ '0': 'One dab', '4': '4 dabs a second', '12': '12 dabs a second', '30': '30 dabs a second' }}
             onChange={(rate) => set({ rate: Number(rate) })}

@@ -111,7 +111,7 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
         </Row>
         <div className={css.actions}>
           <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
-            <Flag size={13} /> {standing ? 'To the end' : 'Stand here'}
+            <Flag size={13} /> {standing ? 'To the end' : 'Show up to here'}
           </Button>
           <Button
             disabled={readOnly || first}
@@ -267,9 +267,9 @@ function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
   return (
     <Part title="How it joins">
       {(step.joins.length > 1 || !step.joins.includes(use.join)) && (
-        <Row label="Way">
+        <Row label="Blend">
           <Select<JoinMode>
-            label="Way"
+            label="Blend"
             value={use.join}
             disabled={readOnly}
             choices={withUnknown(Object.fromEntries(step.joins.map((j) => [j, JOIN_MODES[j]])) as Record<JoinMode, string>, use.join)}
@@ -288,9 +288,9 @@ function JoinPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
         onChange={(strength) => setUse(use.id, 'Set strength', (u) => void (u.strength = strength), `${use.id}:strength`)}
         onDone={endGesture}
       />
-      <Row label="Hold" help="What of the ground it leaves as it was: all of it is moved by one distance afterwards.">
+      <Row label="Keep" help="What of the ground it leaves as it was: all of it is moved by one distance afterwards.">
         <Select<Hold>
-          label="Hold"
+          label="Keep"
           value={use.hold}
           disabled={readOnly}
           choices={withUnknown(HOLDS, use.hold)}
