@@ -30,19 +30,49 @@ beforeEach(() => {
 });
 
 describe('steps', () => {
-  it('are put in at a place of any line, and begin with something to take hold of', () => {
+  it('are put in at a place of any line, and are selected', () => {
     ops.addStep('shift', { line: 'side', index: 1 });
     expect(side()).toHaveLength(3);
     expect(get().course!.tributaries[0].steps[1].step).toBe('shift');
     expect(get().selected).toBe(side()![1]);
+  });
+
+  it('ask how they join where they would put away what came before', () => {
+    ops.addStep('flat', { line: '', index: 2 });
+    expect(stem()).toHaveLength(3);
+    expect(get().askedJoin).toMatchObject({ step: 'flat', at: { line: '', index: 2 } });
+    ops.addStep('flat', { line: '', index: 2 }, {}, 'higher');
+    expect(get().course!.stem[2]).toMatchObject({ step: 'flat', join: 'higher' });
+    useTerrain.setState({ askedJoin: null });
+    // At the head of a line there is nothing to ask about.
+    ops.addStep('flat', { line: '', index: 0 });
+    expect(get().askedJoin).toBeNull();
+    expect(stem()).toHaveLength(5);
+  });
+
+  it('that need a line wait for it, with the pointer ready to draw it', () => {
     ops.addStep('channel', { line: '', index: 3 });
-    expect(get().course!.stem[3].params.points).toHaveLength(4);
+    expect(get().course!.stem[3].params.points ?? []).toEqual([]);
+    expect(get().tool).toBe('line');
+    ops.addStep('shift', { line: '', index: 4 });
+    expect(get().tool).toBe('none');
+    useTerrain.setState({ view: { ...get().view, camera: 'section' } });
     ops.addStep('level-area', { line: '', index: 4 });
-    for (const { east, south } of get().course!.stem[4].params.points as { east: number; south: number }[]) {
-      expect(east).toBeGreaterThan(0);
-      expect(east).toBeLessThan(1000);
-      expect(south).toBeLessThan(800);
-    }
+    expect(get().tool).toBe('line');
+    // A section has no ground to draw on.
+    expect(get().view.camera).toBe('plan');
+    // One that comes with its line has nothing to wait for.
+    ops.addStep(
+      'path',
+      { line: '', index: 5 },
+      {
+        points: [
+          { east: 1, south: 2 },
+          { east: 30, south: 40 },
+        ],
+      },
+    );
+    expect(get().tool).toBe('none');
   });
 
   it('are moved within a line and across, and back by undo', () => {

@@ -1,6 +1,7 @@
 import {
   allUses,
   findUse,
+  isShown,
   linesOf,
   loopBetween,
   loopSentence,
@@ -18,6 +19,7 @@ import {
   type Course,
   type GroundMeasure,
   type MaskUse,
+  type JoinMode,
   type StepUse,
 } from '@upland-cast/core';
 import { isLayerDrape } from '../drawing/drapes';
@@ -53,18 +55,10 @@ export function groundMeasure(): GroundMeasure {
 
 /** A use of a step with what its settings should begin with on this ground. */
 function freshUse(step: string, params: Record<string, unknown>): StepUse {
-  const { picture, course } = get();
+  const { picture } = get();
   const begun: Record<string, unknown> = { ...startingValues(stepById(step), groundMeasure()), ...params };
-  const { width, depth } = course!.ground;
   for (const { key, meta } of paramsOf(stepById(step).params)) {
     if (key in begun) continue;
-    // A line across the middle, an outline around it: something to take hold of.
-    if (meta.kind === 'line') {
-      const at = (east: number, south: number) => ({ east: Math.round(east * width), south: Math.round(south * depth) });
-      begun[key] = meta.closed
-        ? [at(0.44, 0.44), at(0.56, 0.44), at(0.56, 0.56), at(0.44, 0.56)]
-        : [at(0.2, 0.25), at(0.45, 0.45), at(0.55, 0.6), at(0.8, 0.75)];
-    }
     if (!picture) continue;
     const { lowest, highest } = picture.statistics;
     const round = (v: number) => Math.round(v);
@@ -83,11 +77,39 @@ function freshUse(step: string, params: Record<string, unknown>): StepUse {
   return stepUse(step, begun);
 }
 
-/** Puts a new step at a place and selects it. */
-export function addStep(step: string, at: CoursePlace, params: Record<string, unknown> = {}): void {
+/** Whether a step waits for a line or an outline that nobody has drawn yet. */
+export function waitsForLine(use: StepUse): boolean {
+  const settings = settingsOrFault(use).settings;
+  return paramsOf(stepById(use.step).params).some(
+    ({ key, meta }) => meta.kind === 'line' && isShown(meta, settings) && (settings[key] as unknown[] | undefined)?.length === 0,
+  );
+}
+
+/** Puts a new step at a place and selects it; one that needs a line is ready to have it drawn, and does nothing until it is. */
+export function addStep(step: string, at: CoursePlace, params: Record<string, unknown> = {}, join?: JoinMode): void {
+  const { course } = get();
+  // Level ground in mid-course would put everything before it away: it asks first how it is meant.
+  if (
+    step === 'flat' &&
+    !join &&
+    course &&
+    stepsOn(course, at.line)
+      .slice(0, at.index)
+      .some((use) => use.on)
+  ) {
+    if (!get().readOnly) set({ askedJoin: { step, at, params } });
+    return;
+  }
   const use = freshUse(step, params);
+  if (join) use.join = join;
   change(`Add ${stepById(step).title}`, (course) => void stepsOn(course, at.line).splice(at.index, 0, use));
   select(use.id);
+  if (waitsForLine(use)) drawLine(true);
+}
+
+/** Takes the line of the selected step in hand, or puts it down: clicks on the ground put its points there. */
+export function drawLine(on: boolean): void {
+  set(({ view }) => ({ tool: on ? 'line' : 'none', view: on && view.camera === 'section' ? { ...view, camera: 'plan' } : view }));
 }
 
 export function setParam(id: string, key: string, value: unknown, gesture?: string): void {

@@ -97,6 +97,8 @@ interface State {
   /** The sea stays where the receiver has it; what is dragged moves the land. */
   seaLocked: boolean;
   dialog: OpenDialog | null;
+  /** A step that is to be put in once it is said how it joins what came before. */
+  askedJoin: { step: string; at: { line: string; index: number }; params: Record<string, unknown> } | null;
   /** A receiver that was asked for by name: Hand off takes it. */
   wantedReceiver: string | null;
   engineBytes: { held: number; limit: number; threads: number } | null;
@@ -136,6 +138,7 @@ export const useTerrain = create<State>(() => ({
   tool: 'none',
   seaLocked: false,
   dialog: null,
+  askedJoin: null,
   wantedReceiver: null,
   engineBytes: null,
   sheet: sheetNow(),

@@ -341,8 +341,21 @@ describe('looking along and at places', () => {
     await openDemo(page, app.address);
     await page.getByRole('button', { name: 'Add a step after Shift' }).click();
     await settled(page, () => page.getByRole('menuitem', { name: /^Channel/ }).click());
+    // It waits for its line, the pointer ready to draw it, and says so without alarm.
+    await page.getByText('Line: 0 points').waitFor();
+    await page.getByText('Click on the ground where it goes: two points at least.').waitFor();
+    expect(await page.getByRole('alert').count()).toBe(0);
     await page.getByRole('radio', { name: 'Plan' }).click();
+    const canvas = (await page.locator('canvas[data-ground]').boundingBox())!;
+    for (const [x, y] of [
+      [0.4, 0.35],
+      [0.45, 0.45],
+      [0.5, 0.55],
+      [0.55, 0.65],
+    ])
+      await page.mouse.click(canvas.x + canvas.width * x, canvas.y + canvas.height * y);
     await page.getByText('Line: 4 points').waitFor();
+    await page.getByRole('button', { name: 'Done' }).click();
     await page.getByLabel('Point 4, north').fill('100');
     await page.getByLabel('Point 4, north').press('Enter');
     expect(await page.getByLabel('Point 4, north').inputValue()).toBe('100.0');
@@ -360,10 +373,13 @@ describe('looking along and at places', () => {
     await page.getByRole('button', { name: 'Add points' }).click();
     const box = (await page.locator('canvas[data-ground]').boundingBox())!;
     await page.mouse.click(box.x + box.width * 0.45, box.y + box.height * 0.4);
+    await page.getByText('Line: 1 point', { exact: true }).waitFor();
+    await page.keyboard.press('Escape');
     await page
       .getByRole('alert')
       .getByText(/one point; it needs two/)
       .waitFor();
+    await page.getByRole('button', { name: 'Add points' }).click();
     await settled(page, () => page.mouse.click(box.x + box.width * 0.55, box.y + box.height * 0.7));
     await expect.poll(() => page.getByRole('alert').count()).toBe(0);
     await page.getByRole('button', { name: 'Done' }).click();

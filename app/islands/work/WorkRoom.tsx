@@ -1,5 +1,6 @@
 import { Boundary } from '../../components/Boundary';
 import { CourseStrip } from './course/CourseStrip';
+import { JoinDialog } from './dialogs/JoinDialog';
 import { GroundCanvas } from './view/GroundCanvas';
 import { SaveProject } from '../shell/SaveProject';
 import { Settings } from './settings/Settings';
@@ -22,6 +23,7 @@ export function WorkRoom({ shown }: { shown: boolean }) {
       <Boundary part="The course" rescue={<SaveProject />}>
         <CourseStrip />
       </Boundary>
+      <JoinDialog />
     </main>
   );
 }

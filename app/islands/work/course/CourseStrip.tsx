@@ -14,9 +14,10 @@ import {
 } from '@dnd-kit/core';
 import { ChevronsLeftRight, ChevronsRightLeft, Flag, GripVertical, Plus, Waves } from 'lucide-react';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
-import { findUse, settingsOf, stepById, type StepUse } from '@upland-cast/core';
+import { findUse, stepById, type StepUse } from '@upland-cast/core';
 import { figure } from '../../../components/format';
 import { addStep, addTributary, moveStep, nudgeStep, removeStep, select, setTributary, setUse, standAt, type CoursePlace } from '../../../store/course';
+import { captionOf } from './caption';
 import { isPressed } from '../../../store/keys';
 import { useTerrain } from '../../../store/state';
 import { layoutOf, type CardPlace, type CourseLayout } from './course-layout';
@@ -250,9 +251,19 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
     if (selected) box.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
   }, [selected]);
   const title = titleOf(use);
-  const said = stage?.fault ? 'cannot be done' : caption(use);
+  const said = useTerrain((s) => {
+    const words = captionOf(use, s.course!);
+    return stage?.fault && !words.startsWith('waits') ? 'cannot be done' : words;
+  });
   const masked = use.where.masks.some((m) => m.on);
-  const classes = [css.card, selected && css.selected, !use.on && css.off, stage?.fault && css.faulty, standing && css.standing, isDragging && css.dragging];
+  const classes = [
+    css.card,
+    selected && css.selected,
+    !use.on && css.off,
+    stage?.fault && !said.startsWith('waits') && css.faulty,
+    standing && css.standing,
+    isDragging && css.dragging,
+  ];
   return (
     <>
       <li
@@ -377,20 +388,6 @@ const toNextGap: KeyboardCoordinateGetter = (event, { active, context }) => {
   }
   return best && { x: best.x - collisionRect.width / 2, y: best.y - collisionRect.height / 2 };
 };
-
-function caption(use: StepUse): string {
-  if (!use.on) return 'off';
-  try {
-    const course = useTerrain.getState().course!;
-    if (use.step === 'join') {
-      const name = course.tributaries.find((t) => t.id === use.params.tributary)?.name ?? '?';
-      return `${name} · ${use.join.replace('-', ' ')}`;
-    }
-    return stepById(use.step).caption(settingsOf(use) as never);
-  } catch {
-    return '';
-  }
-}
 
 /** The ground after the step, in ink. */
 function Relief({ stageKey }: { stageKey: string | undefined }) {

@@ -1,13 +1,19 @@
-import { useState } from 'react';
-import { makeGround, sentenceOf, spacingOf, type Ground } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments } from '../../../components/controls';
+import { useEffect, useState } from 'react';
+import { groundForReceiver, makeGround, receivers as shipped, sentenceOf, sizesOfReceiver, spacingOf, type Ground } from '@upland-cast/core';
+import { Button, NumberField, Row, Segments, Select } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { Facts } from '../../../components/Facts';
 import { bytes, figure } from '../../../components/format';
 import { keepMark } from '../../../store/keeping';
 import { change } from '../../../store/history';
+import { loadReceivers, useReceivers } from '../../../store/receivers';
 import { useTerrain } from '../../../store/state';
+import { sampled, sized, spaced, type Held } from './sizing';
 import css from './GroundDialog.module.css';
+
+/** Samples along a side that a terrain has at the most here. */
+const MOST = 8193;
+const HELD: Record<Held, string> = { spacing: 'Spacing', samples: 'Samples', size: 'Size' };
 
 /** The ground's size, samples, registration, datum and sea, changed together. */
 export function GroundDialog({ onClose }: { onClose: () => void }) {
@@ -15,6 +21,7 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
   const readOnly = useTerrain((s) => s.readOnly);
   const [draft, setDraft] = useState<Ground>(course.ground);
   const [fault, setFault] = useState<string | null>(null);
+  const [held, setHeld] = useState<Held>('size');
   const { x, y } = spacingOf(draft);
   const set = (part: Partial<Ground>) => setDraft({ ...draft, ...part });
   const apply = async () => {
@@ -27,40 +34,69 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
       setFault(sentenceOf(error));
     }
   };
-  const extra = draft.registration === 'point' ? 1 : 0;
   return (
     <Dialog title="The ground" onClose={onClose}>
       <div className={css.form}>
         <Row label="Width">
-          <NumberField label="Width" value={draft.width} unit="m" min={1} max={1e7} step={1} disabled={readOnly} onChange={(width) => set({ width })} />
+          <NumberField
+            label="Width"
+            value={draft.width}
+            unit="m"
+            min={1}
+            max={1e7}
+            step={1}
+            disabled={readOnly}
+            onChange={(width) => setDraft(sized(draft, 'width', width, held))}
+          />
         </Row>
         <Row label="Depth">
-          <NumberField label="Depth" value={draft.depth} unit="m" min={1} max={1e7} step={1} disabled={readOnly} onChange={(depth) => set({ depth })} />
+          <NumberField
+            label="Depth"
+            value={draft.depth}
+            unit="m"
+            min={1}
+            max={1e7}
+            step={1}
+            disabled={readOnly}
+            onChange={(depth) => setDraft(sized(draft, 'depth', depth, held))}
+          />
         </Row>
         <Row label="Samples across">
           <NumberField
             label="Samples across"
             value={draft.across}
             min={2}
-            max={8193}
+            max={MOST}
             disabled={readOnly}
-            onChange={(across) => set({ across: Math.round(across) })}
+            onChange={(across) => setDraft(sampled(draft, Math.round(across), draft.down, held))}
           />
         </Row>
         <Row label="Samples down">
-          <NumberField label="Samples down" value={draft.down} min={2} max={8193} disabled={readOnly} onChange={(down) => set({ down: Math.round(down) })} />
+          <NumberField
+            label="Samples down"
+            value={draft.down}
+            min={2}
+            max={MOST}
+            disabled={readOnly}
+            onChange={(down) => setDraft(sampled(draft, draft.across, Math.round(down), held))}
+          />
         </Row>
-        <div className={css.quick} role="group" aria-label="Usual sample counts">
-          {[256, 512, 1024, 2048, 4096].map((n) => (
-            <Button
-              key={n}
-              disabled={readOnly}
-              onClick={() => set({ across: n + extra, down: Math.max(2, Math.round((n * draft.depth) / draft.width)) + extra })}
-            >
-              {n + extra}
-            </Button>
-          ))}
-        </div>
+        <Row label="Spacing" help="From sample to sample, the same both ways.">
+          <NumberField
+            label="Spacing"
+            value={Number(x.toPrecision(9))}
+            unit="m"
+            min={0.001}
+            max={100_000}
+            step={0.1}
+            disabled={readOnly}
+            onChange={(spacing) => setDraft(spaced(draft, spacing, held))}
+          />
+        </Row>
+        <Row label="Held" help="What stays while another of the three is changed.">
+          <Segments label="Held" value={held} choices={HELD} onChange={setHeld} />
+        </Row>
+        <SizesOf ground={draft} readOnly={readOnly} onTake={setDraft} />
         <Row label="Samples are">
           <Segments
             label="Samples are"
@@ -103,5 +139,31 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
         </div>
       </div>
     </Dialog>
+  );
+}
+
+/** The counts that a receiver takes around what there is; one press, and the ground has it. */
+function SizesOf({ ground, readOnly, onTake }: { ground: Ground; readOnly: boolean; onTake: (ground: Ground) => void }) {
+  const own = useReceivers((s) => s.own);
+  const all = [...shipped, ...own];
+  const [chosen, setChosen] = useState(all[0].id);
+  useEffect(() => void loadReceivers(), []);
+  const receiver = all.find(({ id }) => id === chosen) ?? all[0];
+  const choices = Object.fromEntries(all.map(({ id, title }) => [id, title]));
+  return (
+    <>
+      <Row label="Fit to" help="The counts of samples that a receiver takes.">
+        <Select label="Fit to receiver" value={receiver.id} choices={choices} onChange={setChosen} />
+      </Row>
+      <div className={css.quick} role="group" aria-label="Sample counts that it takes">
+        {sizesOfReceiver(receiver, ground)
+          .filter(({ samples }) => samples <= MOST)
+          .map(({ samples, own: has }) => (
+            <Button key={samples} aria-pressed={has} disabled={readOnly} onClick={() => onTake(groundForReceiver(receiver, ground, samples))}>
+              {figure(samples, 0)}
+            </Button>
+          ))}
+      </div>
+    </>
   );
 }

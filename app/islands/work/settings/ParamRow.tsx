@@ -11,7 +11,7 @@ import { amend, endGesture } from '../../../store/history';
 import { useTerrain } from '../../../store/state';
 import { fileAgain } from '../../../storage/assets';
 import { compareAssets, type AssetState } from '../../../store/compare';
-import { replaceAsset } from '../../../store/course';
+import { drawLine, replaceAsset } from '../../../store/course';
 import { chooseFiles } from '../../import/files';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
 import css from './Settings.module.css';
@@ -187,17 +187,13 @@ function LineRow({ meta, points, disabled, set }: { meta: ParamMeta; points: { e
   const { depth } = useTerrain((s) => s.course!.ground);
   const drawing = tool === 'line';
   const put = (i: number, point: { east: number; south: number }) => set(points.map((p, k) => (k === i ? point : p)));
-  const toggle = () => {
-    const on = !drawing;
-    useTerrain.setState((s) => ({ tool: on ? 'line' : 'none', view: on && s.view.camera === 'section' ? { ...s.view, camera: 'plan' } : s.view }));
-  };
   return (
     <div className={css.line}>
       <div className={css.lineHead}>
         <span title={meta.help}>
           {meta.label}: {points.length === 1 ? '1 point' : `${points.length} points`}
         </span>
-        <Button disabled={disabled} aria-pressed={drawing} onClick={toggle} title="Each click on the ground puts a point at its end">
+        <Button disabled={disabled} aria-pressed={drawing} onClick={() => drawLine(!drawing)} title="Each click on the ground puts a point at its end">
           <PencilLine size={13} /> {drawing ? 'Done' : 'Add points'}
         </Button>
         <Button disabled={disabled || points.length === 0} onClick={() => set([])}>

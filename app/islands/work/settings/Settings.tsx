@@ -67,6 +67,8 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
   const fault = useTerrain((s) => s.stages[use.id]?.fault);
   const words = useTerrain((s) => s.stages[use.id]?.words);
   const standing = useTerrain((s) => s.standing === use.id);
+  const drawing = useTerrain((s) => s.tool === 'line');
+  const closed = paramsOf(stepById(use.step).params).some(({ meta }) => meta.kind === 'line' && meta.closed);
   const first = useTerrain((s) => !stepBefore(s.course!, use.id));
   const paints = useTerrain((s) => use.where.masks.some((m) => m.id === s.painting));
   const step = stepById(use.step);
@@ -83,7 +85,8 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
         />
       </div>
       <p className={css.summary}>{step.summary}</p>
-      {(settingFault || fault) && (
+      {drawing && <p className={css.word}>Click on the ground where it goes: {closed ? 'three corners at least' : 'two points at least'}. Escape ends it.</p>}
+      {!drawing && (settingFault || fault) && (
         <p className={css.fault} role="alert">
           {settingFault ?? fault}
         </p>
