@@ -1,7 +1,6 @@
 import {
   allUses,
   findUse,
-  isShown,
   linesOf,
   loopBetween,
   loopSentence,
@@ -11,6 +10,7 @@ import {
   sentenceOf,
   settingsOf,
   stepById,
+  waitsForLine,
   stepUse,
   paramsOf,
   inputsOf,
@@ -75,14 +75,6 @@ function freshUse(step: string, params: Record<string, unknown>): StepUse {
     }
   }
   return stepUse(step, begun);
-}
-
-/** Whether a step waits for a line or an outline that nobody has drawn yet. */
-export function waitsForLine(use: StepUse): boolean {
-  const settings = settingsOrFault(use).settings;
-  return paramsOf(stepById(use.step).params).some(
-    ({ key, meta }) => meta.kind === 'line' && isShown(meta, settings) && (settings[key] as unknown[] | undefined)?.length === 0,
-  );
 }
 
 /** Puts a new step at a place and selects it; one that needs a line is ready to have it drawn, and does nothing until it is. */

@@ -60,3 +60,4 @@ export {
   samplingWords,
   usualSampling,
 } from '../course/at-samples';
+export { waitsForLine } from '../course/waiting';

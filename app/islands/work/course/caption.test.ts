@@ -1,10 +1,7 @@
-import { describe, expect, it, vi } from 'vitest';
-
-vi.mock('../../../engine/client', () => ({ onEngineEnd: () => undefined, engine: () => ({}), listening: (l: unknown) => l }));
-vi.resetModules();
-const { makeCourse, steps, stepUse } = await import('@upland-cast/core');
-const { groundOf } = await import('../../../../tests/helpers/grounds');
-const { captionOf } = await import('./caption');
+import { describe, expect, it } from 'vitest';
+import { makeCourse, steps, stepUse } from '@upland-cast/core';
+import { groundOf } from '../../../../tests/helpers/grounds';
+import { captionOf } from './caption';
 
 const course = makeCourse('t', groundOf(33), []);
 const sha = 'a'.repeat(64);

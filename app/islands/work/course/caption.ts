@@ -1,5 +1,4 @@
-import { JOIN_MODES, paramsOf, settingsOf, stepById, type Course, type StepUse } from '@upland-cast/core';
-import { waitsForLine } from '../../../store/course';
+import { JOIN_MODES, paramsOf, settingsOf, stepById, waitsForLine, type Course, type StepUse } from '@upland-cast/core';
 
 /** A few words for a step's card: never none. */
 export function captionOf(use: StepUse, course: Course): string {
