@@ -37,6 +37,12 @@ describe('search', () => {
     expect(first('thermal').item.id).toBe('talus');
   });
 
+  it('takes a whole word before the beginning of one', () => {
+    const items = [{ title: 'Brush: Flatten' }, { title: 'Add Flat' }];
+    expect(search(items, 'flat')[0].item.title).toBe('Add Flat');
+    expect(search(items, 'flatt')[0].item.title).toBe('Brush: Flatten');
+  });
+
   it('says which other word was met, and nothing where the title was', () => {
     expect(first('thermal erosion').by).toEqual(['thermal', 'erosion']);
     expect(first('blur').by).toEqual([]);

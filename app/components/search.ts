@@ -18,7 +18,16 @@ const EMPTY = new Set(['a', 'an', 'the', 'of', 'to', 'by', 'for', 'with', 'and',
 
 const rankOf = (text: string, word: string) => {
   const { passed, rank } = rankItem(text, word, { threshold: rankings.CONTAINS });
-  return passed ? Number(rank) : 0;
+  // A whole word is nearer than the beginning of one.
+  return passed
+    ? Number(rank) +
+        (text
+          .toLowerCase()
+          .split(/[^\p{L}\p{N}-]+/u)
+          .includes(word)
+          ? 0.5
+          : 0)
+    : 0;
 };
 
 /** The items that every word of the query is met in, the nearest first; an empty query is met by all. */

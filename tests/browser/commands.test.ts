@@ -125,3 +125,72 @@ describe('the list of commands', () => {
     await context.close();
   });
 });
+
+describe('the hands', () => {
+  it('reach what a page is for past its header, which stays one line at 1024', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await page.setViewportSize({ width: 1024, height: 720 });
+    const header = (await page.locator('header').first().boundingBox())!;
+    expect(header.height).toBeLessThan(60);
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(1024);
+    for (const link of await page.getByRole('navigation', { name: 'Rooms' }).getByRole('link').all())
+      expect((await link.boundingBox())!.height).toBeLessThan(34);
+    await page.reload();
+    await page.getByRole('complementary', { name: 'Settings of Noise' }).or(page.getByText('Choose a step')).first().waitFor();
+    await page.keyboard.press('Tab');
+    await expect.poll(() => page.evaluate(() => document.activeElement?.textContent)).toBe('Past the header');
+    await page.keyboard.press('Enter');
+    expect(await page.evaluate(() => document.activeElement?.tagName)).toBe('MAIN');
+    expect(await page.getByRole('heading', { level: 1 }).count()).toBe(1);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('change the ground’s size, samples and spacing with one of them held, or fitted to a receiver', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await command(page, 'resolution');
+    const sheet = page.getByRole('dialog', { name: 'The ground' });
+    const type = async (label: string, value: string) => {
+      await sheet.getByLabel(label, { exact: true }).fill(value);
+      await sheet.getByLabel(label, { exact: true }).press('Enter');
+    };
+    const held = (label: string) => sheet.getByLabel(label, { exact: true }).inputValue();
+    await type('Spacing', '8');
+    expect(await held('Samples across')).toBe('513');
+    await sheet.getByRole('radio', { name: 'Samples', exact: true }).click();
+    await type('Spacing', '2');
+    expect([await held('Samples across'), (await held('Width')).replace(/\D/g, '')]).toEqual(['513', '1024']);
+    await sheet.getByLabel('Fit to receiver').selectOption({ label: 'Power of two' });
+    await sheet
+      .getByRole('button', { name: '1 024', exact: true })
+      .or(sheet.getByRole('button', { name: /^1\D?024$/ }))
+      .first()
+      .click();
+    expect((await held('Samples down')).replace(/\D/g, '')).toBe('1024');
+    await sheet.getByRole('button', { name: 'Set the ground' }).click();
+    await page.getByRole('button', { name: /1\D?024²/ }).waitFor();
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('are asked how level ground joins what came before', async () => {
+    const { context, page, faults } = await app.person();
+    await newTerrain(page);
+    await page.getByRole('button', { name: 'Add a step after Noise' }).click();
+    await page.getByRole('menuitem', { name: /^Flat/ }).click();
+    const asked = page.getByRole('dialog', { name: 'How does Flat join what came before?' });
+    await asked.getByRole('button', { name: 'Leave it' }).click();
+    expect(await page.getByRole('button', { name: /^Flat,/ }).count()).toBe(1);
+    await command(page, 'add flat');
+    await asked.getByText('Nothing lies lower than it').waitFor();
+    await asked.getByRole('button').first().focus();
+    await page.keyboard.press('Tab');
+    await page.keyboard.press('Enter');
+    await expect.poll(() => page.getByRole('button', { name: /^Flat,/ }).count()).toBe(2);
+    await expect.poll(() => page.getByLabel('Blend', { exact: true }).inputValue()).toBe('higher');
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});

@@ -40,6 +40,9 @@ export function Header() {
       </span>
       {course && (
         <>
+          <h1 className="only-read">
+            {course.name}: {rooms.find(({ id }) => id === room)?.title}
+          </h1>
           <input
             className={css.name}
             aria-label="Name of the terrain"

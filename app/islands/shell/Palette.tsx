@@ -47,7 +47,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
   );
   const fitting = typed ? [...found.filter(({ item }) => item.takes && typeof valueFor(item, typed) === 'number'), ...named] : found;
   // What does something comes before what tells of it.
-  const told = (one: Found<Command>) => Number(one.item.group === 'Help');
+  const told = (one: Found<Command>) => Number(one.item.group === 'Help' || one.item.group === 'What went wrong');
   const shown = (fitting.length ? fitting : found).sort((a, b) => told(a) - told(b)).slice(0, SHOWN);
   const first = query.trim() === '' ? recent().flatMap((id) => commands.filter((one) => one.id === id)) : [];
   const groups = query.trim() === '' ? [...new Set(shown.map(({ item }) => item.group))] : null;

@@ -578,7 +578,8 @@ export class GroundView {
     const height = Math.max(1, box.clientHeight);
     this.renderer.setSize(width, height, false);
     this.cameras.resize(width, height);
-    this.redraw();
+    // The canvas is empty now: something whole is seen at once.
+    this.frames.move();
   }
 }
 
