@@ -7,6 +7,7 @@ import { convertCommand } from './commands/convert';
 import { deriveCommand } from './commands/derive';
 import { inspectCommand } from './commands/inspect';
 import { meshCommand, pressCommand } from './commands/mesh';
+import { orderCommand } from './commands/order';
 import { runCommand } from './commands/run';
 import { startsCommand } from './commands/starts';
 import { stepsCommand } from './commands/steps';
@@ -22,6 +23,7 @@ for (const add of [
   applyCommand,
   deriveCommand,
   runCommand,
+  orderCommand,
   meshCommand,
   pressCommand,
   compareCommand,

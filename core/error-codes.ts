@@ -165,6 +165,7 @@ export const ERROR_CODES = {
   time: 'A question took too long and was given up.',
   request: 'A request is not an order with a project behind it.',
   order: 'An order cannot be read or carried out.',
+  recipe: 'A terrain keeps no recipe of this name.',
   'order-size': 'An order comes to more bytes than the server takes on.',
   samples: 'An order has more samples than the server, or a command, takes on.',
   length: 'The length of a body has to be said beforehand.',

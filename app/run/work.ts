@@ -1,19 +1,17 @@
 import { totalmem } from 'node:os';
 import {
-  decodeJpeg,
-  decodePlanes,
   encodeImage,
   exportOrder,
   describeIssue,
   orderSchema,
   planOf,
+  readPicture,
   readProject,
   StageCache,
   UplandError,
   type Course,
   type Field,
   type Order,
-  type Picture,
 } from '@upland-cast/core';
 import { reliefPixels } from '../drawing/relief';
 import { MEMORY_SHARE, MOST_SAMPLES, MOST_WRITTEN } from '../server/limits';
@@ -42,23 +40,6 @@ export function judge(course: Course, order: Order, memory = totalmem()): void {
       'order-size',
       `This order comes to some ${Math.round(written / 2 ** 30)} GiB of files; ${MOST_WRITTEN / 2 ** 30} are the most. Take fewer maps, or fewer samples.`,
     );
-}
-
-async function pictureOf(bytes: Uint8Array<ArrayBuffer>): Promise<Picture> {
-  if (bytes[0] === 0xff && bytes[1] === 0xd8) {
-    return decodeJpeg(bytes, ({ width, height, channels, samples }) => {
-      const rgb = new Uint8Array(3 * width * height);
-      for (let i = 0; i < width * height; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = samples[channels * i + (channels === 3 ? c : 0)];
-      return { width, height, rgb };
-    });
-  }
-  const { width, height, planes } = await decodePlanes(bytes).catch(() => {
-    throw new UplandError('picture', 'One of the pictures of the ground colour is neither a PNG nor a JPEG. The server reads those two.');
-  });
-  const shift = planes[0] instanceof Uint16Array ? 8 : 0;
-  const rgb = new Uint8Array(3 * width * height);
-  for (let i = 0; i < width * height; i++) for (let c = 0; c < 3; c++) rgb[3 * i + c] = (planes[planes.length < 3 ? 0 : c][i] as number) >> shift;
-  return { width, height, rgb };
 }
 
 async function relief(field: Field): Promise<string> {
@@ -91,7 +72,7 @@ export async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, se
     kernels: serverKernels(),
     cache: new StageCache(256 * 1024 * 1024),
     asset,
-    picture: async (sha) => pictureOf(await asset(sha)),
+    picture: async (sha) => readPicture(await asset(sha)),
     relief,
     signal,
     onWork: (words, share) => void send({ kind: 'progress', words, share }),

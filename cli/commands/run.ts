@@ -1,24 +1,10 @@
 import { Command } from 'commander';
-import {
-  deliver,
-  evaluateAtSamples,
-  fieldOf,
-  samplingWords,
-  type Sampling,
-  groundAtSamples,
-  readProject,
-  parseCourse,
-  rollCourse,
-  startingCourse,
-  startingCourses,
-  statistics,
-  UplandError,
-  type Project,
-} from '@upland-cast/core';
-import { load, saveAll } from '../files';
+import { deliver, evaluateAtSamples, fieldOf, samplingWords, type Sampling, groundAtSamples, rollCourse, statistics, UplandError } from '@upland-cast/core';
+import { saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
 import { collect, encodingFor, oneOf, parseRange, parseWhole, type OutOptions } from '../options';
 import { progressOn, proofOf, report } from '../report';
+import { terrainCalled } from '../terrain';
 import { saveLayer } from './apply';
 
 interface Options extends OutOptions {
@@ -83,24 +69,4 @@ export function runCommand(): Command {
         `${out}: ${course.name}, ${ground.across} × ${ground.down}, ${lowest.toFixed(2)} to ${highest.toFixed(2)} m.${sampling ? ` ${samplingWords(sampling, ground)}` : ''}`,
       );
     });
-}
-
-/** A terrain by the name of its file, or a starting course by `start:ID`. */
-async function terrainCalled(name: string): Promise<Pick<Project, 'course' | 'assets'>> {
-  if (!name.startsWith('start:')) return openTerrain(await load(name));
-  const start = startingCourse(name.slice('start:'.length));
-  if (!start)
-    throw new UplandError('unknown-start', `There is no starting course "${name.slice(6)}". There are: ${startingCourses.map((s) => s.id).join(', ')}.`);
-  return { course: start.make(), assets: new Map() };
-}
-
-async function openTerrain(bytes: Uint8Array<ArrayBuffer>): Promise<Project> {
-  if (bytes[0] === 0x50 && bytes[1] === 0x4b) return readProject(bytes);
-  let json: unknown;
-  try {
-    json = JSON.parse(new TextDecoder().decode(bytes));
-  } catch {
-    throw new UplandError('not-a-terrain', 'This is neither a project file nor a course in JSON.');
-  }
-  return { course: parseCourse(json), assets: new Map() };
 }

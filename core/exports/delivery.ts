@@ -17,6 +17,7 @@ export {
 export { deliver, nameBeside } from '../delivery/heights/deliver';
 export { type DeliveryReport, type ReportedFile, proofLines } from '../delivery/report/delivery-report';
 export { encode, type Encoding, quantise } from '../delivery/heights/encode';
+export { readPicture } from '../delivery/maps/picture';
 export { writeLayer } from '../delivery/maps/layer';
 export { drawMap, MAPS } from '../delivery/maps/draw';
 export { exportOrder } from '../delivery/order/export-order';

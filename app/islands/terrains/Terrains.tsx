@@ -2,7 +2,7 @@ import { Dices, Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide
 import { useEffect, useRef, useState } from 'react';
 import { allUses, beginRolled, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
-import { Button } from '../../components/controls';
+import { Button, Select } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
@@ -26,7 +26,11 @@ import {
 import { ImportDialog } from '../import/ImportDialog';
 import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../import/files';
 import { courseOf, keepHandles, type Taken } from '../import/taken';
+import { listed, ORDERS, type ListOrder } from './listing';
 import css from './Terrains.module.css';
+
+/** So many terrains are seen at a look. */
+const FEW = 3;
 
 /** The list of terrains: cards like map sheets, new ones, project files in and out. */
 export function Terrains() {
@@ -45,10 +49,14 @@ function List() {
   const [bad, setBad] = useState<BadRow[]>([]);
   const [fault, setFault] = useState<string | null>(null);
   const [removing, setRemoving] = useState<TerrainRow | null>(null);
+  const [words, setWords] = useState('');
+  const [order, setOrder] = useState<ListOrder>('changed');
   const [over, setOver] = useState(false);
   const [brought, setBrought] = useState<Brought[] | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
   const heightsChooser = useRef<HTMLInputElement>(null);
+
+  const shown = listed(rows ?? [], words, order);
 
   const refresh = async () => {
     const found = await listTerrains();
@@ -208,8 +216,24 @@ function List() {
           </ul>
         )}
         {rows?.length === 0 && bad.length === 0 && !fault && <p>There are no terrains here. Begin one, or import a project file.</p>}
+        {rows && rows.length > FEW && (
+          <div className={css.finder}>
+            <input
+              type="search"
+              aria-label="Find a terrain"
+              placeholder="Find a terrain, or one by a step in it"
+              value={words}
+              onChange={(event) => setWords(event.target.value)}
+            />
+            <Select label="Order of the terrains" value={order} choices={ORDERS} onChange={setOrder} />
+            <span className="number" role="status">
+              {shown.length === rows.length ? `${figure(rows.length, 0)} terrains` : `${figure(shown.length, 0)} of ${figure(rows.length, 0)}`}
+            </span>
+          </div>
+        )}
+        {rows && rows.length > 0 && shown.length === 0 && <p>No terrain is found by “{words.trim()}”.</p>}
         <ul className={css.cards}>
-          {rows?.map((row) => (
+          {shown.map((row) => (
             <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />
           ))}
         </ul>
