@@ -14,7 +14,18 @@ export default defineConfig({
         },
       },
       { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000 } },
-      { test: { name: 'browser', include: ['tests/browser/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false, retry: 1 } },
+      {
+        test: {
+          name: 'browser',
+          include: ['tests/browser/**/*.test.ts'],
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
+          // What is waited for is there as soon as it is there: the time is for a machine that others share.
+          expect: { poll: { timeout: 15_000 } },
+          fileParallelism: false,
+          retry: 1,
+        },
+      },
     ],
   },
 });

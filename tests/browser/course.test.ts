@@ -199,7 +199,7 @@ describe('where a step acts', () => {
     });
     await page.getByText(/Its mask is empty everywhere/).waitFor();
     await settled(page, () => page.getByLabel('Add a mask').selectOption('slope'));
-    await page.getByRole('radio', { name: 'The larger' }).click();
+    await settled(page, () => page.getByRole('radio', { name: 'The larger' }).click());
     await expect.poll(() => page.getByText(/Its mask is empty everywhere/).count()).toBe(0);
     await page.getByRole('button', { name: 'Hide' }).click();
     await expect.poll(() => page.getByText('acts 0').count()).toBe(0);
