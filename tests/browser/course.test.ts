@@ -355,7 +355,7 @@ describe('looking along and at places', () => {
     ])
       await page.mouse.click(canvas.x + canvas.width * x, canvas.y + canvas.height * y);
     await page.getByText('Line: 4 points').waitFor();
-    await page.getByRole('button', { name: 'Done' }).click();
+    await page.getByRole('button', { name: 'Done', exact: true }).click();
     await page.getByLabel('Point 4, north').fill('100');
     await page.getByLabel('Point 4, north').press('Enter');
     expect(await page.getByLabel('Point 4, north').inputValue()).toBe('100.0');
@@ -382,7 +382,7 @@ describe('looking along and at places', () => {
     await page.getByRole('button', { name: 'Add points' }).click();
     await settled(page, () => page.mouse.click(box.x + box.width * 0.55, box.y + box.height * 0.7));
     await expect.poll(() => page.getByRole('alert').count()).toBe(0);
-    await page.getByRole('button', { name: 'Done' }).click();
+    await page.getByRole('button', { name: 'Done', exact: true }).click();
 
     await page.getByRole('button', { name: 'Add a step after Channel' }).click();
     await settled(page, () => page.getByRole('menuitem', { name: /^Curve/ }).click());

@@ -22,6 +22,7 @@ describe('a card', () => {
     expect(said('blur', { size: 'large' })).toBe('set wrong');
     expect(said('path')).toBe('waits for its line');
     expect(said('level-area')).toBe('waits for its line');
+    expect(said('path', { points: [{ east: 0, south: 0 }] })).toBe('waits for its line');
     expect(
       said('path', {
         points: [
