@@ -8,7 +8,7 @@ export default defineConfig({
           name: 'unit',
           include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts', 'scripts/**/*.test.ts'],
           exclude: ['**/node_modules/**', '**/dist/**'],
-          testTimeout: 60_000,
+          testTimeout: 180_000,
           // The core is read once for all files; a test that changes anything outside of itself puts it back.
           isolate: false,
         },

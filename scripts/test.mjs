@@ -12,6 +12,8 @@ installTools();
 
 let passed = 0;
 let failed = 0;
+/** What failed, by name: said again at the end, where it is found. */
+const failures = [];
 /** How long each test took, milliseconds. */
 const times = [];
 const scratch = mkdtempSync(join(tmpdir(), 'upland-tests-'));
@@ -21,7 +23,12 @@ function check(name, command, args) {
   console.log(`\n== ${name}`);
   const { status } = spawnSync(command, args, { stdio: 'inherit' });
   if (status === 0) passed++;
-  else failed++;
+  else fails(name);
+}
+
+function fails(name) {
+  failed++;
+  failures.push(name);
 }
 
 function suite(name) {
@@ -33,13 +40,18 @@ function suite(name) {
   try {
     const { numPassedTests, numFailedTests, testResults } = JSON.parse(readFileSync(report, 'utf8'));
     passed += numPassedTests;
-    for (const { name: file, assertionResults } of testResults)
-      for (const { title, duration } of assertionResults) times.push({ file: relative(process.cwd(), file), title, duration: duration ?? 0 });
-    // A file that does not load has no tests to fail: it counts as one.
-    failed += numFailedTests + testResults.filter((r) => r.status === 'failed' && r.assertionResults.length === 0).length;
-    if (status !== 0 && numFailedTests === 0) failed++;
-  } catch {
-    failed++;
+    for (const { name: path, status: outcome, assertionResults, message } of testResults) {
+      const file = relative(process.cwd(), path);
+      for (const { title, fullName, duration, status: result, failureMessages } of assertionResults) {
+        times.push({ file, title, duration: duration ?? 0 });
+        if (result === 'failed') fails(`${file}: ${fullName}\n    ${failureMessages?.[0]?.split('\n')[0] ?? ''}`);
+      }
+      // A file that does not load has no tests to fail: it counts as one.
+      if (outcome === 'failed' && assertionResults.length === 0) fails(`${file}: ${message}`);
+    }
+    if (status !== 0 && numFailedTests === 0) fails(`${name} tests ended with ${status}`);
+  } catch (error) {
+    fails(`${name} tests: ${error.message}`);
   }
 }
 
@@ -60,6 +72,7 @@ rmSync(scratch, { recursive: true, force: true });
 console.log('\nThe slowest twenty');
 for (const { file, title, duration } of times.sort((a, b) => b.duration - a.duration).slice(0, 20))
   console.log(`${(duration / 1000).toFixed(1).padStart(7)} s  ${file}: ${title.slice(0, 100)}`);
+if (failures.length) console.log(`\nFailed\n${failures.map((line) => `  ${line}`).join('\n')}`);
 console.log(`\nTook ${Math.round((Date.now() - began) / 1000)} s.`);
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed ? 1 : 0);
