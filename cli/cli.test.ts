@@ -405,5 +405,6 @@ describe('when it goes wrong', () => {
   it('refuses quads in a format that has none', () => {
     save(path('m.glb'), meshFormats[0].encode(gridMesh(field), 'm'));
     expect(uplandCast('mesh', path('g.tif'), path('m.glb'), '--extent', '640x480', '--faces', 'quads').words).toMatch(/triangles only/);
+    expect(uplandCast('mesh', path('g.png'), path('m.glb')).words).toMatch(/does not say how large its land is: give --extent/);
   });
 });

@@ -53,11 +53,13 @@ export function parseWhole(text: string): number {
   return value;
 }
 
-export function oneOf<T extends string>(...choices: readonly T[]): (text: string) => T {
-  return (text) => {
+/** Reads one of some words, which it carries with it for completion. */
+export function oneOf<T extends string>(...choices: readonly T[]): ((text: string) => T) & { choices: readonly T[] } {
+  const read = (text: string) => {
     if (!choices.includes(text as T)) throw new InvalidArgumentError(`It takes one of ${choices.join(', ')}.`);
     return text as T;
   };
+  return Object.assign(read, { choices });
 }
 
 /** A band by its number, or what a colour picture is read as. */

@@ -13,6 +13,8 @@ if (wants('cli')) {
     outdir: 'cli/dist',
     outExtension: { '.js': '.mjs' },
     bundle: true,
+    // It reads its scripts from beside itself.
+    external: ['@pnpm/tabtab'],
     platform: 'node',
     format: 'esm',
     target: 'node20',

@@ -59,10 +59,6 @@ export function compareCommand(): Command {
     .option('--land', 'measure both as land too: slopes, directions, spectrum')
     .option('--difference <file>', 'write B − A, metres, as heights')
     .option('--json', 'print JSON')
-    .addHelpText(
-      'after',
-      '\nExamples:\n  upland-cast compare before.tif after.png --b-range 0:800 --fit\n  upland-cast compare ground.tif ground.glb --tolerance 0.05\n  upland-cast compare a.tif b.tif --difference b-minus-a.tif',
-    )
     .action(async (a: string, b: string, options: CompareOptions) => {
       const {
         sides: [first, second],

@@ -30,7 +30,7 @@ const PLAIN = ['strength', 'up', 'handed', 'pivot', 'scale', 'faces', 'normals',
 type Plain = (typeof PLAIN)[number];
 
 interface MeshOptions extends Partial<Pick<MeshSettings, Plain>> {
-  extent: { x: number; y: number };
+  extent?: { x: number; y: number };
   range?: { low: number; high: number };
   as?: string;
   segments?: { x: number; y: number };
@@ -61,7 +61,7 @@ export function meshCommand(): Command {
     .description('Heights to a displaced mesh: a regular grid, triangles as large as the ground allows, or levels of detail.')
     .argument('<in>')
     .argument('<out>')
-    .requiredOption('--extent <WxD>', 'width and depth in metres', parsePair)
+    .option('--extent <WxD>', 'width and depth in metres; without it what the file says', parsePair)
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
     .option('--as <spec>', 'how to read the input')
     .option('--segments <XxY>', 'faces along the width and the depth; one vertex a sample without it', parsePair)
@@ -77,9 +77,12 @@ export function meshCommand(): Command {
     .option('--threads <n>', 'threads to work with', parseNumber)
     .option('--json', 'print JSON')
     .action(async (input: string, out: string, options: MeshOptions) => {
-      const read = toField(await loadHeightmap(input, options.as), options);
-      if (!(options.extent.x > 0 && options.extent.y > 0)) throw new UplandError('extent', 'The extent is a width and a depth of more than 0 m.');
-      const field: Field = { ...read, ground: { ...read.ground, width: options.extent.x, depth: options.extent.y, sea: options.sea ?? read.ground.sea } };
+      const reading = await loadHeightmap(input, options.as);
+      const read = toField(reading, options);
+      if (!options.extent && !reading.spacing) throw new UplandError('extent', `${input} does not say how large its land is: give --extent WxD in metres.`);
+      const { x: width, y: depth } = options.extent ?? { x: read.ground.width, y: read.ground.depth };
+      if (!(width > 0 && depth > 0)) throw new UplandError('extent', 'The extent is a width and a depth of more than 0 m.');
+      const field: Field = { ...read, ground: { ...read.ground, width, depth, sea: options.sea ?? read.ground.sea } };
       const settings = settingsFrom(field, out, options);
       const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), options.threads);
       try {

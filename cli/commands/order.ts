@@ -45,10 +45,6 @@ export function orderCommand(): Command {
     .option('--list', 'print the recipes and receivers that there are, and write nothing')
     .option('--threads <n>', 'workers; the bytes are the same with any number', parseWhole)
     .option('--json', 'print JSON')
-    .addHelpText(
-      'after',
-      '\nExamples:\n  upland-cast order fell.uplandcast out\n  upland-cast order fell.uplandcast out --recipe "Block world"\n  upland-cast order start:ice-fells out --receiver power-of-two-plus-one --samples 1025',
-    )
     .action(async (terrain: string, outdir: string | undefined, options: Options) => {
       const { course, assets } = await terrainCalled(terrain);
       if (options.list) return list(course, options.json);
