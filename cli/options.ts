@@ -1,16 +1,5 @@
 import { InvalidArgumentError, Option } from 'commander';
-import {
-  FILTERS,
-  paramsOf,
-  UplandError,
-  type Band,
-  type Encoding,
-  type Field,
-  type Filter,
-  type Meaning,
-  type Reading,
-  type SampleType,
-} from '@upland-cast/core';
+import { FILTERS, paramsOf, UplandError, type Band, type Encoding, type Field, type Filter, type Meaning, type SampleType } from '@upland-cast/core';
 import { CODES, formatById, formatByName, parseRawSpec, statistics } from '@upland-cast/core';
 
 const NUMBER = '[-+]?(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][-+]?\\d+)?';
@@ -147,10 +136,4 @@ function parseOutSpec(spec: string) {
   const parts = spec.split(':');
   const sized = /^\d+x\d+$/.test(parts[3] ?? '') ? spec : [...parts.slice(0, 3), '1x1', ...parts.slice(3)].join(':');
   return parseRawSpec(sized);
-}
-
-/** The metres that the ends of the input's codes stand for. */
-export function rangeOfCodes(reading: Reading, scale: number, offset: number): { low: number; high: number } | undefined {
-  const codes = CODES[reading.type];
-  return codes ? { low: offset + scale * codes.min, high: offset + scale * codes.max } : undefined;
 }

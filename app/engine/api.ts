@@ -22,6 +22,7 @@ import type {
   Statistics,
   Symptom,
   makeBrush,
+  blockWaysOut,
   Sampling,
   SamplingReport,
 } from '@upland-cast/core';
@@ -154,6 +155,10 @@ export interface OrderCost {
   /** The samples that the whole ground is worked out at. */
   workedAt: [number, number];
   statistics: Statistics;
+  /** The same over all grounds that share their range. */
+  over: Statistics;
+  /** Of a block world: what can be done where land reaches beyond it. */
+  waysOut?: ReturnType<typeof blockWaysOut>;
   /** Layers that steps leave. */
   layers: string[];
   /** What is done to the ground, and what the receiver asks for beside the range. */
@@ -172,6 +177,13 @@ export interface OrderCost {
   sampling?: { how: Sampling; report: SamplingReport | null };
   /** The ground as it will look, where that is not as it is. */
   picture?: Pixels;
+}
+
+/** The metres that the ends of a file's codes stood for when it came in. */
+export interface CameIn {
+  name: string;
+  low: number;
+  high: number;
 }
 
 /** A map laid over the ground on fewer samples; colours with four bytes a sample. */

@@ -21,6 +21,7 @@ import {
   type Mesh,
   type PartsReport,
   type SidesCompared,
+  grouped,
 } from '@upland-cast/core';
 import { load, loadHeightmap, saveAll } from '../files';
 import { nodeKernels } from '../node-kernels';
@@ -155,7 +156,7 @@ function partsInWords({ parts, findings }: PartsReport): string[] {
     ...findings.map(({ sentence }) => sentence),
     ...parts.map(
       ({ name, triangles, width, depth, off }) =>
-        `${name}: ${triangles} triangles, ${width.toFixed(2)} × ${depth.toFixed(2)} m${off ? `, ${off.rmse.toPrecision(3)} m off the ground, RMS` : ''}.`,
+        `${name}: ${grouped(triangles)} triangles, ${width.toFixed(2)} × ${depth.toFixed(2)} m${off ? `, ${off.rmse.toPrecision(3)} m off the ground, RMS` : ''}.`,
     ),
   ];
 }

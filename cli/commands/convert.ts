@@ -5,7 +5,7 @@ import {
   flipColumns,
   flipRows,
   inspect,
-  meaningOf,
+  rangeOfCodes,
   readHeightmap,
   resample,
   statistics,
@@ -25,9 +25,10 @@ import {
   type Filter,
   type Reading,
   type Registration,
+  grouped,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
-import { encodingFor, oneOf, parseBand, parseFilter, parseMap, parseNumber, parseRange, parseSize, rangeOfCodes } from '../options';
+import { encodingFor, oneOf, parseBand, parseFilter, parseMap, parseNumber, parseRange, parseSize } from '../options';
 import { proofOf, report } from '../report';
 
 interface Options {
@@ -78,7 +79,6 @@ export function convertCommand(): Command {
         await convertCodes(reading, out, options);
         return;
       }
-      const { scale, offset } = meaningOf(reading, options);
       let field = toField(reading, options);
       if (options.registration) field = { ...field, ground: { ...field.ground, registration: options.registration } };
       if (options.fillVoids) field = await filled(field);
@@ -88,7 +88,7 @@ export function convertCommand(): Command {
       if (options.stretch) field = stretched(field, options.stretch);
       if (options.size) field = resample(field, withSamples(field.ground, options.size.across, options.size.down), options.filter);
 
-      const encoding = encodingFor(out, field, options, { type: reading.type, range: rangeOfCodes(reading, scale, offset) });
+      const encoding = encodingFor(out, field, options, { type: reading.type, range: rangeOfCodes(reading, options) });
       if (field.valid && CODES[encoding.type]) encoding.noData = reading.noData;
       if (encoding.noData === null) delete encoding.noData;
       warnAboutCodes(input, inspect(reading).unit === 'code' && !options.range && !options.map, encoding);
@@ -99,7 +99,7 @@ export function convertCommand(): Command {
       report(
         options.json,
         { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) },
-        `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${proof.clipped} samples clipped` : ''}.`,
+        `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${grouped(proof.clipped)} samples clipped` : ''}.`,
       );
     });
 }

@@ -19,6 +19,7 @@ import {
   type Field,
   type Kernels,
   type MeshSettings,
+  grouped,
 } from '@upland-cast/core';
 import { nodeKernels } from '../node-kernels';
 import { load, loadHeightmap, save, saveAll } from '../files';
@@ -105,6 +106,9 @@ function settingsFrom(field: Field, out: string, options: MeshOptions): MeshSett
   // Heights keep their own zero unless the country is high: then the datum is the zero, or float32 would lose millimetres.
   const zero = field.ground.datum;
   if (zero) process.stderr.write(`Heights count from ${zero} m in the mesh, so that they keep their precision.\n`);
+  const { sea, datum } = field.ground;
+  if (options.sea === undefined && field.height.some((h) => h + datum < sea))
+    process.stderr.write(`The water is left out: the sea at ${sea} m covers a part of this ground. --sea ${sea} adds it as a plane.\n`);
   const plain = Object.fromEntries(PLAIN.flatMap((key) => (options[key] === undefined ? [] : [[key, options[key]]])));
   return {
     ...meshSettingsFor(field.ground),
@@ -143,7 +147,7 @@ async function writeMesh(field: Field, settings: MeshSettings, out: string, json
     results
       .map(
         (f, k) =>
-          `${k ? `Level ${k}` : out}: ${f.vertices} vertices, ${f.faces} faces${f.parts > 1 ? ` in ${f.parts} parts` : ''}, largest error ${f.maxError.toPrecision(3)} m${k ? `, from ${Math.round(f.switchDistance)} m on` : ''}.`,
+          `${k ? `Level ${k}` : out}: ${grouped(f.vertices)} vertices, ${grouped(f.faces)} faces${f.parts > 1 ? ` in ${f.parts} parts` : ''}, largest error ${f.maxError.toPrecision(3)} m${k ? `, from ${Math.round(f.switchDistance)} m on` : ''}.`,
       )
       .join('\n'),
   );
@@ -220,7 +224,7 @@ export function pressCommand(): Command {
       report(
         options.json,
         { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof), holes, overhangs, spacing },
-        `${out}: ${across} × ${down}, ${lowest} to ${highest} m, ${holes} holes${options.fillHoles && holes ? ' (filled)' : ''}, ${overhangs} samples under overhangs. Its triangles average ${Number(spacing.toPrecision(3))} m.`,
+        `${out}: ${across} × ${down}, ${lowest} to ${highest} m, ${grouped(holes)} holes${options.fillHoles && holes ? ' (filled)' : ''}, ${grouped(overhangs)} samples under overhangs. Its triangles average ${Number(spacing.toPrecision(3))} m.`,
       );
     });
 }

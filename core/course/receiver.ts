@@ -27,8 +27,20 @@ export const heightsSchema = z.discriminatedUnion('by', [
   z.object({ by: z.literal('metres') }),
   /** 0 to 1 between two heights; the plane is moved by value − `zero`, times its strength. */
   z.object({ by: z.literal('unit'), zero: z.number().min(0).max(1) }),
-  /** Whole blocks of `edge` metres: rows from `floor` to `ceiling`; the sea stands at the row `water` and the land moves. */
-  z.object({ by: z.literal('blocks'), floor: z.int(), ceiling: z.int(), water: z.int(), edge: z.number().positive().max(1000) }),
+  /**
+   * Whole blocks of `edge` metres: rows from `floor` to `ceiling`; the sea stands at the row `water` and the land moves,
+   * by `shift` rows more where that is asked for. `shoulders`: the share of the rows, under the ceiling and over the
+   * floor, into which land that reaches beyond them is pressed instead of being cut off; 0 cuts it off.
+   */
+  z.object({
+    by: z.literal('blocks'),
+    floor: z.int(),
+    ceiling: z.int(),
+    water: z.int(),
+    edge: z.number().positive().max(1000),
+    shift: z.int().min(-10_000).max(10_000).optional(),
+    shoulders: z.number().min(0).max(0.5).optional(),
+  }),
   /** A solid in millimetres, 1 : `scale`, on a base of `base` millimetres. */
   z.object({ by: z.literal('print'), scale: z.number().positive().max(1e9), base: z.number().min(0).max(1000) }),
 ]);

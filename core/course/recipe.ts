@@ -59,7 +59,8 @@ export const mapSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('aspect'), depth }),
   z.object({ kind: z.literal('curvature'), way: z.enum(['mean', 'profile', 'plan']).default('mean'), size: z.number().min(0).max(2_000).default(40), depth }),
   z.object({ kind: z.literal('flow'), depth }),
-  z.object({ kind: z.literal('layer'), layer: z.string().max(20).default('cut'), depth }),
+  /** `after`: the step after which it is taken; empty: at the end of the course. */
+  z.object({ kind: z.literal('layer'), layer: z.string().max(20).default('cut'), after: z.string().max(64).default(''), depth }),
   z.object({ kind: z.literal('mask'), use: z.string().max(64), depth: z.enum(['8', '16', '32f']).default('8') }),
   z.object({ kind: z.literal('ambient'), directions: z.int().min(4).max(64).default(16), depth: z.enum(['8', '16', '32f']).default('8') }),
   z.object({ kind: z.literal('height'), equalised: z.boolean().default(true), depth }),
@@ -108,6 +109,8 @@ export const orderSchema = z.object({
     format: z.string().max(20),
     type: z.enum(SAMPLE_TYPES),
     range: z.object({ low: z.number(), high: z.number() }).nullable(),
+    /** Without a range: one for all grounds that are handed on together, rather than one for each. */
+    oneRange: z.boolean().default(false),
     scale: z.number().positive().nullable(),
     order: z.enum(['le', 'be']),
     rows: z.enum(['north', 'south']),

@@ -6,3 +6,4 @@ export { LINEAR_OF_CODE, linearFromSrgb, srgbFromLinear } from '../colour';
 export { ERROR_CODES, type ErrorCode } from '../error-codes';
 export { sentenceOf, StoppedError, throwIfStopped, UplandError } from '../errors';
 export { describeIssue } from '../issue';
+export { grouped } from '../grouped';

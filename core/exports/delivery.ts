@@ -20,10 +20,10 @@ export { encode, type Encoding, quantise } from '../delivery/heights/encode';
 export { readPicture } from '../delivery/maps/picture';
 export { writeLayer } from '../delivery/maps/layer';
 export { drawMap, MAPS } from '../delivery/maps/draw';
-export { exportOrder } from '../delivery/order/export-order';
+export { exportOrder, sharedStatistics } from '../delivery/order/export-order';
 export { type ExportedFile } from '../delivery/order/files';
 export { courseOfSource, MOST_IN_A_TAB, orderForReceiver, type Plan, planOf, sourceName } from '../delivery/order/plan';
-export { compareBorder, describeBorder, prepare, type Prepared, type Statement } from '../delivery/heights/prepare';
+export { blockWaysOut, compareBorder, describeBorder, prepare, type Prepared, type Statement } from '../delivery/heights/prepare';
 export { type Proof, prove } from '../delivery/heights/proof';
 export {
   badName,

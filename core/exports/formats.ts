@@ -4,7 +4,7 @@ import '../zod-jitless';
 
 export { arranged, type AssetReading, heightsOf, readAsset, readWith, settledIn } from '../formats/asset';
 export { type Band, type Beside, CODES, makeSamples, type Reading, type ReadOptions, type SampleType } from '../formats/format';
-export { type Meaning, meaningOf, readHeights, toField } from '../formats/heights';
+export { type Meaning, meaningOf, rangeOfCodes, readHeights, toField } from '../formats/heights';
 export { formatById, formatByName, formats, readHeightmap, saysNothing } from '../formats';
 export { decodeJpeg } from '../formats/jpeg-decoder';
 export { encodePicture } from '../formats/picture';

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { DecimalWriter } from './decimal';
 import { quoted, UplandError } from '../errors';
 import { spacingOf } from '../field/ground';
@@ -127,7 +128,7 @@ function read(given: Uint8Array, { beside }: ReadOptions = {}): Reading {
   if (count > (bytes.length - start) / 2 + 1) {
     throw new UplandError(
       'cut-short',
-      `This ASCII grid is cut short: ${width} × ${height} samples cannot fit into the ${bytes.length - start} bytes after its header.`,
+      `This ASCII grid is cut short: ${width} × ${height} samples cannot fit into the ${grouped(bytes.length - start)} bytes after its header.`,
     );
   }
   checkUnpacked('ASCII grid', given.length, 8 * count);
@@ -169,7 +170,7 @@ function noDataOf(samples: Float64Array, said: number | undefined, odd: string[]
   let count = 0;
   for (let i = 0; i < samples.length; i++) if (samples[i] === USUAL_NO_DATA) count++;
   if (count === 0) return null;
-  odd.push(`It does not name a number for no data; ${count} samples of ${USUAL_NO_DATA}, the usual one, were taken for that.`);
+  odd.push(`It does not name a number for no data; ${grouped(count)} samples of ${USUAL_NO_DATA}, the usual one, were taken for that.`);
   return USUAL_NO_DATA;
 }
 

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { zlibSync } from 'fflate';
 import { throwIfStopped, UplandError } from '../errors';
 
@@ -47,8 +48,8 @@ export async function decompress(format: string, bytes: Uint8Array<ArrayBuffer>,
     throw new UplandError(
       fault ? 'damaged' : 'cut-short',
       fault
-        ? `The packed samples of this ${format} are damaged: ${have} of ${expected} bytes could be unpacked.`
-        : `This ${format} is cut short: its packed samples hold ${have} of the ${expected} bytes they should.`,
+        ? `The packed samples of this ${format} are damaged: ${grouped(have)} of ${grouped(expected)} bytes could be unpacked.`
+        : `This ${format} is cut short: its packed samples hold ${grouped(have)} of the ${grouped(expected)} bytes they should.`,
       { have, expected },
     );
   }
@@ -122,13 +123,20 @@ export class Inflating {
     try {
       answer = await this.reader.read();
     } catch {
-      throw new UplandError('damaged', `The packed samples of this ${format} are damaged: ${have} of ${expected} bytes could be unpacked.`, { have, expected });
-    }
-    if (answer.done) {
-      throw new UplandError('cut-short', `This ${format} is cut short: its packed samples hold ${have} of the ${expected} bytes they should.`, {
+      throw new UplandError('damaged', `The packed samples of this ${format} are damaged: ${grouped(have)} of ${grouped(expected)} bytes could be unpacked.`, {
         have,
         expected,
       });
+    }
+    if (answer.done) {
+      throw new UplandError(
+        'cut-short',
+        `This ${format} is cut short: its packed samples hold ${grouped(have)} of the ${grouped(expected)} bytes they should.`,
+        {
+          have,
+          expected,
+        },
+      );
     }
     this.part = answer.value as Uint8Array<ArrayBuffer>;
     this.at = 0;

@@ -25,6 +25,14 @@ export function meaningOf(reading: Reading, meaning: Meaning = {}): { scale: num
   return { scale, offset: points.height0 - points.code0 * scale };
 }
 
+/** The metres that the ends of a file's codes stand for; none where it holds floats. */
+export function rangeOfCodes(reading: Reading, meaning: Meaning = {}): { low: number; high: number } | undefined {
+  const codes = CODES[reading.type];
+  const { scale, offset } = meaningOf(reading, meaning);
+  if (!codes) return undefined;
+  return { low: offset + scale * codes.min, high: offset + scale * codes.max };
+}
+
 /**
  * The file's samples as heights in metres. The datum is 0 unless the country is high and its
  * range small against that: then float32 heights would be too coarse, and they count from a

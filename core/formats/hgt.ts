@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { UplandError } from '../errors';
 import type { Format, Page, Reading } from './format';
 
@@ -27,7 +28,7 @@ function read(bytes: Uint8Array): Reading {
   if (!side) {
     throw new UplandError(
       'hgt-length',
-      `This file has ${bytes.length} bytes; an elevation tile has ${SIDES.map((n) => n * n * 2).join(' or ')} (${SIDES.map((n) => `${n} × ${n}`).join(' or ')} samples).`,
+      `This file has ${grouped(bytes.length)} bytes; an elevation tile has ${SIDES.map((n) => n * n * 2).join(' or ')} (${SIDES.map((n) => `${n} × ${n}`).join(' or ')} samples).`,
     );
   }
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import type { Library } from '@cornerstonejs/codec-libjpeg-turbo-8bit/decodewasmjs';
 import { UplandError } from '../errors';
 import { decompress } from './deflate';
@@ -77,7 +78,7 @@ function checkWork(bytes: Uint8Array, { at, width, height, channels, progressive
   const count = width * height;
   // A block of 64 samples takes two bits at the least; runs of empty ones in a progressive file somewhat less.
   if (count > 1024 * bytes.length + 65_536) {
-    throw new UplandError('cut-short', `This JPEG is cut short: ${bytes.length} bytes cannot hold the ${width} × ${height} samples it promises.`);
+    throw new UplandError('cut-short', `This JPEG is cut short: ${grouped(bytes.length)} bytes cannot hold the ${width} × ${height} samples it promises.`);
   }
   const scans = scansOf(bytes, at);
   if (scans > MOST_SCANS) throw new UplandError('jpeg-kind', `This JPEG sends its picture in ${scans} scans; ${MOST_SCANS} are the most. Save it as PNG.`);

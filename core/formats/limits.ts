@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { UplandError } from '../errors';
 import { MAX_SIDE } from '../field/ground';
 
@@ -18,7 +19,10 @@ export function checkSize(format: string, width: number, height: number): void {
 /** Refuses a file that ends before the bytes it promises. */
 export function checkLength(format: string, part: string, needed: number, there: number): void {
   if (there < needed) {
-    throw new UplandError('cut-short', `This ${format} is cut short: ${part} needs ${needed} bytes and ${Math.max(0, there)} are there.`, { needed, there });
+    throw new UplandError('cut-short', `This ${format} is cut short: ${part} needs ${grouped(needed)} bytes and ${grouped(Math.max(0, there))} are there.`, {
+      needed,
+      there,
+    });
   }
 }
 
@@ -43,7 +47,7 @@ export function checkUnpacked(format: string, fileBytes: number, unpackedBytes: 
   const mebibytes = (bytes: number) => Math.round(bytes / 2 ** 20);
   throw new UplandError(
     'unpacks-too-large',
-    `This ${format} has ${fileBytes} bytes and would unpack to ${mebibytes(unpackedBytes)} MiB; ${mebibytes(most)} MiB is the most for a file of its size. Save it unpacked, or cut into parts.`,
+    `This ${format} has ${grouped(fileBytes)} bytes and would unpack to ${mebibytes(unpackedBytes)} MiB; ${mebibytes(most)} MiB is the most for a file of its size. Save it unpacked, or cut into parts.`,
     { fileBytes, unpackedBytes, most },
   );
 }

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import type { Reading, SampleArray, SampleType } from './format';
 
 /**
@@ -56,5 +57,9 @@ export function withSilentNoData(reading: Reading): Reading {
     else return reading;
   }
   if (sign === null) return reading;
-  return { ...reading, noData: sign, odd: [...reading.odd, `${count} samples hold ${sign.toPrecision(7)}, which is no height: they were taken for no data.`] };
+  return {
+    ...reading,
+    noData: sign,
+    odd: [...reading.odd, `${grouped(count)} samples hold ${sign.toPrecision(7)}, which is no height: they were taken for no data.`],
+  };
 }

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { UplandError } from '../errors';
 import { BYTES, makeSamples, SAMPLE_TYPES, type Format, type Page, type Reading, type SampleArray, type SampleType } from './format';
 import { checkLength, checkSize } from './limits';
@@ -72,7 +73,7 @@ export function readRaw(bytes: Uint8Array, layout: RawLayout): Reading {
     const stride = byLine ? size : size * channels;
     for (let i = row * width; i < (row + 1) * width; i++, at += stride) samples[i] = get(at);
   }
-  const odd = there > needed ? [`${there - needed} bytes after the last sample were not read.`] : [];
+  const odd = there > needed ? [`${grouped(there - needed)} bytes after the last sample were not read.`] : [];
   return {
     format: 'raw',
     width,
@@ -103,7 +104,7 @@ export const raw: Format = {
     checkLength('raw file', 'a sample', 1, bytes.length);
     throw new UplandError(
       'raw-needs-layout',
-      `These ${bytes.length} bytes do not say what they are. Say how to read them: type, byte order and size, such as raw:u16:le:1025x1025.`,
+      `These ${grouped(bytes.length)} bytes do not say what they are. Say how to read them: type, byte order and size, such as raw:u16:le:1025x1025.`,
     );
   },
   write: async (page) => writeRaw(page),
@@ -185,7 +186,7 @@ function lengthSentence({ type, width, height, skip, channels }: RawLayout, leng
   if (side > 1 && side * side * channels * BYTES[type] === room) fits.push(`${side} × ${side} of ${bits}`);
   const fit = fits.length ? ` It fits ${[...new Set(fits)].join(', or ')}.` : ' Look for another type or size, or a header to skip.';
   const what = channels > 1 ? `${channels} channels of ${bits} bits` : `${bits} bits`;
-  return `This file has ${length} bytes; ${width} × ${height} samples of ${what} need ${needed}${after}.${fit}`;
+  return `This file has ${grouped(length)} bytes; ${width} × ${height} samples of ${what} need ${grouped(needed)}${after}.${fit}`;
 }
 
 export function minMax(samples: SampleArray, noData: number | null): { min: number; max: number; mean: number; count: number } {

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { quoted, throwIfStopped, UplandError } from '../errors';
 import { eastOf, MAX_SIDE, southOf } from '../field/ground';
 import { concat } from './concat';
@@ -34,7 +35,7 @@ export const xyz: Format = {
 function read(bytes: Uint8Array, options: ReadOptions = {}): Reading {
   const { points, odd } = parse(bytes, options);
   const n = points.length / 3;
-  if (n < 4) throw new UplandError('few-points', `There are ${n} points in this file; four at least are needed for a ground.`);
+  if (n < 4) throw new UplandError('few-points', `There are ${grouped(n)} points in this file; four at least are needed for a ground.`);
   const axis = (k: number) => Float64Array.from({ length: n }, (_, i) => points[3 * i + k]);
   const [east, north] = [axis(0), axis(1)];
   const across = latticeOf(east);
@@ -48,7 +49,7 @@ function read(bytes: Uint8Array, options: ReadOptions = {}): Reading {
     const cell = Math.sqrt(((right - west) * (top - south)) / n);
     if (!(cell > 0)) throw new UplandError('points-on-a-line', 'The points of this file lie on one line. A ground needs them spread out both ways.');
     grid = { x0: west, y1: top, dx: cell, dy: cell, width: Math.floor((right - west) / cell) + 2, height: Math.floor((top - south) / cell) + 2 };
-    odd.push(`Its ${n} points lie on no lattice: they were gathered into cells of ${cell.toPrecision(3)}, the mean of each.`);
+    odd.push(`Its ${grouped(n)} points lie on no lattice: they were gathered into cells of ${cell.toPrecision(3)}, the mean of each.`);
   }
   const { x0, y1, dx, dy, width, height } = grid;
   if (width > MAX_SIDE || height > MAX_SIDE)

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { Decompress } from 'fzstd';
 import { UplandError } from '../errors';
 
@@ -14,7 +15,10 @@ export function unpackZstd(format: string, bytes: Uint8Array<ArrayBuffer>, expec
   const out = new Uint8Array(expected);
   let have = 0;
   const damaged = () =>
-    new UplandError('damaged', `The packed samples of this ${format} are damaged: ${have} of ${expected} bytes could be unpacked.`, { have, expected });
+    new UplandError('damaged', `The packed samples of this ${format} are damaged: ${grouped(have)} of ${grouped(expected)} bytes could be unpacked.`, {
+      have,
+      expected,
+    });
   const frame = withinWindow(bytes, expected);
   if (!frame) throw damaged();
   const stream = new Decompress((part) => {

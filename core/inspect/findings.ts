@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { countDistinct } from '../analysis/distinct';
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
@@ -152,7 +153,7 @@ function holes({ ground, valid }: Field): HeightFinding | null {
     id: 'holes',
     severity: 'caution',
     count,
-    message: `${count} samples have no height, in ${patches.length} ${patches.length === 1 ? 'hole' : 'holes'}, the widest ${widest} samples across.`,
+    message: `${grouped(count)} samples have no height, in ${patches.length} ${patches.length === 1 ? 'hole' : 'holes'}, the widest ${widest} samples across.`,
     where,
     mend: { label: 'Fill the holes', step: 'fill-voids', params: {} },
   };
@@ -244,7 +245,7 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
         id: 'no-data-number',
         severity: 'caution',
         count,
-        message: `${count} samples hold the ${what === 'tops' ? 'highest' : 'lowest'} number there is, ${codes ? number : nice(elevation)}, ${nice(rim)} m off from all around them: it looks like a sign for no height.`,
+        message: `${grouped(count)} samples hold the ${what === 'tops' ? 'highest' : 'lowest'} number there is, ${codes ? number : nice(elevation)}, ${nice(rim)} m off from all around them: it looks like a sign for no height.`,
         where,
         mend: { label: 'Read it as no height', reading: { noData: codes ? number : (elevation - meaningOf(reading, meaning).offset) / scale } },
       });
@@ -255,7 +256,7 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
       id: `clipped-${what}`,
       severity: 'caution',
       count,
-      message: `${count} samples stand level at the ${what === 'tops' ? 'highest' : 'lowest'} height, ${nice(elevation)} m${ended ? ' (the end of its codes)' : ''}, and their rim falls ${nice(rim)} m a sample: ${what} were cut off. Exposure cannot bring them back; a cap over them is an invention.`,
+      message: `${grouped(count)} samples stand level at the ${what === 'tops' ? 'highest' : 'lowest'} height, ${nice(elevation)} m${ended ? ' (the end of its codes)' : ''}, and their rim falls ${nice(rim)} m a sample: ${what} were cut off. Exposure cannot bring them back; a cap over them is an invention.`,
       where,
       mend: { label: `Invent ${what}`, step: 'dome-over', params: { what, find: false, cut: elevation } },
     });

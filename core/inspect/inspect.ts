@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { countDistinct } from '../analysis/distinct';
 import { CODES, type Reading } from '../formats/format';
 import { minMax } from '../formats/raw';
@@ -37,7 +38,7 @@ export function inspect(reading: Reading): Inspection {
   const codes = CODES[type];
   const missing = samples.length - count;
   if (missing) {
-    findings.push({ id: 'holes', severity: 'caution', count: missing, message: `${missing} samples have no height.` });
+    findings.push({ id: 'holes', severity: 'caution', count: missing, message: `${grouped(missing)} samples have no height.` });
   }
   if (count && min === max) {
     findings.push({ id: 'level', severity: 'caution', count, message: `Every sample is ${min}: there is no form in it.` });
@@ -55,7 +56,7 @@ export function inspect(reading: Reading): Inspection {
   if (codes && count && max === codes.max && min < max) {
     const at = countOf(samples, codes.max);
     if (at > samples.length / 1000)
-      findings.push({ id: 'clipped-tops', severity: 'caution', count: at, message: `${at} samples stand at the largest code: tops may be clipped.` });
+      findings.push({ id: 'clipped-tops', severity: 'caution', count: at, message: `${grouped(at)} samples stand at the largest code: tops may be clipped.` });
   }
   if (reading.unit === 'code' && codes && codes.bits > 8 && min < max) {
     findings.push({

@@ -1,3 +1,4 @@
+import { grouped } from '../grouped';
 import { throwIfStopped, UplandError } from '../errors';
 import { encodeImage } from '../formats/png';
 import type { Field } from '../field/field';
@@ -62,7 +63,10 @@ export async function surfaceOf(
     const surface = await made({ across: count, down: count });
     if (largestPart(surface) <= partVertices) return { surface, split: { across: count, down: count } };
   }
-  throw new UplandError('parts', `Even ${MOST_PARTS} × ${MOST_PARTS} parts have more than ${partVertices} vertices each. Allow more, or a larger error.`);
+  throw new UplandError(
+    'parts',
+    `Even ${MOST_PARTS} × ${MOST_PARTS} parts have more than ${grouped(partVertices)} vertices each. Allow more, or a larger error.`,
+  );
 }
 
 /** Vertices of the part with the most. */

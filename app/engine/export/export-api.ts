@@ -1,7 +1,7 @@
 import type { Course, Field, MapSpec, Order, SamplingReport } from '@upland-cast/core';
 import { transfer } from 'comlink';
 import { reliefPixels } from '../../drawing/relief';
-import type { HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outcome } from '../api';
+import type { CameIn, HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outcome } from '../api';
 import { pngUrl } from '../images';
 import { jobs, outcome } from '../jobs';
 import { tools } from '../state';
@@ -14,6 +14,10 @@ export const exportApi = {
 
   orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {
     return outcome(() => handing.orderCost(tools, course, order, jobs.begin('cost')));
+  },
+
+  rangesIn(course: Course): Promise<Outcome<CameIn[]>> {
+    return outcome(() => handing.rangesIn(course));
   },
 
   /** A map of the ground as it will be handed on, on fewer samples. */

@@ -1,7 +1,9 @@
 import {
+  type AssetReading,
   type ErrorCode,
   linearFromSrgb,
   assetsOf,
+  blockWaysOut,
   compareBorder,
   describeBorder,
   bundle,
@@ -20,7 +22,9 @@ import {
   prepare,
   previewGround,
   quantise,
+  rangeOfCodes,
   readHeightmap,
+  readWith,
   slope,
   spacingOf,
   statistics,
@@ -49,6 +53,7 @@ import {
   distanceFromSeen,
   evaluateAtSamples,
   resampleEvaluation,
+  sharedStatistics,
   sameSamples,
   usualSampling,
   type SamplingReport,
@@ -57,7 +62,7 @@ import { framesOf, requestToBytes } from '../../run/frames';
 import { loadAsset } from '../../storage/assets';
 import { browserWriter } from '../writing';
 import type { Pixels } from '../../drawing/pictures';
-import type { HandedOn, MapDrape, OrderCost, TrialResult } from '../api';
+import type { CameIn, HandedOn, MapDrape, OrderCost, TrialResult } from '../api';
 import { reliefPixels } from '../../drawing/relief';
 
 export interface Tools {
@@ -95,6 +100,7 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   const evaluation = await evaluate(courseOfSource(course, order.grounds[0]), coverOptions(tools, signal));
   const field: Field = fieldOf(evaluation, course.ground);
   const stats = statistics(field);
+  const shared = order.height.oneRange && order.grounds.length > 1 ? await sharedHere(tools, course, order, plan, signal) : stats;
   const spacing = spacingOf(plan.ground);
   const { window } = plan;
   const cost: OrderCost = {
@@ -103,6 +109,7 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     spacing: spacing.x,
     workedAt: [plan.ground.across, plan.ground.down],
     statistics: stats,
+    over: shared,
     layers: Object.keys(evaluation.layers),
     words: [],
     toTypeIn: [],
@@ -127,7 +134,7 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
     return cost;
   }
   if (!order.height.on) return cost;
-  const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, stats);
+  const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, shared);
   // As the receiver has it: a block world's land has moved.
   Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn, border: borderOf(prepared.field, order) });
   if (cost.holes && CODES[order.height.type] && order.height.noData === null) {
@@ -144,11 +151,22 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   cost.range = range ?? unit;
   if (order.receiver.heights.by === 'blocks') {
     const { edge } = order.receiver.heights;
+    cost.waysOut = blockWaysOut(order.receiver.heights, field.ground.sea, shared);
     cost.picture = { width: 340, height: 220, pixels: reliefPixels(prepared.field, 340, 220, true) };
     cost.words = [...cost.words, `${share(prepared.field)} % of it lies under water. Blocks are ${edge} m.`];
   }
   return cost;
 }
+
+/** Lowest and highest over all grounds of an order, at the terrain's own samples. */
+const sharedHere = (tools: Tools, course: Course, order: Order, plan: Plan, signal: AbortSignal) =>
+  sharedStatistics(
+    order.grounds,
+    async (source) => fieldOf(await evaluate(courseOfSource(course, source), coverOptions(tools, signal)), course.ground),
+    sameSamples(plan.ground, course.ground)
+      ? plan
+      : { ground: course.ground, window: { left: 0, top: 0, across: course.ground.across, down: course.ground.down } },
+  );
 
 const borderOf = (field: Field, { receiver: { around } }: Order) => (around === null ? [] : describeBorder(compareBorder(field, around), around));
 
@@ -167,6 +185,32 @@ const share = (field: Field) => {
   const level = field.ground.sea - field.ground.datum;
   return ((100 * field.height.reduce((n, h) => n + (h < level ? 1 : 0), 0)) / field.height.length).toFixed(1);
 };
+
+/** The ranges that the files of a course came in with: what the ends of their codes stand for. Files of floats have none. */
+export async function rangesIn(course: Course): Promise<CameIn[]> {
+  const found: CameIn[] = [];
+  for (const sha of assetsOf(course)) {
+    const file = course.assets[sha];
+    if (!file || /\.(glb|gltf|obj|ply|stl)$/i.test(file.name)) continue;
+    const known = cameIn.get(`${sha}:${JSON.stringify(file.reading ?? {})}`) ?? (await rangeIn(sha, file.reading));
+    cameIn.set(`${sha}:${JSON.stringify(file.reading ?? {})}`, known);
+    if (known) found.push({ name: file.name, ...known });
+  }
+  return found;
+}
+
+/** By the file and how it is read. */
+const cameIn = new Map<string, { low: number; high: number } | null>();
+
+async function rangeIn(sha: string, settled?: AssetReading): Promise<{ low: number; high: number } | null> {
+  try {
+    const { reading, meaning } = await readWith(await loadAsset(sha), settled);
+    return rangeOfCodes(reading, meaning) ?? null;
+  } catch {
+    // A picture of the cover, or a tile of hand work: it holds no heights.
+    return null;
+  }
+}
 
 /** How far the ground of an order, worked out again, lies from the one that was seen. */
 export async function measureSampling(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<SamplingReport | null> {

@@ -74,7 +74,7 @@ export function ExportRoom() {
     useTerrain.setState({ wantedReceiver: null });
   });
   const key = JSON.stringify(order);
-  const { value: cost, fault: costFault } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
+  const { value: cost, fault: costFault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
   useEffect(() => {
     setHanded(null);
     setSide('proof');
@@ -127,28 +127,36 @@ export function ExportRoom() {
           </div>
           <div>
             <Part title="Precision">
+              {waiting && cost && (
+                <p className={css.note} role="status">
+                  Measuring what is chosen now …
+                </p>
+              )}
               {cost ? (
-                <Facts
-                  items={[
-                    ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
-                    ...(whole
-                      ? ([
-                          ['metres a code', smallMetres(cost.metresPerCode)],
-                          ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
-                          ['codes over the ground', figure(cost.codes, 0)],
-                          ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
-                        ] as [string, string, 'fault'?][])
-                      : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
-                    ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
-                  ]}
-                />
+                <div className={waiting ? css.stale : undefined} aria-busy={waiting}>
+                  <Facts
+                    items={[
+                      ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
+                      ...(whole
+                        ? ([
+                            ['metres a code', smallMetres(cost.metresPerCode)],
+                            ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
+                            ['codes over the ground', figure(cost.codes, 0)],
+                            ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
+                          ] as [string, string, 'fault'?][])
+                        : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
+                      ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
+                    ]}
+                  />
+                </div>
               ) : (
                 <p className={css.note}>Measuring …</p>
               )}
-              {cost && cost.clipped > 0 && (
+              {cost && !waiting && cost.clipped > 0 && order.receiver.heights.by !== 'blocks' && (
                 <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of what the receiver can hold, and would stand at its ends.</p>
               )}
               {cost &&
+                !waiting &&
                 [...cost.words, ...cost.border].map((w) => (
                   <p key={w} className={css.note}>
                     {w}

@@ -203,6 +203,66 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
   );
 }
 
+/** The ranges that files of this terrain came in with, each a press. */
+function RangesIn({ course, range, onTake }: { course: Course; range: Order['height']['range']; onTake: (range: { low: number; high: number }) => void }) {
+  const found = useEngineQuery(() => engine().rangesIn(course), [course.assets]).value ?? [];
+  return found.map(({ name, low, high }) => (
+    <Button
+      key={name}
+      title="The metres that the ends of its codes stood for when it came in"
+      aria-pressed={range?.low === low && range.high === high}
+      onClick={() => onTake({ low, high })}
+    >{`As ${name} came in: ${figure(low, 1)} … ${figure(high, 1)} m`}</Button>
+  ));
+}
+
+type BlocksRule = Extract<Order['receiver']['heights'], { by: 'blocks' }>;
+
+/** How land comes into a block world, and the ways out where it reaches beyond it. */
+function BlocksPart({ rule, order, set, cost }: { rule: BlocksRule; order: Order; set: PartProps['set']; cost: OrderCost | null }) {
+  const put = (part: Partial<BlocksRule>) => set({ receiver: { ...order.receiver, heights: { ...rule, ...part } } });
+  const beyond = cost?.clipped ?? 0;
+  const ways = cost?.waysOut;
+  return (
+    <Part title="Blocks">
+      <Row label="Metres a block">
+        <NumberField label="Metres a block" unit="m" value={rule.edge} min={0.01} max={1000} step={0.1} onChange={(edge) => put({ edge })} />
+      </Row>
+      <Row label="Shifted by" help="Rows that the land lies higher than where its sea meets the world’s water.">
+        <NumberField label="Shifted by" unit="rows" value={rule.shift ?? 0} min={-10_000} max={10_000} onChange={(rows) => put({ shift: Math.round(rows) })} />
+      </Row>
+      <Row label="Shoulders" help="The share of the rows into which land that reaches beyond them is pressed together, instead of being cut off.">
+        <NumberField
+          label="Shoulders"
+          unit="%"
+          value={Math.round((rule.shoulders ?? 0) * 100)}
+          min={0}
+          max={50}
+          onChange={(percent) => put({ shoulders: percent / 100 })}
+        />
+      </Row>
+      {cost && beyond > 0 && ways && (
+        <>
+          <p className={css.caution}>
+            {figure(beyond, 0)} samples ({figure((100 * beyond) / (cost.across * cost.down), 1)} %) lie above row {rule.ceiling} or under row {rule.floor}, and
+            are cut off. A way out:
+          </p>
+          <div className={css.offers}>
+            {Number.isFinite(ways.edge) && <Button onClick={() => put({ edge: ways.edge })}>{ways.edge} m a block</Button>}
+            {ways.shift !== null && ways.shift !== (rule.shift ?? 0) && (
+              <Button onClick={() => put({ shift: ways.shift! })}>
+                Shift by {ways.shift > 0 ? '+' : '−'}
+                {Math.abs(ways.shift)} rows
+              </Button>
+            )}
+            <Button onClick={() => put({ shoulders: ways.shoulders })}>Shoulders of {Math.round(ways.shoulders * 100)} %</Button>
+          </div>
+        </>
+      )}
+    </Part>
+  );
+}
+
 /** The file of heights: format, depth, layout, range, name, tiles. */
 export function HeightPart({ course, order, set, cost }: PartProps) {
   const { height, receiver, tiles } = order;
@@ -226,8 +286,7 @@ export function HeightPart({ course, order, set, cost }: PartProps) {
   const { by } = receiver.heights;
   const ranged = (codes && by === 'range') || by === 'unit';
   const used =
-    height.range ??
-    (cost ? { low: Math.floor(cost.statistics.lowest), high: Math.max(Math.floor(cost.statistics.lowest) + 1, Math.ceil(cost.statistics.highest)) } : null);
+    height.range ?? (cost ? { low: Math.floor(cost.over.lowest), high: Math.max(Math.floor(cost.over.lowest) + 1, Math.ceil(cost.over.highest)) } : null);
   const nameFault = height.name ? badName(height.name) : null;
   const sides = tiles && cost ? tileSides({ ground: { ...course.ground, across: cost.across, down: cost.down } }, tiles) : null;
   return (
@@ -320,12 +379,21 @@ export function HeightPart({ course, order, set, cost }: PartProps) {
               />
             </Row>
           ))}
-          <Button disabled={height.range === null} onClick={() => put({ range: null })}>
-            Fit to the ground
-          </Button>
+          <div className={css.offers}>
+            <Button disabled={height.range === null} onClick={() => put({ range: null })}>
+              Fit to the ground
+            </Button>
+            <RangesIn course={course} range={height.range} onTake={(range) => put({ range })} />
+          </div>
+          {order.grounds.length > 1 && height.range === null && (
+            <Row label="One range for all" help="The grounds beside it are written on the same range, so that equal codes are equal heights.">
+              <Switch label="One range for all" on={height.oneRange} onChange={(oneRange) => put({ oneRange })} />
+            </Row>
+          )}
           {!(used.high > used.low) && <p className={css.fault}>The upper end has to lie above the lower one.</p>}
         </Part>
       )}
+      {height.on && receiver.heights.by === 'blocks' && <BlocksPart rule={receiver.heights} order={order} set={set} cost={cost} />}
       {height.on && by === 'zero' && (
         <Part title="Vertical scale">
           <Row label="As small as fits">

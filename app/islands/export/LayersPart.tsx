@@ -1,11 +1,12 @@
 import { Download } from 'lucide-react';
-import { useState } from 'react';
-import type { Course, Ground } from '@upland-cast/core';
-import { Button } from '../../components/controls';
+import { useMemo, useState } from 'react';
+import { courseOfSource, type Course, type Ground } from '@upland-cast/core';
+import { Button, Row, Select } from '../../components/controls';
 import { download, fileNameOf } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { engine } from '../../engine/client';
 import { useEngineQuery } from '../../components/use-engine-query';
+import { placesOfLayers } from './MapsPart';
 import css from './ExportRoom.module.css';
 
 const MEANINGS: Record<string, string> = {
@@ -23,12 +24,15 @@ const MEANINGS: Record<string, string> = {
 export function LayersPart({ course, ground }: { course: Course; ground: Ground }) {
   const [busy, setBusy] = useState<string | null>(null);
   const [fault, setFault] = useState<string | null>(null);
-  const names = useEngineQuery(() => engine().layerNames(course), [course]).value ?? [];
+  const [after, setAfter] = useState('');
+  const there = after === '' || course.stem.some((use) => use.id === after) ? after : '';
+  const at = useMemo(() => courseOfSource(course, there ? { kind: 'step', id: there } : { kind: 'end' }), [course, there]);
+  const names = useEngineQuery(() => engine().layerNames(at), [at]).value ?? [];
   const write = async (layer: string) => {
-    const file = fileNameOf(`${course.name}-${layer.replace(' ', '-')}`, layer === 'streams' ? '.geojson' : '.tif');
+    const file = fileNameOf(`${at.name}-${layer.replace(' ', '-')}`, layer === 'streams' ? '.geojson' : '.tif');
     setBusy(layer);
     setFault(null);
-    const answer = await engine().layerFile(course, { layer, name: file, ground });
+    const answer = await engine().layerFile(at, { layer, name: file, ground });
     setBusy(null);
     if (answer.ok) download(file, answer.value, layer === 'streams' ? 'application/geo+json' : 'image/tiff');
     else setFault(answer.sentence);
@@ -36,6 +40,9 @@ export function LayersPart({ course, ground }: { course: Course; ground: Ground 
   return (
     <Part title="Layers and drainage">
       <p className={css.note}>At the file’s samples, as 32-bit float TIFF: real metres and square metres, no codes.</p>
+      <Row label="As it is">
+        <Select label="Layers as it is" value={there} choices={placesOfLayers(course)} onChange={setAfter} />
+      </Row>
       <ul className={css.layers}>
         {[...names, 'drainage', 'standing water', 'streams'].map((layer) => (
           <li key={layer}>

@@ -15,6 +15,12 @@ interface MapsPartProps {
   onShow: (index: number) => void;
 }
 
+/** Where a layer can be taken: at the end of the course, or after a step of its stem. */
+export const placesOfLayers = (course: Course): Record<string, string> => ({
+  '': 'At the end of the course',
+  ...Object.fromEntries(course.stem.filter((use) => use.on).map((use) => [use.id, `After ${use.name || stepById(use.step).title}`])),
+});
+
 /** Maps that go with the heights, each with its settings; one of them lies over the ground. */
 export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPartProps) {
   const masked = allUses(course).filter((use) => use.on && use.where.masks.some((m) => m.on));
@@ -66,6 +72,11 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
                   choices={Object.fromEntries([...new Set([...layers, map.layer])].map((l) => [l, l[0].toUpperCase() + l.slice(1)]))}
                   onChange={(layer) => change(i, { layer })}
                 />
+              </Row>
+            )}
+            {map.kind === 'layer' && (
+              <Row label="As it is">
+                <Select label="As it is" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change(i, { after })} />
               </Row>
             )}
             {map.kind === 'mask' && (

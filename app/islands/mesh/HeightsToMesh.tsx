@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
-import { changeMeshSettings, meshSettings, meshSettingsFor, ownSegments, type Course, type MeshSettings } from '@upland-cast/core';
+import { changeMeshSettings, meshFormatOf, meshSettings, meshSettingsFor, ownSegments, type Course, type MeshSettings } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { SwitchRow } from '../../components/SettingRow';
 import { download, fileNameOf } from '../../components/download';
@@ -92,6 +92,9 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
     else if (!result.stopped) say(result.sentence);
   };
   const heavy = (facts?.memory ?? 0) > MUCH_MEMORY;
+  const lowest = useTerrain((s) => s.picture?.statistics.lowest ?? Infinity);
+  const takesWater = meshFormatOf(settings).textured;
+  const dry = ground.sea > lowest && !(settings.water && takesWater);
   return (
     <>
       <MeshSettingsPanel settings={settings} set={set} ground={ground} most={most} preview={preview ?? null} />
@@ -119,6 +122,12 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
           />
         ) : (
           <p className={css.note}>Measuring …</p>
+        )}
+        {dry && (
+          <p className={css.note}>
+            {`The water is left out: the sea at ${metres(ground.sea)} covers a part of this ground, and the mesh is the ground beneath it. `}
+            {takesWater ? <Button onClick={() => set({ water: true })}>With the water</Button> : 'This format holds no water; GLB, glTF and OBJ do.'}
+          </p>
         )}
         {fault && (
           <p className={css.fault} role="alert">

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { formats as allFormats } from '../../formats';
@@ -80,7 +81,7 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   if (taken) {
     throw new UplandError(
       'no-data',
-      `${taken} samples with a height come to ${noData}, the code for no data. Choose a range that leaves it free, or another code.`,
+      `${grouped(taken)} samples with a height come to ${noData}, the code for no data. Choose a range that leaves it free, or another code.`,
       { taken },
     );
   }

@@ -5,7 +5,7 @@ import { statistics } from '../../field/statistics';
 import { readHeightmap } from '../../formats';
 import { deliver } from './deliver';
 import { encode } from './encode';
-import { compareBorder, describeBorder, prepare, scaleToFit, type HeightChoice } from './prepare';
+import { blockWaysOut, compareBorder, describeBorder, prepare, scaleToFit, type HeightChoice } from './prepare';
 import { receiverSchema } from '../../course/receiver';
 import { receivers } from './receivers';
 
@@ -80,6 +80,40 @@ describe('heights for a receiver', () => {
     expect(tall.cut).toBeGreaterThan(0);
     expect(tall.words.join(' ')).toMatch(/rise above the ceiling at row 319/);
     expect(() => prepare(land, receiver('block-world'), { ...plain, type: 'u8' })).toThrow(/more codes than 8 bits/);
+  });
+
+  it('that reach beyond a block world fit by larger blocks, by a shift, or by shoulders that keep their order', async () => {
+    const rule = { by: 'blocks' as const, floor: -64, ceiling: 319, water: 62, edge: 1 };
+    const world = (part: object) => receiverSchema.parse({ ...receiver('block-world'), heights: { ...rule, ...part } });
+    // 0 to 300 m, over a sea at 0: 300 rows of which 257 lie above the water's row.
+    const steep = fieldFrom(groundOf(129, 129, 4), (east) => (300 * east) / 512);
+    const known = statistics(steep);
+    const ways = blockWaysOut(rule, 0, known);
+    expect(ways.edge).toBe(1.2);
+    expect(prepare(steep, world({}), plain).cut).toBeGreaterThan(0);
+    expect(prepare(steep, world({ edge: ways.edge }), plain).cut).toBe(0);
+    expect(ways.shift).toBeLessThan(0);
+    const shifted = prepare(steep, world({ shift: ways.shift }), plain);
+    expect(shifted.cut).toBe(0);
+    expect(statistics(shifted.field).highest).toBe(319);
+    // What is taller than the whole world cannot be shifted into it.
+    expect(blockWaysOut(rule, 0, { lowest: -10, highest: 600 }).shift).toBeNull();
+
+    const tall = fieldFrom(groundOf(129, 129, 4), (east) => (1000 * east) / 512 - 200);
+    expect(prepare(tall, world({}), plain).cut).toBeGreaterThan(5000);
+    const pressed = prepare(tall, world({ shoulders: 0.25 }), plain);
+    expect(pressed.cut).toBe(0);
+    expect(pressed.words.join(' ')).toMatch(/Shoulders: .* samples above row 223 and under row 32 are pressed together/);
+    const rows = await got(pressed, (code) => code - 64);
+    const line = rows.slice(0, 129);
+    // It climbs as the land does, from floor to ceiling; between the shoulders it is as it was, and at a shoulder it has no bend.
+    expect(line.every((row, i) => i === 0 || row >= line[i - 1])).toBe(true);
+    expect([line[0], line[128]]).toEqual([-64, 319]);
+    for (const [i, row] of line.entries()) {
+      const plainRow = Math.round(tall.height[i] + 62);
+      if (plainRow > 32 && plainRow < 223) expect(row).toBe(plainRow);
+      if (plainRow >= 223 && plainRow < 233) expect(Math.abs(row - plainRow)).toBeLessThanOrEqual(2);
+    }
   });
 
   it('refuse a range that is upside down, with a sentence', () => {

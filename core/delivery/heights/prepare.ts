@@ -1,4 +1,5 @@
 import { UplandError } from '../../errors';
+import { grouped } from '../../grouped';
 import { makeField, type Field } from '../../field/field';
 import { statistics, type Statistics } from '../../field/statistics';
 import { CODES, type SampleType, type WriteOptions } from '../../formats/format';
@@ -124,29 +125,74 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
       return as({ encoding: codes ? { ...base, range } : { ...base, unit: range }, toTypeIn });
     }
     case 'blocks':
-      return blocks(field, heights, base, as);
+      return blocks(field, heights, base, known, as);
     case 'print':
       throw new UplandError('format', 'A printed model is a mesh, and not a file of samples.');
   }
 }
 
+type BlocksRule = Extract<Receiver['heights'], { by: 'blocks' }>;
+
+/** Heights in rows of blocks, from the lowest to the highest, before they are held to floor and ceiling. */
+const rowsOf = ({ water, edge, shift = 0 }: BlocksRule, sea: number, { lowest, highest }: Pick<Statistics, 'lowest' | 'highest'>) => ({
+  lowest: (lowest - sea) / edge + water + shift,
+  highest: (highest - sea) / edge + water + shift,
+});
+
+/**
+ * What can be done where land reaches beyond a block world: the least metres a block at which all of it fits, rounded
+ * up to a tenth of one to ten; the rows to shift it by, where it is no higher than the world, else null; and shoulders.
+ */
+export function blockWaysOut(
+  rule: BlocksRule,
+  sea: number,
+  known: Pick<Statistics, 'lowest' | 'highest'>,
+): { edge: number; shift: number | null; shoulders: number } {
+  const { floor, ceiling, water, shift = 0 } = rule;
+  const [above, below] = [ceiling - water - shift, water + shift - floor];
+  const least = Math.max(above > 0 ? (known.highest - sea) / above : Infinity, below > 0 ? (sea - known.lowest) / below : Infinity);
+  const unit = least >= 10 ? 1 : least >= 1 ? 0.1 : 0.01;
+  const edge = Number.isFinite(least) ? Number((Math.ceil(least / unit - 1e-9) * unit).toFixed(2)) : Infinity;
+  const { lowest, highest } = rowsOf(rule, sea, known);
+  const [low, high] = [Math.round(lowest), Math.round(highest)];
+  const fits = high - low <= ceiling - floor;
+  return { edge, shift: fits ? shift + (high > ceiling ? ceiling - high : low < floor ? floor - low : 0) : null, shoulders: 0.25 };
+}
+
+/** Presses what lies beyond `from` into `room`, so that `reach` beyond it ends at its end; it leaves `from` without a bend. */
+const shoulder = (beyond: number, reach: number, room: number) => (reach * beyond) / (reach + (reach / room - 1) * beyond);
+
 function blocks(
   field: Field,
-  { floor, ceiling, water, edge }: Extract<Receiver['heights'], { by: 'blocks' }>,
+  rule: BlocksRule,
   base: Encoding,
+  known: Statistics,
   as: (parts: Partial<Prepared> & { encoding: Encoding }) => Prepared,
 ): Prepared {
+  const { floor, ceiling, water, edge, shift = 0, shoulders = 0 } = rule;
   const codes = CODES[base.type];
   if (!codes) throw new UplandError('type', 'Blocks are whole numbers.');
   const rows = ceiling - floor;
   if (rows > codes.max - codes.min) throw new UplandError('blocks', `${rows + 1} rows of blocks need more codes than ${codes.bits} bits have. Choose 16 bits.`);
   const { ground, height, valid } = field;
   // In rows: the land moves so that the sea stands at the water's row.
-  const moved = water * edge - ground.sea;
+  const moved = (water + shift) * edge - ground.sea;
+  const reach = rowsOf(rule, ground.sea, known);
+  const room = shoulders * rows;
+  const [high, low] = [ceiling - room, floor + room];
+  const [pressHigh, pressLow] = [room > 0 && reach.highest > ceiling, room > 0 && reach.lowest < floor];
   const out = new Float32Array(height.length);
-  let [over, under] = [0, 0];
+  let [over, under, pressed] = [0, 0, 0];
   for (let i = 0; i < out.length; i++) {
-    const row = Math.round((height[i] + ground.datum + moved) / edge);
+    let at = (height[i] + ground.datum + moved) / edge;
+    if (pressHigh && at > high) {
+      at = high + shoulder(at - high, reach.highest - high, room);
+      pressed++;
+    } else if (pressLow && at < low) {
+      at = low - shoulder(low - at, low - reach.lowest, room);
+      pressed++;
+    }
+    const row = Math.round(at);
     if (row > ceiling) over++;
     else if (row < floor) under++;
     out[i] = Math.min(ceiling, Math.max(floor, row)) * edge;
@@ -154,11 +200,15 @@ function blocks(
   const words = [
     moved === 0
       ? 'The land stays where it is.'
-      : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that the sea stands at row ${water}.`,
+      : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that ${shift ? `its sea level comes to row ${water + shift}; the world’s water stands at row ${water}` : `the sea stands at row ${water}`}.`,
     `Every height is rounded to whole blocks of ${nice(edge)} m.`,
   ];
-  if (over) words.push(`${over} samples rise above the ceiling at row ${ceiling} and are cut off there.`);
-  if (under) words.push(`${under} samples lie under the floor at row ${floor} and are raised to it.`);
+  if (pressed)
+    words.push(
+      `Shoulders: ${grouped(pressed)} samples ${pressHigh ? `above row ${Math.round(high)}` : ''}${pressHigh && pressLow ? ' and ' : ''}${pressLow ? `under row ${Math.round(low)}` : ''} are pressed together, so that none is cut off.`,
+    );
+  if (over) words.push(`${grouped(over)} samples rise above the ceiling at row ${ceiling} and are cut off there.`);
+  if (under) words.push(`${grouped(under)} samples lie under the floor at row ${floor} and are raised to it.`);
   return as({
     field: makeField({ ...ground, datum: 0, sea: water * edge }, out, valid),
     encoding: { ...base, range: { low: floor * edge, high: (floor + codes.max - codes.min) * edge } },

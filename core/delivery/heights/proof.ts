@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { sentenceOf } from '../../errors';
 import type { Field } from '../../field/field';
 import { countDistinct } from '../../analysis/distinct';
@@ -111,7 +112,7 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   if (worst > allowed) {
     proof.faults.push(`A sample read back is off by ${worst.toPrecision(4)} m; ${allowed.toPrecision(4)} m is the most that the encoding explains.`);
   }
-  if (holes) proof.faults.push(`${holes} samples have a height on one side and none on the other.`);
+  if (holes) proof.faults.push(`${grouped(holes)} samples have a height on one side and none on the other.`);
   proof.ok = proof.faults.length === 0;
   return proof;
 }

@@ -61,6 +61,8 @@ describe('derived maps', () => {
   it('of nothing say so', async () => {
     const whole = await evaluate(course, options);
     await expect(drawMap({ kind: 'mask', use: 'n', depth: '8' }, course, whole, defaultCover(), options)).rejects.toThrow(/acts everywhere/);
-    await expect(drawMap({ kind: 'layer', layer: 'water', depth: '8' }, course, whole, defaultCover(), options)).rejects.toThrow(/No step of this course/);
+    await expect(drawMap({ kind: 'layer', after: '', layer: 'water', depth: '8' }, course, whole, defaultCover(), options)).rejects.toThrow(
+      /No step of this course/,
+    );
   });
 });

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { waterDepth, waterOf, waterWeights, type Waters } from '../../analysis/water';
 import { ambientShade } from '../../analysis/ambient';
 import { drainageOf, spreadAccumulation } from '../../analysis/drainage';
@@ -147,8 +148,10 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
       return values(flow, null, 'log2', spec.depth, `Land that drains through is ${cell} m² × 2 to this power, straight between whole powers.`);
     }
     case 'layer': {
-      const layer = evaluation.layers[spec.layer];
-      if (!layer) throw new UplandError('layer', `No step of this course leaves a layer “${spec.layer}”.`);
+      const stage = evaluation.stages.find(({ use }) => use.id === spec.after);
+      if (spec.after && !stage) throw new UplandError('layer', 'The step that this layer is taken after is not on this ground’s line, or is off.');
+      const layer = (stage ?? evaluation).layers[spec.layer];
+      if (!layer) throw new UplandError('layer', `No step ${stage ? 'up to there' : 'of this course'} leaves a layer “${spec.layer}”.`);
       return values(layer.slice(), null, spec.layer === 'flow' ? 'm²' : 'm', spec.depth);
     }
     case 'mask': {
@@ -337,7 +340,7 @@ export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image, a
   }
   proof.rmse = Math.sqrt(sum / (width * height * channels));
   for (const u of used) proof.codesUsed += u;
-  if (wrong) proof.faults.push(`${wrong} of its numbers read back otherwise, by up to ${proof.maxAbs} codes.`);
+  if (wrong) proof.faults.push(`${grouped(wrong)} of its numbers read back otherwise, by up to ${proof.maxAbs} codes.`);
   proof.ok = proof.faults.length === 0;
   return proof;
 }

@@ -132,6 +132,57 @@ describe('an order', () => {
     expect(() => courseOfSource(terrain, { kind: 'step', id: 'gone' })).toThrow(/not there any more/);
   });
 
+  it('of several grounds shares one range where that is asked for: equal codes are equal heights', async () => {
+    const order: Order = { ...begun('power-of-two-plus-one'), grounds: [{ kind: 'end' }, { kind: 'tributary', id: 'crags' }] };
+    expect(order.height.oneRange).toBe(true);
+    const rangesOf = async (oneRange: boolean) => {
+      const { files, docket } = await all({ ...order, height: { ...order.height, oneRange } });
+      const heights = files.filter((f) => f.role === 'heights');
+      return { said: heights.map((f) => f.toTypeIn.filter((l) => l.label.startsWith('Height of code')).map((l) => l.value)), words: docket.words.join(' ') };
+    };
+    const one = await rangesOf(true);
+    expect(one.said[0]).toEqual(one.said[1]);
+    expect(one.words).toMatch(/All 2 grounds are written on one range/);
+    const each = await rangesOf(false);
+    expect(each.said[0]).not.toEqual(each.said[1]);
+    const [end, crags] = [(await whole()).height, (await evaluate(courseOfSource(terrain, { kind: 'tributary', id: 'crags' }), { kernels })).height];
+    const [low, high] = [Math.min(...end, ...crags), Math.max(...end, ...crags)];
+    expect(one.said[0].map((v) => parseFloat(v))).toEqual([Math.floor(low), Math.ceil(high)]);
+  });
+
+  it('carries maps on at their edges as it does heights', async () => {
+    const { files } = await all({
+      ...begun('power-of-two-plus-one'),
+      receiver: receivers.find((r) => r.id === 'elevation-grid')!,
+      height: begun('elevation-grid').height,
+      samples: 140,
+      fit: 'extend',
+      maps: [
+        { kind: 'slope', depth: '32f' },
+        { kind: 'normal', space: 'tangent', green: 'up', bits: 8 },
+      ],
+    });
+    const slope = await readHeightmap(files.find((f) => f.name.includes('-slope'))!.bytes);
+    expect([slope.width, slope.height]).toEqual([140, 140]);
+    expect(slope.samples[139]).toBe(slope.samples[128]);
+    const normal = await decodePlanes(files.find((f) => f.role === 'normal')!.bytes);
+    expect([normal.width, normal.height]).toEqual([140, 140]);
+    expect(normal.planes.map((plane) => plane[139])).toEqual(normal.planes.map((plane) => plane[128]));
+  });
+
+  it('takes a layer as it was after a step', async () => {
+    const twice: Course = { ...terrain, stem: [...terrain.stem, stepUse('talus', { repose: 20, sweeps: 40 }, { id: 'more' })] };
+    const layer = async (after: string) => {
+      const { files } = await all({ ...begun('elevation-grid'), maps: [{ kind: 'layer', layer: 'loose', after, depth: '32f' }] }, twice);
+      return Float32Array.from((await readHeightmap(files.find((f) => f.name.includes('-loose'))!.bytes)).samples);
+    };
+    const { stages, layers } = await evaluate(twice, { kernels });
+    expect(await layer('')).toEqual(layers.loose);
+    expect(await layer('scree')).toEqual(stages[1].layers.loose);
+    expect(await layer('scree')).not.toEqual(await layer(''));
+    await expect(layer('gone')).rejects.toThrow(/not on this ground’s line/);
+  });
+
   it('in tiles has heights and maps in tiles, whose shared edges are equal to the bit', async () => {
     const order: Order = {
       ...begun('power-of-two-plus-one'),

@@ -1,12 +1,13 @@
-import { evaluateAtSamples, samplingWords } from '../../course/at-samples';
+import { evaluateAtSamples, samplingWords, type SamplingReport } from '../../course/at-samples';
 import type { Evaluation } from '../../course/evaluate';
 import { fieldOf } from '../../course/field-of';
-import type { MapSpec, Order } from '../../course/recipe';
+import type { MapSpec, Order, Source } from '../../course/recipe';
 import { allUses, settingsOf, type Course } from '../../course/schema';
 import { throwIfStopped, UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { besideHoles } from '../../field/beside-holes';
 import { fillForDisplay } from '../../field/fill-for-display';
+import { statistics, type Statistics } from '../../field/statistics';
 import { formatById } from '../../formats';
 import { stepById } from '../../steps';
 import { compareBorder, describeBorder, prepare, type Prepared } from '../heights/prepare';
@@ -20,7 +21,7 @@ import type { ExportedFile, ExportOptions } from './files';
 import { heightFiles } from './height-files';
 import { mapFiles } from './map-files';
 import { mapName, nameOf, stemOf } from './names';
-import { courseOfSource, planOf, sourceName } from './plan';
+import { courseOfSource, planOf, sourceName, type Plan } from './plan';
 import { solidFile } from './solid-file';
 import { spotsOf } from './spots';
 import { cutMapToWindow, cutToWindow } from './window';
@@ -56,25 +57,23 @@ export async function* exportOrder(course: Course, order: Order, options: Export
     work.catch(() => undefined);
   };
   let main: { field: Field; prepared?: Prepared } | undefined;
+  const worked = (source: Source, first: boolean) => groundOfSource(course, source, plan, order, options, first);
+  const shared =
+    order.height.oneRange && order.grounds.length > 1
+      ? await sharedStatistics(order.grounds, async (source) => (await worked(source, false)).field, plan)
+      : undefined;
+  if (shared) words.push(`All ${order.grounds.length} grounds are written on one range, so that equal codes are equal heights.`);
   for (const [n, source] of order.grounds.entries()) {
     throwIfStopped(options.signal);
     const called = sourceName(course, source);
     options.onWork?.(`Working out: ${called}`, n / order.grounds.length);
-    const own = courseOfSource(course, source);
-    const at = { ...plan.ground, sea: course.ground.sea };
-    const atSamples =
-      source.kind === 'calibration'
-        ? { evaluation: { ground: at, height: calibrationOn(at), stages: [], layers: {} }, sampling: null }
-        : await evaluateAtSamples(own, at, order.sampling, options, { stages: n === 0 && order.maps.some((map) => map.kind === 'mask') });
-    let evaluation: Evaluation = atSamples.evaluation;
-    if (atSamples.sampling) words.push(`${n === 0 ? '' : `${called}: `}${samplingWords(atSamples.sampling, plan.window)}`);
-    const faulty = evaluation.stages.find((s) => s.fault);
-    if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
-    const worked = fieldOf(evaluation, course.ground);
-    const field = cutToWindow(worked, plan);
+    const { own, field: whole, ...rest } = await worked(source, n === 0);
+    let { evaluation } = rest;
+    if (rest.sampling) words.push(`${n === 0 ? '' : `${called}: `}${samplingWords(rest.sampling, plan.window)}`);
+    const field = cutToWindow(whole, plan);
     // Maps are drawn of the ground with its holes closed, so that none shows as a crater.
-    const known = besideHoles(worked);
-    if (worked.valid) evaluation = { ...evaluation, height: fillForDisplay(evaluation.height, worked.ground.across, worked.ground.down, worked.valid) };
+    const known = besideHoles(whole);
+    if (whole.valid) evaluation = { ...evaluation, height: fillForDisplay(evaluation.height, whole.ground.across, whole.ground.down, whole.valid) };
     const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
     if (order.height.on) {
@@ -85,10 +84,8 @@ export async function* exportOrder(course: Course, order: Order, options: Export
         files.push(without(file));
         yield file;
       } else {
-        prepared = prepare(field, receiver, {
-          ...order.height,
-          options: { order: order.height.order, rows: order.height.rows, compression: order.height.compression },
-        });
+        const { order: byteOrder, rows, compression } = order.height;
+        prepared = prepare(field, receiver, { ...order.height, options: { order: byteOrder, rows, compression } }, shared);
         if (n === 0) words.push(...prepared.words);
         const ending = formatById(order.height.format).endings[0];
         const exact = n === 0 && order.height.name ? order.height.name : `${stem}${suffix}${ending}`;
@@ -128,6 +125,41 @@ export async function* exportOrder(course: Course, order: Order, options: Export
   }
   return docket;
 }
+
+interface Worked {
+  /** The course whose end the ground is. */
+  own: Course;
+  evaluation: Evaluation;
+  /** What was worked out, whole, with its holes. */
+  field: Field;
+  sampling: SamplingReport | null;
+}
+
+/** A ground of an order at its samples. The first is the one that maps are drawn of: it keeps the ground after its steps where maps want it. */
+async function groundOfSource(course: Course, source: Source, plan: Plan, order: Order, options: ExportOptions, first: boolean): Promise<Worked> {
+  const own = courseOfSource(course, source);
+  const at = { ...plan.ground, sea: course.ground.sea };
+  const { evaluation, sampling } =
+    source.kind === 'calibration'
+      ? { evaluation: { ground: at, height: calibrationOn(at), stages: [], layers: {} }, sampling: null }
+      : await evaluateAtSamples(own, at, order.sampling, options, { stages: first && order.maps.some(ofStep) });
+  const faulty = evaluation.stages.find((s) => s.fault);
+  if (faulty) throw new UplandError('step', `The step “${faulty.use.name || stepById(faulty.use.step).title}” cannot be done: ${faulty.fault}`);
+  return { own, evaluation, field: fieldOf(evaluation, course.ground), sampling };
+}
+
+/** Lowest and highest over all grounds that are handed on together. */
+export async function sharedStatistics(sources: readonly Source[], fieldOfSource: (source: Source) => Promise<Field>, plan: Plan): Promise<Statistics> {
+  let all: Statistics | undefined;
+  for (const source of sources) {
+    const own = statistics(cutToWindow(await fieldOfSource(source), plan));
+    all = all ? { ...all, lowest: Math.min(all.lowest, own.lowest), highest: Math.max(all.highest, own.highest) } : own;
+  }
+  return all!;
+}
+
+/** Maps that need the ground as a step left it. */
+const ofStep = (map: MapSpec) => map.kind === 'mask' || (map.kind === 'layer' && map.after !== '');
 
 /** A map of floats knows nothing where the ground has no height, nor beside it; codes have no number for that and stay closed. */
 const withHoles = (drawn: DrawnMap, known: Uint8Array<ArrayBuffer> | undefined): DrawnMap =>

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 import { decompress } from '../deflate';
 import { decodeJpeg, frameOf, scansOf } from '../jpeg-decoder';
@@ -94,7 +95,10 @@ export async function unpackJpeg(
     throw new UplandError('damaged', `This TIFF is damaged: a part packed as JPEG is ${frame.width} × ${frame.height}, not ${width} × ${rows}.`);
   }
   if (frame.width * frame.height > 1024 * packed.length + 65_536) {
-    throw new UplandError('cut-short', `This TIFF is cut short: ${packed.length} bytes cannot hold a part of ${frame.width} × ${frame.height} samples.`);
+    throw new UplandError(
+      'cut-short',
+      `This TIFF is cut short: ${grouped(packed.length)} bytes cannot hold a part of ${frame.width} × ${frame.height} samples.`,
+    );
   }
   if (scansOf(stream, frame.at) > channels) throw new UplandError('damaged', 'This TIFF is damaged: a part packed as JPEG has more scans than channels.');
   const out = new Uint8Array(width * rows * channels);

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 
 /** PackBits (TIFF 6.0, section 9): `expected` bytes. */
@@ -54,7 +55,7 @@ export function unpackLzw(bytes: Uint8Array, expected: number): Uint8Array<Array
       continue;
     }
     if (code > next || (code === next && previous < 0) || (previous < 0 && code > 255)) {
-      throw new UplandError('damaged', `This TIFF is damaged: its LZW codes go wrong after ${to} bytes.`);
+      throw new UplandError('damaged', `This TIFF is damaged: its LZW codes go wrong after ${grouped(to)} bytes.`);
     }
     // A code that is just being made is the previous string and its own first byte.
     const string = code === next ? previous : code;
@@ -134,5 +135,5 @@ export function applyPredictor(predictor: number, block: Uint8Array, width: numb
 }
 
 function cut(have: number, expected: number): UplandError {
-  return new UplandError('cut-short', `This TIFF is cut short: a strip unpacks to ${have} of ${expected} bytes.`, { have, expected });
+  return new UplandError('cut-short', `This TIFF is cut short: a strip unpacks to ${grouped(have)} of ${grouped(expected)} bytes.`, { have, expected });
 }

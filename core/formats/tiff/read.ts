@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { throwIfStopped, UplandError } from '../../errors';
 import { oneBand, planesFor } from '../bands';
 import { makeSamples, type Reading, type ReadOptions, type SampleArray } from '../format';
@@ -186,7 +187,7 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
   }
   const odd: string[] = [];
   if (sparse) odd.push(`${sparse} of its parts hold nothing: they were read as ${Number.isNaN(said) ? '0' : 'no data'}.`);
-  if (masked) odd.push(`${masked} samples are masked out in it, and have no height.`);
+  if (masked) odd.push(`${grouped(masked)} samples are masked out in it, and have no height.`);
   return { samples, odd };
 }
 
@@ -215,13 +216,14 @@ function layoutOf(bytes: Uint8Array, directory: Directory, { width, height }: Pi
   if (blocks > MOST_PARTS + bytes.length / 256)
     throw new UplandError(
       'damaged',
-      `This TIFF is cut into ${blocks} parts of ${blockWidth} × ${blockHeight} samples, which is more than a file of its size needs.`,
+      `This TIFF is cut into ${grouped(blocks)} parts of ${blockWidth} × ${blockHeight} samples, which is more than a file of its size needs.`,
     );
   // Planes that lie apart are stored one whole band after the other.
   const needed = blocks * planes;
   const offsets = directory.numbers(tiled ? TAG.tileOffsets : TAG.stripOffsets, needed);
   if (!offsets) throw new UplandError('damaged', 'This TIFF is damaged: it does not say where its samples are.');
-  if (offsets.length < needed) throw new UplandError('damaged', `This TIFF is damaged: ${needed} parts are needed and ${offsets.length} are listed.`);
+  if (offsets.length < needed)
+    throw new UplandError('damaged', `This TIFF is damaged: ${grouped(needed)} parts are needed and ${grouped(offsets.length)} are listed.`);
   const lengths = directory.numbers(tiled ? TAG.tileBytes : TAG.stripBytes, needed) ?? [];
   // Parts may share their bytes, but not all of them all of the file.
   if (lengths.reduce((sum, n) => sum + n, 0) > 4 * bytes.length + 65_536)

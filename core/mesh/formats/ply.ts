@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { quoted, UplandError } from '../../errors';
 import { checkUnpacked } from '../../formats/limits';
 import { getter } from '../../formats/raw';
@@ -104,7 +105,8 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
   const lists = face.properties.filter((p) => p.count);
   const cornersOf = lists.find((p) => /^(vertex_?)?ind(ex|ices)$/i.test(p.name)) ?? (lists.length === 1 ? lists[0] : undefined);
   if (!cornersOf) throw new UplandError('no-faces', 'This PLY has faces, but none of their lists names their corners.');
-  const cut = () => new UplandError('cut-short', `This PLY is cut short: it ends before its ${vertex.count} vertices and ${face.count} faces.`);
+  const cut = () =>
+    new UplandError('cut-short', `This PLY is cut short: it ends before its ${grouped(vertex.count)} vertices and ${grouped(face.count)} faces.`);
   // Every vertex takes at least one byte a number; refuse before making room for what cannot be there.
   if (vertex.count * 3 > bytes.length || face.count > bytes.length) throw cut();
   checkUnpacked('PLY', bytes.length, 36 * vertex.count);
@@ -131,7 +133,7 @@ function read(bytes: Uint8Array<ArrayBuffer>): Mesh {
         if (element !== face || property !== cornersOf) continue;
         for (const c of corners) {
           if (!(c >= 0 && c < vertex.count))
-            throw new UplandError('mesh-index', `This PLY is damaged: face ${i + 1} names vertex ${c}, and there are ${vertex.count}.`);
+            throw new UplandError('mesh-index', `This PLY is damaged: face ${i + 1} names vertex ${c}, and there are ${grouped(vertex.count)}.`);
         }
         if (n === 4) quads.push(...corners);
         else onlyQuads = false;

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { quoted, UplandError } from '../../errors';
 import { plainText, textOf } from '../../formats/text';
 import { triangleCount, triangleIndices, vertexCount, type Mesh } from '../mesh';
@@ -97,7 +98,7 @@ function binaryCorners(bytes: Uint8Array): Corners {
   const out = new Float32Array(9 * count);
   for (let t = 0; t < count; t++) for (let k = 0; k < 9; k++) out[9 * t + k] = view.getFloat32(HEADER + FACET * t + 12 + 4 * k, true);
   const trailing = bytes.length - HEADER - FACET * count;
-  return { corners: out, ...(trailing ? { odd: [`${trailing} bytes after its last facet were not read.`] } : {}) };
+  return { corners: out, ...(trailing ? { odd: [`${grouped(trailing)} bytes after its last facet were not read.`] } : {}) };
 }
 
 /** Word by word, so that it does not matter how its lines are broken and in which letters it is written. */

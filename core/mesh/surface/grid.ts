@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { resample } from '../../field/resample';
@@ -40,7 +41,7 @@ export function gridMesh(field: Field, options: GridOptions = {}): Mesh {
   const columns = nx + 1;
   const rows = ny + 1;
   if (columns * rows > MAX_VERTICES) {
-    throw new UplandError('mesh-size', `${nx} × ${ny} faces have ${columns * rows} vertices; ${MAX_VERTICES} are the most. Use fewer faces.`);
+    throw new UplandError('mesh-size', `${nx} × ${ny} faces have ${grouped(columns * rows)} vertices; ${grouped(MAX_VERTICES)} are the most. Use fewer faces.`);
   }
   const width = options.extent?.width ?? ground.width;
   const depth = options.extent?.depth ?? ground.depth;
@@ -85,7 +86,7 @@ export function displacementRatio(field: Field): number {
 export function refuseHoles(field: Field): void {
   if (!field.valid) return;
   const holes = field.valid.reduce((sum, v) => sum + (v ? 0 : 1), 0);
-  if (holes) throw new UplandError('holes', `${holes} samples of this ground have no height. Fill them before making a mesh.`);
+  if (holes) throw new UplandError('holes', `${grouped(holes)} samples of this ground have no height. Fill them before making a mesh.`);
 }
 
 /** Heights at vertices that lie on the edge of the ground. Bit for bit the samples where they fall on them. */

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { spacingOf, type Ground } from '../../field/ground';
@@ -73,7 +74,7 @@ export function gridSurface(
   }
   const [columns, rows] = [nx + 1, ny + 1];
   if (columns * rows > MAX_VERTICES) {
-    throw new UplandError('mesh-size', `${nx} × ${ny} faces have ${columns * rows} vertices; ${MAX_VERTICES} are the most. Use fewer faces.`);
+    throw new UplandError('mesh-size', `${nx} × ${ny} faces have ${grouped(columns * rows)} vertices; ${grouped(MAX_VERTICES)} are the most. Use fewer faces.`);
   }
   const height = vertexHeights(field, columns, rows);
   const east = new Float64Array(columns * rows);
@@ -173,7 +174,7 @@ async function insertedSurface(kernels: Kernels, field: Field, options: Adaptive
       if (result.full) {
         throw new UplandError(
           'mesh-size',
-          `Within ${maxError} m this ground needs more than ${MOST_TRIANGLES} triangles. Allow a larger error, cut it into parts, or take a regular grid.`,
+          `Within ${maxError} m this ground needs more than ${grouped(MOST_TRIANGLES)} triangles. Allow a larger error, cut it into parts, or take a regular grid.`,
         );
       }
       const { corners } = result;

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { spacingOf } from '../../field/ground';
 import { fillVoids } from '../../field/voids';
@@ -35,7 +36,7 @@ export const fillVoidsStep = defineStep({
     }
     const { x, y } = spacingOf(ground);
     const filled = await fillVoids(height, window.across, window.down, voids, { aspect: x / y, stiffness: how, signal, progress });
-    say(`${count} samples in ${filled.holes} ${filled.holes === 1 ? 'hole' : 'holes'} were given a height.`);
+    say(`${grouped(count)} samples in ${filled.holes} ${filled.holes === 1 ? 'hole' : 'holes'} were given a height.`);
     return { height: filled.height, layers: { ...layers, [VOID]: new Float32Array(height.length) } };
   },
 });

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { defineStep } from '../step';
@@ -33,7 +34,7 @@ export const clamp = defineStep({
       else if (h < low + s) h = low + ((h - low + s) * (h - low + s)) / (4 * s);
       out[i] = h;
     }
-    if (clipped) say(`${clipped} samples lay beyond the bounds; their form is flattened.`);
+    if (clipped) say(`${grouped(clipped)} samples lay beyond the bounds; their form is flattened.`);
     return { height: out };
   },
 });

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { exactMath } from '../../kernels/math';
@@ -45,7 +46,8 @@ export const levels = defineStep({
       }
       out[i] = outLow + (outHigh - outLow) * (gamma === 1 ? t : pow(t, exponent));
     }
-    if (below || above) say(`${below + above} samples lie beyond the input range and are clipped: ${below} at its lower end, ${above} at its upper.`);
+    if (below || above)
+      say(`${grouped(below + above)} samples lie beyond the input range and are clipped: ${grouped(below)} at its lower end, ${grouped(above)} at its upper.`);
     return { height: out };
   },
 });

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
@@ -65,7 +66,7 @@ export const mosaic = defineStep({
       height[i] = lowest;
       voids[i] = 1;
     }
-    say(`${missing} samples are covered by none of the files, or have no height there; they stand at the lowest. Fill voids gives them one.`);
+    say(`${grouped(missing)} samples are covered by none of the files, or have no height there; they stand at the lowest. Fill voids gives them one.`);
     return { height, layers: { ...layers, [VOID]: voids } };
   },
 });

@@ -1,3 +1,4 @@
+import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
@@ -229,7 +230,7 @@ function withHoles(
     count++;
   }
   if (count === 0) return { height };
-  say(`${count} samples have no height; they stand at the lowest. Fill voids gives them one.`);
+  say(`${grouped(count)} samples have no height; they stand at the lowest. Fill voids gives them one.`);
   return { height, layers: { ...layers, [VOID]: marks } };
 }
 
