@@ -1,6 +1,8 @@
 import node from '@astrojs/node';
 import react from '@astrojs/react';
+import AstroPWA from '@vite-pwa/astro';
 import { defineConfig } from 'astro/config';
+import { fileURLToPath } from 'node:url';
 
 // Shared memory needs an isolated page; the built server sets the same headers (server/main.mjs).
 const ISOLATION = {
@@ -9,12 +11,57 @@ const ISOLATION = {
   'Cross-Origin-Resource-Policy': 'same-origin',
 };
 
+const client = fileURLToPath(new URL('./dist/client', import.meta.url));
+
+// Once visited, the whole application is on the machine: it goes on without the server, and can be installed.
+const offline = AstroPWA({
+  registerType: 'prompt',
+  injectRegister: false,
+  outDir: client,
+  workbox: {
+    globDirectory: client,
+    swDest: `${client}/sw.js`,
+    globPatterns: ['**/*.{html,js,css,woff2,svg,wasm,jpg,glb,obj,uplandcast}'],
+    maximumFileSizeToCacheInBytes: 64 * 2 ** 20,
+    // A terrain is named behind the question mark; its page is one.
+    ignoreURLParametersMatching: [/./],
+    navigateFallback: null,
+    cleanupOutdatedCaches: true,
+  },
+  manifest: {
+    name: 'Upland Cast',
+    short_name: 'Upland Cast',
+    description: 'Heightmaps and displaced meshes, kept true.',
+    lang: 'en',
+    start_url: '/',
+    display: 'standalone',
+    background_color: '#f3efe6',
+    theme_color: '#f3efe6',
+    icons: [{ src: '/icon.svg', sizes: 'any', type: 'image/svg+xml', purpose: 'any' }],
+    file_handlers: [
+      {
+        action: '/',
+        accept: {
+          'application/x-uplandcast': ['.uplandcast'],
+          'image/tiff': ['.tif', '.tiff'],
+          'image/png': ['.png'],
+          'image/x-exr': ['.exr'],
+          'application/octet-stream': ['.raw', '.r16', '.r32', '.hgt', '.bil', '.flt'],
+          'text/plain': ['.asc', '.xyz'],
+          'model/gltf-binary': ['.glb'],
+          'model/obj': ['.obj'],
+        },
+      },
+    ],
+  },
+});
+
 export default defineConfig({
   srcDir: '.',
   publicDir: 'public',
   output: 'static',
   adapter: node({ mode: 'middleware' }),
-  integrations: [react()],
+  integrations: [react(), offline],
   devToolbar: { enabled: false },
   experimental: {
     csp: {

@@ -391,8 +391,9 @@ describe('when it goes wrong', () => {
       [1, /neither a project file nor a course/, ['run', path('words.txt'), path('o.tif')]],
       [1, /cannot be written/, ['convert', path('g.tif'), path('no/such/folder/o.tif')]],
       [2, /LO:HI/, ['convert', path('g.tif'), path('o.tif'), '--range', 'high']],
-      [2, /required option/, ['mesh', path('g.tif'), path('o.obj')]],
-      [2, /unknown command/, ['melt']],
+      [1, /give --extent/, ['mesh', path('g.png'), path('o.obj')]],
+      [2, /required option/, ['apply', path('g.tif'), path('o.tif')]],
+      [2, /no command "melt"/, ['melt']],
     ];
     for (const [status, words, args] of cases) {
       const result = uplandCast(...args);

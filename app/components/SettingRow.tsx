@@ -29,10 +29,10 @@ interface SwitchRowProps {
 /** A switch with its words behind it. */
 export function SwitchRow({ label, on, onChange, disabled, help, words = label }: SwitchRowProps) {
   return (
-    <div className={css.check} title={help}>
+    <label className={css.check} title={help}>
       <Switch label={label} on={on} disabled={disabled} onChange={onChange} />
       <span>{words}</span>
-    </div>
+    </label>
   );
 }
 

@@ -1,6 +1,9 @@
-import { useEffect, useId, useState, type ButtonHTMLAttributes, type ReactNode } from 'react';
+import { createContext, isValidElement, useContext, useEffect, useId, useState, type ButtonHTMLAttributes, type ReactNode } from 'react';
 import { figure } from './format';
 import css from './controls.module.css';
+
+/** The id that the label of a row is for: the one control that stands in it takes it. */
+const RowContext = createContext<string | undefined>(undefined);
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: 'plain' | 'main' | 'quiet'; square?: boolean };
 
@@ -64,7 +67,10 @@ export function Toggles({ label, items }: { label: string; items: { key: string;
 }
 
 export function Switch({ label, on, onChange, disabled }: { label: string; on: boolean; onChange: (on: boolean) => void; disabled?: boolean }) {
-  return <button type="button" role="switch" className={css.switch} aria-label={label} aria-checked={on} disabled={disabled} onClick={() => onChange(!on)} />;
+  const id = useContext(RowContext);
+  return (
+    <button id={id} type="button" role="switch" className={css.switch} aria-label={label} aria-checked={on} disabled={disabled} onClick={() => onChange(!on)} />
+  );
 }
 
 interface NumberProps {
@@ -87,6 +93,7 @@ const digitsOf = (step: number) => Math.max(0, Math.min(6, Math.ceil(-Math.log10
 
 /** A number that is typed: taken on Enter or on leaving, set back on Escape, moved by the arrow keys. */
 export function NumberField({ label, value, unit = '', min, max, step = 1, show = 1, disabled, onChange, onDone, id, describedBy }: NumberProps) {
+  const labelled = useContext(RowContext);
   const digits = digitsOf(step * show);
   const [text, setText] = useState<string | null>(null);
   const [wrong, setWrong] = useState(false);
@@ -112,7 +119,7 @@ export function NumberField({ label, value, unit = '', min, max, step = 1, show 
   return (
     <span className={css.withUnit} style={{ ['--unit-room' as string]: `${8 + unit.length * 8}px` }}>
       <input
-        id={id}
+        id={id ?? labelled}
         className={css.field}
         inputMode="decimal"
         aria-label={label}
@@ -191,10 +198,19 @@ export const ShareRow = (props: Pick<NumberProps, 'label' | 'value' | 'disabled'
 );
 
 export function Row({ label, children, help }: { label: string; children: ReactNode; help?: string }) {
+  const id = useId();
+  // A control that stands alone is what the label is for; pressing it presses the switch, or goes to the field.
+  const alone = isValidElement(children) && typeof children.type !== 'string';
   return (
     <div className={css.rowWide} title={help}>
-      <span className={css.label}>{label}</span>
-      {children}
+      {alone ? (
+        <label className={css.label} htmlFor={id}>
+          {label}
+        </label>
+      ) : (
+        <span className={css.label}>{label}</span>
+      )}
+      <RowContext value={alone ? id : undefined}>{children}</RowContext>
     </div>
   );
 }
@@ -212,8 +228,16 @@ export function Select<T extends string>({
   onChange: (value: T) => void;
   disabled?: boolean;
 }) {
+  const id = useContext(RowContext);
   return (
-    <select className={`${css.field} ${css.text}`} aria-label={label} value={value} disabled={disabled} onChange={(event) => onChange(event.target.value as T)}>
+    <select
+      id={id}
+      className={`${css.field} ${css.text}`}
+      aria-label={label}
+      value={value}
+      disabled={disabled}
+      onChange={(event) => onChange(event.target.value as T)}
+    >
       {(Object.keys(choices) as T[]).map((key) => (
         <option key={key} value={key}>
           {choices[key]}
@@ -234,6 +258,7 @@ interface TextProps {
 
 /** A line of text, taken when the field is left; without `empty` it never becomes empty. */
 export function TextField({ label, value, onChange, disabled, empty, placeholder }: TextProps) {
+  const id = useContext(RowContext);
   const [text, setText] = useState<string | null>(null);
   const take = () => {
     if (text !== null && (empty || text.trim()) && text !== value) onChange(text.trim());
@@ -241,6 +266,7 @@ export function TextField({ label, value, onChange, disabled, empty, placeholder
   };
   return (
     <input
+      id={id}
       className={`${css.field} ${css.text}`}
       aria-label={label}
       disabled={disabled}

@@ -11,6 +11,10 @@ export interface TerrainRow {
   range?: [number, number];
   /** A relief picture, PNG. */
   picture?: Blob;
+  /** When it was opened last. */
+  opened?: number;
+  /** The words that it is put in order by. */
+  tags?: string[];
 }
 
 /** A change of a course, and how to take it back. */

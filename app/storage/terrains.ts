@@ -40,7 +40,14 @@ function readRow(raw: unknown): TerrainRow {
   const course = parseCourse(row.course);
   const time = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : 0);
   const range = Array.isArray(row.range) && row.range.length === 2 && row.range.every(Number.isFinite) ? row.range : undefined;
-  return { ...row, course, changed: time(row.changed), made: time(row.made), range, picture: row.picture instanceof Blob ? row.picture : undefined };
+  const tags = Array.isArray(row.tags) ? row.tags.filter((tag) => typeof tag === 'string') : [];
+  return { ...row, course, tags, changed: time(row.changed), made: time(row.made), range, picture: row.picture instanceof Blob ? row.picture : undefined };
+}
+
+/** Puts a terrain in order by words of one's own: cleaned, each once, at most twenty. */
+export async function tagTerrain(id: string, tags: readonly string[]): Promise<void> {
+  const clean = [...new Set(tags.map((tag) => tag.trim().slice(0, 40)).filter(Boolean))].slice(0, 20);
+  await db.terrains.update(id, { tags: clean });
 }
 
 /** A row as this version reads it: what an older one stored is brought up, and what is damaged says so. */

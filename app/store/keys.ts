@@ -16,6 +16,7 @@ export const KEYS = {
   redo: { title: 'Redo', where: 'Anywhere', usual: 'Ctrl+Shift+Z' },
   redoToo: { title: 'Redo, another way', where: 'Anywhere', usual: 'Ctrl+Y' },
   frameAll: { title: 'Show all of the ground', where: 'In the view', usual: 'F' },
+  fillWindow: { title: 'The view fills the window, and back', where: 'In Work', usual: 'W' },
   brushSmaller: { title: 'A smaller brush', where: 'In the view', usual: '[' },
   brushLarger: { title: 'A larger brush', where: 'In the view', usual: ']' },
   standHere: { title: 'See the ground as after this step', where: 'On a card of the course', usual: 'S' },

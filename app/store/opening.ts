@@ -26,6 +26,7 @@ export async function openTerrain(id: string): Promise<void> {
     const last = course.stem[course.stem.length - 1];
     set({ readOnly: !writable, selected: last?.id ?? null });
     takeUp(found);
+    void db.terrains.update(id, { opened: Date.now() }).catch(() => undefined);
     const meshFiles = await takeMeshes(id).catch(() => null);
     if (meshFiles) set({ meshFiles });
   } catch (error) {

@@ -146,7 +146,7 @@ describe('the smaller formats', () => {
     for (let i = 78; i < 1201 * 1201; i += 997) expect(back.height[i] + back.ground.datum).toBe(whole.height[i]);
     await expect(encode(field, { format: 'hgt', type: 's16', range: { low: -32_768, high: 32_767 } })).rejects.toThrow(/this ground has 37 × 29/);
     await expect(encode(whole, { format: 'hgt', type: 's16', range: { low: 0, high: 1000 } })).rejects.toThrow(/whole metres/);
-    await expect(readHeightmap(bytes.slice(0, 1000), 'hgt')).rejects.toThrow(/1000 bytes; an elevation tile has/);
+    await expect(readHeightmap(bytes.slice(0, 1000), 'hgt')).rejects.toThrow(/1.000 bytes; an elevation tile has/);
   });
 
   it('NumPy: both orders of dimensions, channels said, types that are no heights refused', async () => {

@@ -28,7 +28,7 @@ function read(bytes: Uint8Array): Reading {
   if (!side) {
     throw new UplandError(
       'hgt-length',
-      `This file has ${grouped(bytes.length)} bytes; an elevation tile has ${SIDES.map((n) => n * n * 2).join(' or ')} (${SIDES.map((n) => `${n} × ${n}`).join(' or ')} samples).`,
+      `This file has ${grouped(bytes.length)} bytes; an elevation tile has ${SIDES.map((n) => grouped(n * n * 2)).join(' or ')} (${SIDES.map((n) => `${n} × ${n}`).join(' or ')} samples).`,
     );
   }
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);

@@ -21,7 +21,7 @@ describe('raw bytes', () => {
   it('say what would fit when the count is wrong', () => {
     const bytes = new Uint8Array(512 * 512);
     expect(() => readRaw(bytes, parseRawSpec('raw:u16:le:512x512'))).toThrow(
-      'This file has 262144 bytes; 512 × 512 samples of 16 bits need 524288. It fits 512 × 512 of 8 bits, or 512 × 256 of 16.',
+      'This file has 262 144 bytes; 512 × 512 samples of 16 bits need 524 288. It fits 512 × 512 of 8 bits, or 512 × 256 of 16.',
     );
   });
 });

@@ -205,8 +205,8 @@ describe('several files as one ground', () => {
       stepUse('fill-voids'),
     ]);
     const filled = await evaluate(three, load);
-    expect(filled.stages[0].words[0]).toMatch(/2500 samples are covered by none/);
-    expect(filled.stages[1].words[0]).toMatch(/2500 samples in 1 hole/);
+    expect(filled.stages[0].words[0]).toMatch(/2.500 samples are covered by none/);
+    expect(filled.stages[1].words[0]).toMatch(/2.500 samples in 1 hole/);
   });
 });
 

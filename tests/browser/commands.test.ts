@@ -116,11 +116,11 @@ describe('the list of commands', () => {
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     const menu = page.getByRole('menu', { name: 'Add a step' });
-    await menu.getByLabel('Find a step').fill('road');
+    await page.getByLabel('Find a step').fill('road');
     await menu.getByRole('menuitem', { name: /^Path/ }).waitFor();
     expect(await menu.getByRole('menuitem').count()).toBe(1);
-    await menu.getByLabel('Find a step').fill('qwertz');
-    await menu.getByText('No step is found by “qwertz”.').waitFor();
+    await page.getByLabel('Find a step').fill('qwertz');
+    await page.getByText('No step is found by “qwertz”.').waitFor();
     expect(faults).toEqual([]);
     await context.close();
   });

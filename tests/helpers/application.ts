@@ -44,10 +44,18 @@ export class Application {
 
   /**
    * A person new to the application: nothing stored. What goes wrong in the page is collected. The demo comes
-   * at 257² samples, which says as much in a quarter of the time, or `whole`.
+   * at 257² samples, which says as much in a quarter of the time, or `whole`. `offline`: the application is kept on
+   * the machine; `touch`: the screen is touched.
    */
-  async person({ whole = false } = {}): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
-    const context = await this.browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, reducedMotion: 'reduce' });
+  async person({ whole = false, offline = false, touch = false } = {}): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
+    const context = await this.browser.newContext({
+      viewport: { width: 1280, height: 800 },
+      acceptDownloads: true,
+      reducedMotion: 'reduce',
+      // What keeps the application for later works beside a test, and is let in where it is tested.
+      serviceWorkers: offline ? 'allow' : 'block',
+      hasTouch: touch,
+    });
     if (!whole) {
       const body = Buffer.from(await demoOfFewSamples());
       await context.route('**/demo/dunmorrow.uplandcast', async (route) => route.fulfill({ response: await route.fetch(), body }));
@@ -56,6 +64,14 @@ export class Application {
     const faults: string[] = [];
     watch(page, faults);
     return { context, page, faults };
+  }
+
+  /** The server goes; the browser stays. */
+  endServer(): Promise<void> {
+    return new Promise((resolve) => {
+      this.server.once('exit', () => resolve());
+      this.server.kill();
+    });
   }
 
   async stop(): Promise<void> {

@@ -11,6 +11,8 @@ interface Axe {
 /** What axe finds against WCAG 2.2 AA on the page as it stands: the rule, and where. */
 export async function axeViolations(page: Page): Promise<string[]> {
   await page.evaluate(axe);
-  const { violations } = await page.evaluate(() => (window as unknown as Axe).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] }));
+  const { violations } = await page.evaluate(() =>
+    (window as unknown as Axe).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }),
+  );
   return violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`);
 }

@@ -244,8 +244,8 @@ function BlocksPart({ rule, order, set, cost }: { rule: BlocksRule; order: Order
       {cost && beyond > 0 && ways && (
         <>
           <p className={css.caution}>
-            {figure(beyond, 0)} samples ({figure((100 * beyond) / (cost.across * cost.down), 1)} %) lie above row {rule.ceiling} or under row {rule.floor}, and
-            are cut off. A way out:
+            {figure(beyond, 0)} samples ({figure((100 * beyond) / (cost.across * cost.down), 1)} %) lie above row {figure(rule.ceiling, 0)} or under row{' '}
+            {figure(rule.floor, 0)}, and are cut off. A way out:
           </p>
           <div className={css.offers}>
             {Number.isFinite(ways.edge) && <Button onClick={() => put({ edge: ways.edge })}>{ways.edge} m a block</Button>}

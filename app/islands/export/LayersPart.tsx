@@ -15,6 +15,9 @@ const MEANINGS: Record<string, string> = {
   fill: 'depth of what was laid down, m',
   water: 'depth of water, m',
   sediment: 'depth of what settled, m',
+  loose: 'depth of what lies loose on the rock, m',
+  ice: 'depth of ice, m',
+  till: 'depth of what the ice laid down, m',
   drainage: 'land that drains through the ground as it is, m²',
   'standing water': 'depth of sea, lakes and streams on the ground as it is, m',
   streams: 'lines with their order and catchment, GeoJSON',
@@ -40,8 +43,8 @@ export function LayersPart({ course, ground }: { course: Course; ground: Ground 
   return (
     <Part title="Layers and drainage">
       <p className={css.note}>At the file’s samples, as 32-bit float TIFF: real metres and square metres, no codes.</p>
-      <Row label="As it is">
-        <Select label="Layers as it is" value={there} choices={placesOfLayers(course)} onChange={setAfter} />
+      <Row label="Taken">
+        <Select label="Layers are taken" value={there} choices={placesOfLayers(course)} onChange={setAfter} />
       </Row>
       <ul className={css.layers}>
         {[...names, 'drainage', 'standing water', 'streams'].map((layer) => (

@@ -75,8 +75,8 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
               </Row>
             )}
             {map.kind === 'layer' && (
-              <Row label="As it is">
-                <Select label="As it is" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change(i, { after })} />
+              <Row label="Taken">
+                <Select label="Taken" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change(i, { after })} />
               </Row>
             )}
             {map.kind === 'mask' && (

@@ -93,7 +93,7 @@ export function ProofPart({ handed, bundleName }: { handed: HandedOn; bundleName
           <table className={css.spots}>
             <thead>
               <tr>
-                <th />
+                <th scope="col">Spot</th>
                 <th>Before</th>
                 <th>Now</th>
                 <th>As delivered</th>

@@ -28,6 +28,7 @@ export function MeshRoom() {
   return (
     <main className={css.room}>
       <aside className={css.panel} aria-label="Mesh settings">
+        <h2 className="only-read">Mesh settings</h2>
         <Segments label="Direction" value={way} choices={{ out: 'Heights to mesh', in: 'Mesh to heights' }} onChange={setWay} />
         {way === 'out' ? (
           <HeightsToMesh onShown={setShown} onCaption={setCaption} onMade={setMade} />

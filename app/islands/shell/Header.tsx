@@ -1,6 +1,7 @@
 import { Bookmark, CircleHelp, Dices, Layers, Moon, Mountain, Redo2, Search, Sun, Undo2, Waves } from 'lucide-react';
 import { useState } from 'react';
 import { spacingOf, type Ground } from '@upland-cast/core';
+import { ToolBar } from '../../components/ToolBar';
 import { Button } from '../../components/controls';
 import { clock, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
@@ -76,7 +77,7 @@ export function Header() {
               </a>
             ))}
           </nav>
-          <div className={css.right}>
+          <ToolBar label="Tools" className={css.right}>
             <Button
               square
               aria-label="Find a command"
@@ -124,7 +125,7 @@ export function Header() {
             <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => setOpen('saves')}>
               {readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …'}
             </Button>
-          </div>
+          </ToolBar>
         </>
       )}
       {open === 'ground' && <GroundDialog onClose={() => setOpen(null)} />}

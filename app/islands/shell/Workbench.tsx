@@ -2,11 +2,13 @@ import { useEffect, useState } from 'react';
 import { UplandError } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
 import { Button } from '../../components/controls';
+import { keepFocusNear } from '../../components/focus';
 import { change, redo, undo } from '../../store/history';
 import { isSaving, saveShortly } from '../../store/persistence';
 import { openTerrain } from '../../store/opening';
 import { say, useTerrain } from '../../store/state';
 import { select } from '../../store/course';
+import { fillWindow, useLayout } from '../../store/layout';
 import { isPressed, isTyping } from '../../store/keys';
 import { ImportDialog } from '../import/ImportDialog';
 import { BRING_IN, broughtBy, isProject, partMeshes, toMeshRoom, type Brought } from '../import/files';
@@ -30,6 +32,7 @@ function Bench() {
   const room = useTerrain((s) => s.room);
   const course = useTerrain((s) => s.course);
   const missing = useTerrain((s) => s.missing);
+  const filled = useLayout((s) => s.filled) && room === 'work';
 
   useEffect(() => {
     const read = () => useTerrain.setState({ room: roomOfHash(location.hash) });
@@ -47,6 +50,7 @@ function Bench() {
       else if (isTyping(event)) return;
       else if (isPressed(event, 'undo')) undo();
       else if (isPressed(event, 'redo') || isPressed(event, 'redoToo')) redo();
+      else if (isPressed(event, 'fillWindow') && useTerrain.getState().room === 'work') fillWindow();
       else return;
       event.preventDefault();
     };
@@ -76,6 +80,8 @@ function Bench() {
   useEffect(() => {
     if (course) document.title = `${course.name} · Upland Cast`;
   }, [course]);
+
+  useEffect(keepFocusNear, []);
 
   const [brought, setBrought] = useState<Brought[] | null>(null);
   const take = (files: Brought[]) => {
@@ -120,10 +126,12 @@ function Bench() {
     );
   }
   return (
-    <div className={css.bench}>
-      <Boundary part="The header" rescue={<SaveProject />}>
-        <Header />
-      </Boundary>
+    <div className={filled ? `${css.bench} ${css.filled}` : css.bench}>
+      {!filled && (
+        <Boundary part="The header" rescue={<SaveProject />}>
+          <Header />
+        </Boundary>
+      )}
       <Notices />
       {brought && course && (
         <Boundary part="Importing" rescue={<Button onClick={() => setBrought(null)}>Leave it</Button>}>

@@ -2,7 +2,7 @@ import { Dices, Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide
 import { useEffect, useRef, useState } from 'react';
 import { allUses, beginRolled, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
-import { Button, Select } from '../../components/controls';
+import { Button, Select, TextField } from '../../components/controls';
 import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
@@ -21,12 +21,13 @@ import {
   removeTerrain,
   restoreFrom,
   sweepOrphans,
+  tagTerrain,
   type BadRow,
 } from '../../storage/terrains';
 import { ImportDialog } from '../import/ImportDialog';
 import { broughtBy, broughtFromAddress, chooseFiles, isProject, partMeshes, type Brought } from '../import/files';
 import { courseOf, keepHandles, type Taken } from '../import/taken';
-import { listed, ORDERS, type ListOrder } from './listing';
+import { listed, ORDERS, tagsOf, type ListOrder } from './listing';
 import css from './Terrains.module.css';
 
 /** So many terrains are seen at a look. */
@@ -56,7 +57,9 @@ function List() {
   const chooser = useRef<HTMLInputElement>(null);
   const heightsChooser = useRef<HTMLInputElement>(null);
 
-  const shown = listed(rows ?? [], words, order);
+  const [tag, setTag] = useState('');
+  const tags = tagsOf(rows ?? []);
+  const shown = listed(rows ?? [], words, order, tags.some(([one]) => one === tag) ? tag : '');
 
   const refresh = async () => {
     const found = await listTerrains();
@@ -113,6 +116,15 @@ function List() {
     window.addEventListener('paste', onPaste);
     return () => window.removeEventListener('paste', onPaste);
   });
+  // Files that were opened with the application by the system.
+  useEffect(() => {
+    const { launchQueue } = window as { launchQueue?: { setConsumer(take: (launched: { files?: readonly FileSystemFileHandle[] }) => void): void } };
+    launchQueue?.setConsumer(({ files = [] }) => {
+      void Promise.all(files.map(async (handle) => ({ name: handle.name, file: await handle.getFile(), handle }))).then(
+        (opened) => opened.length && take(opened),
+      );
+    });
+  }, []);
   const choose = async () => {
     const files = await chooseFiles();
     if (files) void take(files);
@@ -231,10 +243,19 @@ function List() {
             </span>
           </div>
         )}
+        {tags.length > 0 && (
+          <div className={css.tags} role="group" aria-label="Tags">
+            {tags.map(([one, count]) => (
+              <Button key={one} aria-pressed={tag === one} onClick={() => setTag(tag === one ? '' : one)}>
+                {one} <span className="number">{figure(count, 0)}</span>
+              </Button>
+            ))}
+          </div>
+        )}
         {rows && rows.length > 0 && shown.length === 0 && <p>No terrain is found by “{words.trim()}”.</p>}
         <ul className={css.cards}>
           {shown.map((row) => (
-            <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onFault={setFault} />
+            <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onChange={refresh} onFault={setFault} />
           ))}
         </ul>
         <h2 className={css.title}>Starting courses</h2>
@@ -349,9 +370,10 @@ function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: 
   };
   return (
     <li className={css.beginning}>
-      <button type="button" className={css.start} onClick={() => void begin(0)} aria-label={`Begin from ${start.name}`}>
-        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Working it out …</i>}</span>
+      <button type="button" className={css.start} onClick={() => void begin(0)}>
+        <span className="only-read">Begin from </span>
         <b>{start.name}</b>
+        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Working it out …</i>}</span>
         <span>{start.summary}</span>
       </button>
       <Button
@@ -366,7 +388,14 @@ function Start({ start, onFault }: { start: StartingCourse; onFault: (sentence: 
   );
 }
 
-function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => void; onFault: (sentence: string) => void }) {
+interface CardProps {
+  row: TerrainRow;
+  onRemove: () => void;
+  onChange: () => Promise<void>;
+  onFault: (sentence: string) => void;
+}
+
+function Card({ row, onRemove, onChange, onFault }: CardProps) {
   const { course } = row;
   const [url, setUrl] = useState<string | null>(null);
   useEffect(() => {
@@ -378,9 +407,10 @@ function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => voi
   const { ground } = course;
   return (
     <li className={css.card}>
-      <a href={`/terrain?id=${encodeURIComponent(row.id)}`} className={css.sheet} aria-label={`Open ${course.name}`}>
-        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Its picture is made when it is opened.</i>}</span>
+      <a href={`/terrain?id=${encodeURIComponent(row.id)}`} className={css.sheet}>
+        <span className="only-read">Open </span>
         <b>{course.name}</b>
+        <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Its picture is made when it is opened.</i>}</span>
       </a>
       <dl className="number">
         <dt>size</dt>
@@ -404,6 +434,13 @@ function Card({ row, onRemove, onFault }: { row: TerrainRow; onRemove: () => voi
         <dt>changed</dt>
         <dd>{ago(row.changed)}</dd>
       </dl>
+      <TextField
+        label={`Tags of ${course.name}`}
+        value={(row.tags ?? []).join(', ')}
+        empty
+        placeholder="Tags, with commas between"
+        onChange={(text) => void tagTerrain(row.id, text.split(',')).then(onChange, (error: unknown) => onFault(storageSentence(error)))}
+      />
       <div className={css.actions}>
         <Button
           look="quiet"

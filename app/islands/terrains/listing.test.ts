@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { makeCourse, stepUse } from '@upland-cast/core';
 import { groundOf } from '../../../tests/helpers/grounds';
 import type { TerrainRow } from '../../storage/db';
-import { listed } from './listing';
+import { listed, tagsOf } from './listing';
 
 const row = (name: string, changed: number, made: number, side: number, step = 'noise'): TerrainRow => ({
   id: name,
@@ -20,6 +20,17 @@ describe('the list of terrains', () => {
     expect(names(listed(rows, ' ', 'name'))).toEqual(['dale', 'Fell 2', 'Fell 10']);
     expect(names(listed(rows, '', 'size'))).toEqual(['Fell 2', 'Fell 10', 'dale']);
     expect(names(rows)).toEqual(['Fell 10', 'Fell 2', 'dale']);
+  });
+
+  it('is put in order by tags, and by when a terrain was opened', () => {
+    const tagged = [{ ...rows[0], tags: ['north', 'client'] }, { ...rows[1], tags: ['north'], opened: 9 }, rows[2]];
+    expect(tagsOf(tagged)).toEqual([
+      ['client', 1],
+      ['north', 2],
+    ]);
+    expect(names(listed(tagged, '', 'name', 'north'))).toEqual(['Fell 2', 'Fell 10']);
+    expect(names(listed(tagged, 'client', 'name'))).toEqual(['Fell 10']);
+    expect(names(listed(tagged, '', 'opened'))[0]).toBe('Fell 2');
   });
 
   it('finds by name, by a step, or by what a step is called', () => {

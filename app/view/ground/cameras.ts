@@ -1,4 +1,4 @@
-import { Frustum, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, Vector3, type Camera as ThreeCamera } from 'three';
+import { Frustum, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, TOUCH, Vector3, type Camera as ThreeCamera } from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import type { Ground } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
@@ -66,6 +66,11 @@ export class GroundCameras {
     this.orbit.mouseButtons.RIGHT = sculpting ? MOUSE.ROTATE : MOUSE.PAN;
     this.map.mouseButtons.LEFT = sculpting ? null : MOUSE.PAN;
     this.map.mouseButtons.RIGHT = MOUSE.PAN;
+    // One finger is the left button; two move and pinch, and turn where one finger is a brush.
+    this.orbit.touches.ONE = sculpting ? null : TOUCH.ROTATE;
+    this.orbit.touches.TWO = sculpting ? TOUCH.DOLLY_ROTATE : TOUCH.DOLLY_PAN;
+    this.map.touches.ONE = sculpting ? null : TOUCH.PAN;
+    this.map.touches.TWO = TOUCH.DOLLY_PAN;
   }
 
   get current(): ThreeCamera {

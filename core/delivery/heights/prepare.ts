@@ -205,10 +205,10 @@ function blocks(
   ];
   if (pressed)
     words.push(
-      `Shoulders: ${grouped(pressed)} samples ${pressHigh ? `above row ${Math.round(high)}` : ''}${pressHigh && pressLow ? ' and ' : ''}${pressLow ? `under row ${Math.round(low)}` : ''} are pressed together, so that none is cut off.`,
+      `Shoulders: ${grouped(pressed)} samples ${pressHigh ? `above row ${grouped(high)}` : ''}${pressHigh && pressLow ? ' and ' : ''}${pressLow ? `under row ${grouped(low)}` : ''} are pressed together, so that none is cut off.`,
     );
-  if (over) words.push(`${grouped(over)} samples rise above the ceiling at row ${ceiling} and are cut off there.`);
-  if (under) words.push(`${grouped(under)} samples lie under the floor at row ${floor} and are raised to it.`);
+  if (over) words.push(`${grouped(over)} samples rise above the ceiling at row ${grouped(ceiling)} and are cut off there.`);
+  if (under) words.push(`${grouped(under)} samples lie under the floor at row ${grouped(floor)} and are raised to it.`);
   return as({
     field: makeField({ ...ground, datum: 0, sea: water * edge }, out, valid),
     encoding: { ...base, range: { low: floor * edge, high: (floor + codes.max - codes.min) * edge } },

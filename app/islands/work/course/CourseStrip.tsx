@@ -19,6 +19,7 @@ import { figure } from '../../../components/format';
 import { addStep, addTributary, moveStep, nudgeStep, removeStep, select, setTributary, setUse, standAt, type CoursePlace } from '../../../store/course';
 import { captionOf } from './caption';
 import { isPressed } from '../../../store/keys';
+import { useLayout } from '../../../store/layout';
 import { useTerrain } from '../../../store/state';
 import { layoutOf, type CardPlace, type CourseLayout } from './course-layout';
 import { CourseOverview } from './CourseOverview';
@@ -54,9 +55,11 @@ export function CourseStrip() {
   const width = xOf(layout.columns) + 20;
   const height = layout.rows.length * size.row + 8;
   const { ground } = course;
+  const strip = useLayout((s) => s.strip);
+  const roving = useRoving(layout);
   const draggedUse = dragged ? findUse(course, dragged)?.use : undefined;
   return (
-    <section className={css.course} aria-label="Course" style={{ height: Math.min(layout.rows.length, MOST_ROWS) * size.row + 22 }}>
+    <section className={css.course} aria-label="Course" style={{ height: strip ?? Math.min(layout.rows.length, MOST_ROWS) * size.row + 22 }}>
       <div className={css.scroller} ref={scroller}>
         <DndContext
           sensors={sensors}
@@ -85,10 +88,11 @@ export function CourseStrip() {
                         label={cards.length ? `Add a step before ${titleOf(cards[0].use)}` : 'Add the first step'}
                         onAdd={setAdding}
                         first={cards.length === 0}
+                        reached={cards.length === 0 || cards[0].use.id === roving}
                       />
                     )}
                     {(small ? cards.slice(-1) : cards).map((place) => (
-                      <Card key={place.use.id} place={place} height={size.card} hidden={small ? cards.length - 1 : 0}>
+                      <Card key={place.use.id} place={place} height={size.card} hidden={small ? cards.length - 1 : 0} reached={place.use.id === roving}>
                         {!small && (
                           <Gap
                             line={line.id}
@@ -97,6 +101,7 @@ export function CourseStrip() {
                             height={size.card}
                             label={`Add a step after ${titleOf(place.use)}`}
                             onAdd={setAdding}
+                            reached={place.use.id === roving}
                           />
                         )}
                       </Card>
@@ -122,10 +127,29 @@ export function CourseStrip() {
           </span>
         </div>
       </div>
-      {adding && <StepMenu x={adding.x} onClose={() => setAdding(null)} onPick={(id, params) => addStep(id, adding.at, params)} />}
+      {adding && (
+        <StepMenu
+          x={adding.x}
+          onClose={() => setAdding(null)}
+          onPick={(id, params) => {
+            addStep(id, adding.at, params);
+            focusSelected();
+          }}
+        />
+      )}
     </section>
   );
 }
+
+/** The card that the Tab key comes to: the selected one, else the first. The others are reached by arrow keys. */
+function useRoving({ cards }: CourseLayout): string | undefined {
+  const selected = useTerrain((s) => s.selected);
+  return cards.some(({ use }) => use.id === selected) ? selected! : (cards.find(({ line }) => line === '') ?? cards[0])?.use.id;
+}
+
+/** To the card of the selected step, once it is there. */
+const focusSelected = () =>
+  requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-card="${CSS.escape(useTerrain.getState().selected ?? '')}"]`)?.focus());
 
 const titleOf = (use: StepUse) => {
   if (use.name) return use.name;
@@ -207,6 +231,7 @@ function Gap({
   height,
   label,
   first,
+  reached,
   onAdd,
 }: {
   line: string;
@@ -215,6 +240,8 @@ function Gap({
   height: number;
   label: string;
   first?: boolean;
+  /** The Tab key comes to it. */
+  reached: boolean;
   onAdd: (adding: { at: CoursePlace; x: number }) => void;
 }) {
   const readOnly = useTerrain((s) => s.readOnly);
@@ -226,6 +253,7 @@ function Gap({
         className={`${css.add} ${first ? css.first : ''}`}
         aria-label={label}
         title={label}
+        tabIndex={reached ? 0 : -1}
         disabled={readOnly}
         onClick={(event) => onAdd({ at: { line, index }, x: event.currentTarget.getBoundingClientRect().left })}
       >
@@ -235,7 +263,8 @@ function Gap({
   );
 }
 
-function Card({ place, height, hidden, children }: { place: CardPlace; height: number; hidden: number; children: React.ReactNode }) {
+function Card({ place, height, hidden, reached, children }: { place: CardPlace; height: number; hidden: number; reached: boolean; children: React.ReactNode }) {
+  const tabIndex = reached ? 0 : -1;
   const { use, line, index } = place;
   const selected = useTerrain((s) => s.selected === use.id);
   const standing = useTerrain((s) => s.standing === use.id);
@@ -278,6 +307,8 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
           <button
             type="button"
             className={css.open}
+            data-card={use.id}
+            tabIndex={tabIndex}
             aria-pressed={selected}
             aria-label={`${title}, ${said}${stage?.fault ? '' : stage?.words.length ? ', with a word' : ''}`}
             title={stage?.fault ?? stage?.words[0]}
@@ -286,8 +317,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
           >
             <Relief stageKey={stage?.key} />
             <span className={css.text}>
-              <b>{title}</b>
-              <span className="number">{said}</span>
+              <b>{title}</b> <span className="number">{said}</span>
             </span>
           </button>
           {masked && <i className={css.masked} title="It acts within a mask" />}
@@ -295,6 +325,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
           <button
             type="button"
             className={css.dot}
+            tabIndex={tabIndex}
             role="switch"
             aria-checked={use.on}
             aria-label={`${title} is on`}
@@ -305,6 +336,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
           <button
             type="button"
             className={css.stand}
+            tabIndex={tabIndex}
             aria-pressed={standing}
             aria-label={`Stand after ${title}`}
             title={standing ? 'Back to the end of the course' : 'Show up to here: the ground as after this step'}
@@ -318,6 +350,7 @@ function Card({ place, height, hidden, children }: { place: CardPlace; height: n
             className={css.grip}
             {...attributes}
             {...listeners}
+            tabIndex={tabIndex}
             aria-label={`Move ${title}`}
             title="Drag to move; from the keyboard press Space, arrow keys, Space"
           >

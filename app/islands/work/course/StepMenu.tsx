@@ -33,14 +33,7 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
     event.preventDefault();
   };
   return (
-    <div
-      ref={box}
-      className={css.menu}
-      style={{ left: Math.max(8, Math.min(x - 200, window.innerWidth - 580)) }}
-      role="menu"
-      aria-label="Add a step"
-      onKeyDown={onKeyDown}
-    >
+    <div ref={box} className={css.menu} style={{ left: Math.max(8, Math.min(x - 200, window.innerWidth - 580)) }} onKeyDown={onKeyDown}>
       <input
         ref={field}
         className={css.find}
@@ -49,7 +42,7 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
         value={words}
         onChange={(event) => setWords(event.target.value)}
       />
-      <div className={css.list}>
+      <div className={css.list} role={found.length ? 'menu' : undefined} aria-label={found.length ? 'Add a step' : undefined}>
         {looking ? (
           // What is looked for, the nearest first.
           <section role="group" aria-label="Found">
@@ -60,7 +53,7 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
         ) : (
           (Object.keys(FAMILIES) as Family[]).map((family) => (
             <section key={family} role="group" aria-label={FAMILIES[family]}>
-              <h4>{FAMILIES[family]}</h4>
+              <h4 role="presentation">{FAMILIES[family]}</h4>
               {steps
                 .filter((s) => s.family === family)
                 .map((step) => (
@@ -69,8 +62,8 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
             </section>
           ))
         )}
-        {found.length === 0 && <p role="status">No step is found by “{words.trim()}”. Try what it should do to the ground: smooth, erode, level, raise.</p>}
       </div>
+      {found.length === 0 && <p role="status">No step is found by “{words.trim()}”. Try what it should do to the ground: smooth, erode, level, raise.</p>}
     </div>
   );
 }

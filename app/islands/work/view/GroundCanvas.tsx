@@ -1,5 +1,6 @@
-import { Check, Maximize2, Palette, Square } from 'lucide-react';
+import { Check, Maximize2, Palette, Square, Expand, Minimize } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
+import { ToolBar } from '../../../components/ToolBar';
 import { Button, Segments, Toggles } from '../../../components/controls';
 import { figure } from '../../../components/format';
 import type { Aspect } from '../../../view/ground/cameras';
@@ -12,6 +13,7 @@ import { onRecoloured } from '../../../store/light';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
 import { keepWork, setDrape, setWater, stopWork, tellDrawingCost } from '../../../store/evaluation';
 import { isPressed, KEYS, useKeys } from '../../../store/keys';
+import { fillWindow, useLayout } from '../../../store/layout';
 import { useTerrain, type ViewSettings } from '../../../store/state';
 import { isLayerDrape, LAYER_DRAPES, type LayerDrape, type LayerPicture } from '../../../drawing/drapes';
 import { LandPanel } from './LandPanel';
@@ -185,7 +187,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       {settings.camera === 'section' && shown && <SectionChart />}
       {settings.camera === 'land' && shown && <LandPanel />}
       <div className={css.top}>
-        <div className={css.bar}>
+        <ToolBar label="The view" className={css.bar}>
           <Segments
             label="View"
             value={settings.camera}
@@ -251,7 +253,8 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
           >
             <Maximize2 size={14} />
           </Button>
-        </div>
+          <FillButton />
+        </ToolBar>
         <div className={css.under}>
           <div>
             {settings.spots && <SpotsPanel />}
@@ -318,6 +321,23 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
         </>
       )}
     </section>
+  );
+}
+
+/** The ground alone, and back. */
+function FillButton() {
+  const filled = useLayout((s) => s.filled);
+  const key = useKeys((s) => s.own.fillWindow) ?? KEYS.fillWindow.usual;
+  return (
+    <Button
+      square
+      aria-label="The view fills the window"
+      aria-pressed={filled}
+      title={`${filled ? 'With its panels again' : 'The view fills the window'} (${key})`}
+      onClick={() => fillWindow()}
+    >
+      {filled ? <Minimize size={14} /> : <Expand size={14} />}
+    </Button>
   );
 }
 

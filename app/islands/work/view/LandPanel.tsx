@@ -37,7 +37,7 @@ function Measured({ land, stale }: { land: LandReport; stale: boolean }) {
   const { slope, fullestDegree, verdict } = land;
   return (
     <div className={`${css.columns} ${stale ? css.stale : ''}`}>
-      <div className={css.words}>
+      <div className={css.words} tabIndex={0} role="region" aria-label="What the land is like">
         {verdict.length === 0 ? (
           <p className={css.good}>All of it lies within what real ground shows.</p>
         ) : (

@@ -22,7 +22,7 @@ export function SpotsPanel() {
               <th>Spot</th>
               <th>now</th>
               <th>change</th>
-              <th />
+              <td />
             </tr>
           </thead>
           <tbody>

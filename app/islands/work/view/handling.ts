@@ -12,6 +12,9 @@ import { goOn, type Going } from '../../../view/ground/walk';
 type Canvas = RefObject<HTMLCanvasElement | null>;
 type View = RefObject<GroundView | null>;
 
+/** Milliseconds in which a second finger makes a pinch of what would have been a stroke. */
+const SECOND_FINGER = 90;
+
 /** Left button, a finger or a pen on the ground: dabs along the way, and in time while the brush is held still. */
 export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): void {
   useEffect(() => {
@@ -26,11 +29,31 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
       const at = view.current?.placeAt(event.clientX, event.clientY);
       return at ? [at.east, at.south, event.pointerType === 'mouse' ? 1 : Math.min(1, Math.max(0, event.pressure))] : null;
     };
+    /** Fingers that are down: with two of them the view is meant, and not the brush. */
+    const fingers = new Set<number>();
+    let waits: ReturnType<typeof setTimeout> | undefined;
     const down = (event: PointerEvent) => {
+      if (event.pointerType === 'touch') {
+        fingers.add(event.pointerId);
+        clearTimeout(waits);
+        if (fingers.size > 1) return up();
+        waits = setTimeout(() => fingers.size === 1 && begin(event), SECOND_FINGER);
+      } else begin(event);
+    };
+    const lifted = (event: PointerEvent) => {
+      // A tap is a dab, if it was shorter than the wait for a second finger.
+      if (fingers.size === 1 && event.type === 'pointerup' && !ready) {
+        clearTimeout(waits);
+        if (fingers.has(event.pointerId)) begin(event);
+      }
+      fingers.delete(event.pointerId);
+      up();
+    };
+    const begin = (event: PointerEvent) => {
       if (event.button !== 0 || ready) return;
       const at = place(event);
       if (!at) return;
-      element.setPointerCapture(event.pointerId);
+      if (event.type === 'pointerdown' && element.isConnected) element.setPointerCapture(event.pointerId);
       const { brush } = useTerrain.getState();
       const mine = (ready = before.then(() => beginStroke(brush)));
       last = at;
@@ -70,19 +93,20 @@ export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): vo
     };
     element.addEventListener('pointerdown', down);
     element.addEventListener('pointermove', move);
-    element.addEventListener('pointerup', up);
-    element.addEventListener('pointercancel', up);
-    element.addEventListener('lostpointercapture', up);
+    element.addEventListener('pointerup', lifted);
+    element.addEventListener('pointercancel', lifted);
+    element.addEventListener('lostpointercapture', lifted);
     element.addEventListener('webglcontextlost', up);
     document.addEventListener('visibilitychange', hidden);
     window.addEventListener('keydown', key);
     return () => {
+      clearTimeout(waits);
       up();
       element.removeEventListener('pointerdown', down);
       element.removeEventListener('pointermove', move);
-      element.removeEventListener('pointerup', up);
-      element.removeEventListener('pointercancel', up);
-      element.removeEventListener('lostpointercapture', up);
+      element.removeEventListener('pointerup', lifted);
+      element.removeEventListener('pointercancel', lifted);
+      element.removeEventListener('lostpointercapture', lifted);
       element.removeEventListener('webglcontextlost', up);
       document.removeEventListener('visibilitychange', hidden);
       window.removeEventListener('keydown', key);
@@ -102,7 +126,7 @@ export function usePlacing(canvas: Canvas, view: View, tool: Tool): void {
     const down = (event: PointerEvent) => (start = event.button === 0 ? [event.clientX, event.clientY] : null);
     const up = (event: PointerEvent) => {
       // A drag turns or moves the view; only a click puts something down.
-      if (!start || Math.hypot(event.clientX - start[0], event.clientY - start[1]) > 4) return;
+      if (!start || Math.hypot(event.clientX - start[0], event.clientY - start[1]) > (event.pointerType === 'touch' ? 14 : 4)) return;
       const place = view.current?.placeAt(event.clientX, event.clientY);
       if (!place) return;
       if (tool === 'spot') return addSpot(place.east, place.south);
