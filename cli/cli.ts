@@ -1,54 +1,40 @@
 import { Command, CommanderError } from 'commander';
-import { formats, meshFormats, sentenceOf, steps } from '@upland-cast/core';
-import { applyCommand } from './commands/apply';
-import { compareCommand } from './commands/compare';
-import { measureCommand } from './commands/measure';
-import { convertCommand } from './commands/convert';
-import { deriveCommand } from './commands/derive';
-import { inspectCommand } from './commands/inspect';
-import { meshCommand, pressCommand } from './commands/mesh';
-import { orderCommand } from './commands/order';
-import { runCommand } from './commands/run';
-import { startsCommand } from './commands/starts';
-import { completionCommand, completionServer } from './commands/completion';
-import { stepsCommand } from './commands/steps';
 import { commandsFor, MANUAL } from './manual';
+
+/** Every command by its name, loaded when it is the one that is called, or when all are asked for. */
+const COMMANDS: Readonly<Record<string, () => Promise<() => Command>>> = {
+  inspect: async () => (await import('./commands/inspect')).inspectCommand,
+  convert: async () => (await import('./commands/convert')).convertCommand,
+  apply: async () => (await import('./commands/apply')).applyCommand,
+  derive: async () => (await import('./commands/derive')).deriveCommand,
+  run: async () => (await import('./commands/run')).runCommand,
+  order: async () => (await import('./commands/order')).orderCommand,
+  mesh: async () => (await import('./commands/mesh')).meshCommand,
+  press: async () => (await import('./commands/mesh')).pressCommand,
+  compare: async () => (await import('./commands/compare')).compareCommand,
+  measure: async () => (await import('./commands/measure')).measureCommand,
+  starts: async () => (await import('./commands/starts')).startsCommand,
+  steps: async () => (await import('./commands/steps')).stepsCommand,
+  completion: async () => (await import('./commands/completion')).completionCommand,
+};
 
 const program = new Command('upland-cast')
   .description('Heightmaps and displaced meshes, kept true. Lengths in metres, angles in degrees.')
-  .addHelpText('after', `\nHeightmaps: ${formats.flatMap((f) => f.endings).join(' ')}\nMeshes: ${meshFormats.flatMap((f) => f.endings).join(' ')}`)
   .showHelpAfterError(false);
 
-for (const add of [
-  inspectCommand,
-  convertCommand,
-  applyCommand,
-  deriveCommand,
-  runCommand,
-  orderCommand,
-  meshCommand,
-  pressCommand,
-  compareCommand,
-  measureCommand,
-  startsCommand,
-  stepsCommand,
-  completionCommand,
-]) {
-  const command = add();
-  const { examples, finds } = MANUAL[command.name()];
+/** Puts a command in, with what the manual has of it. */
+async function add(name: string): Promise<void> {
+  const command = (await COMMANDS[name]())();
+  const { examples, finds } = MANUAL[name];
   const width = Math.max(...examples.map(([, call]) => call.length));
   command.addHelpText('after', `\nExamples:\n${examples.map(([what, call]) => `  ${program.name()} ${call.padEnd(width)}  ${what}`).join('\n')}`);
   command.addHelpText('after', `\nOther words for it: ${finds.join(', ')}`);
   program.addCommand(command);
 }
-program.addCommand(completionServer(program), { hidden: true });
-for (const command of [program, ...program.commands]) {
-  command.exitOverride().configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: (text) => process.stderr.write(text) });
-}
 
 /** A sentence where the first word is no command of this program. */
-function unknown(word: string | undefined): string | undefined {
-  if (word === undefined || word.startsWith('-') || word === 'help' || program.commands.some((command) => command.name() === word)) return undefined;
+async function unknown(word: string): Promise<string> {
+  const { steps } = await import('@upland-cast/core');
   const meant = commandsFor(word);
   const these = steps.filter(({ id, title, finds }) => [id, title, ...finds].some((each) => each.toLowerCase().startsWith(word.toLowerCase())));
   return [
@@ -62,15 +48,27 @@ function unknown(word: string | undefined): string | undefined {
 }
 
 try {
-  const fault = unknown(process.argv[2]);
-  if (fault) {
-    process.stderr.write(`${fault}\n`);
+  const [word] = process.argv.slice(2);
+  const all = word === undefined || word.startsWith('-') || word === 'help' || word === 'completion-server';
+  for (const name of all ? Object.keys(COMMANDS) : Object.keys(COMMANDS).filter((each) => each === word)) await add(name);
+  if (all) {
+    const { formats, meshFormats } = await import('@upland-cast/core');
+    const { completionServer } = await import('./commands/completion');
+    program.addCommand(completionServer(program), { hidden: true });
+    program.addHelpText('after', `\nHeightmaps: ${formats.flatMap((f) => f.endings).join(' ')}\nMeshes: ${meshFormats.flatMap((f) => f.endings).join(' ')}`);
+  }
+  for (const command of [program, ...program.commands]) {
+    command.exitOverride().configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: (text) => process.stderr.write(text) });
+  }
+  if (!all && program.commands.length === 0) {
+    process.stderr.write(`${await unknown(word)}\n`);
     process.exitCode = 2;
   } else await program.parseAsync();
 } catch (error) {
   if (error instanceof CommanderError) {
     process.exitCode = error.exitCode === 0 ? 0 : 2;
   } else {
+    const { sentenceOf } = await import('@upland-cast/core');
     process.stderr.write(`${sentenceOf(error)}\n`);
     process.exitCode = 1;
   }

@@ -1,5 +1,6 @@
 // Builds what is asked for: kernels, cli, app; all of it without arguments.
 import { execFileSync } from 'node:child_process';
+import { rmSync } from 'node:fs';
 import { build } from 'esbuild';
 import { buildKernels } from './kernels.mjs';
 
@@ -8,11 +9,18 @@ const wants = (part) => wanted.length === 0 || wanted.includes(part);
 
 if (await buildKernels()) console.log('Kernels built.');
 if (wants('cli')) {
+  // Parts are named by what they hold: those of the last build go.
+  rmSync('cli/dist', { recursive: true, force: true });
   await build({
     entryPoints: { cli: 'cli/cli.ts', 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts', 'server-worker': 'app/server/worker.ts' },
     outdir: 'cli/dist',
     outExtension: { '.js': '.mjs' },
     bundle: true,
+    // A command loads what it needs.
+    splitting: true,
+    chunkNames: 'part-[hash]',
+    minifyWhitespace: true,
+    minifySyntax: true,
     // It reads its scripts from beside itself.
     external: ['@pnpm/tabtab'],
     platform: 'node',

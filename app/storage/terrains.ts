@@ -223,6 +223,9 @@ export async function pastSaves(terrain: string): Promise<SaveRow[]> {
 
 const DEMO = ['dunmorrow', 'old-sheet'];
 
+/** The terrain that a first visit sees. */
+export const DEMO_ID = 'demo-dunmorrow';
+
 /** Puts the demo terrains in, each once: one that was removed does not come back. */
 export async function ensureDemo(): Promise<void> {
   const kept = (await db.settings.get('demo'))?.value;

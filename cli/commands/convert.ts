@@ -4,7 +4,6 @@ import {
   deliver,
   flipColumns,
   flipRows,
-  inspect,
   rangeOfCodes,
   readHeightmap,
   resample,
@@ -28,6 +27,7 @@ import {
   grouped,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
+import { withKernels } from '../node-kernels';
 import { encodingFor, oneOf, parseBand, parseFilter, parseMap, parseNumber, parseRange, parseSize } from '../options';
 import { proofOf, report } from '../report';
 
@@ -91,8 +91,8 @@ export function convertCommand(): Command {
       const encoding = encodingFor(out, field, options, { type: reading.type, range: rangeOfCodes(reading, options) });
       if (field.valid && CODES[encoding.type]) encoding.noData = reading.noData;
       if (encoding.noData === null) delete encoding.noData;
-      warnAboutCodes(input, inspect(reading).unit === 'code' && !options.range && !options.map, encoding);
-      const { bytes, beside, proof } = await deliver(field, out, encoding);
+      warnAboutCodes(input, reading.unit === 'code' && !options.range && !options.map, encoding);
+      const { bytes, beside, proof } = await withKernels(field.height.length, (kernels) => deliver(field, out, encoding, { kernels }));
       await saveAll(out, bytes, beside);
       const { lowest, highest } = statistics(field);
       const { across, down } = field.ground;

@@ -15,10 +15,10 @@ import {
   deliver,
   encodeImage,
   formatByName,
-  hillshade,
+  hillshadeOnKernels,
   normalMap,
   roughness,
-  slope,
+  slopeOnKernels,
   fillForDisplay,
   statistics,
   toField,
@@ -29,7 +29,7 @@ import {
   type Meaning,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
-import { nodeKernels } from '../node-kernels';
+import { nodeKernels, withKernels } from '../node-kernels';
 import { collect, encodingForWorked, inWords, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
 
@@ -142,7 +142,7 @@ async function water(name: 'flow' | 'streams', field: Field, out: string, settin
 async function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field, settings: Record<string, string>): Promise<Float32Array<ArrayBuffer>> {
   switch (name) {
     case 'slope':
-      return slope(field);
+      return withKernels(field.height.length, (kernels) => slopeOnKernels(kernels, field));
     case 'aspect':
       return aspect(field);
     case 'roughness':
@@ -154,13 +154,10 @@ async function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: 
     case 'shade': {
       const sky = numbersOf('Ambient shade', { directions: DEFAULT_AMBIENT.directions, exaggeration: DEFAULT_AMBIENT.exaggeration }, settings);
       if (!(sky.directions >= 2 && sky.directions <= 256)) throw new UplandError('setting', 'Ambient shade looks in 2 to 256 directions.');
-      const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
-      const shade = await ambientShade(kernels, field, sky);
-      kernels.close();
-      return shade;
+      return withKernels(field.height.length, (kernels) => ambientShade(kernels, field, sky));
     }
     case 'hillshade':
-      return Float32Array.from(hillshade(field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings)));
+      return withKernels(field.height.length, (kernels) => hillshadeOnKernels(kernels, field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings)));
   }
 }
 

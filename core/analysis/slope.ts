@@ -1,6 +1,8 @@
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
 import { DEGREE, exactMath } from '../kernels/math';
+import type { Kernels, RunOptions } from '../kernels/pool';
+import { surfaceProgram } from '../kernels/programs/surface';
 
 /**
  * Calls `visit` with the rise over run to the east and to the south of every sample, row by row,
@@ -44,6 +46,12 @@ export function slope(field: Field): Float32Array<ArrayBuffer> {
   return out;
 }
 
+/** The same over the kernels, with the same bits. Source: Horn 1981. */
+export function slopeOnKernels(kernels: Kernels, field: Field, options?: RunOptions): Promise<Float32Array<ArrayBuffer>> {
+  const { across, down } = field.ground;
+  return kernels.run(surfaceProgram, { across, down, spacing: spacingOf(field.ground) }, field.height, options);
+}
+
 /** Aspect: the compass direction a slope faces, degrees clockwise from north; −1 where it is level. Source: Horn 1981. */
 export function aspect(field: Field): Float32Array<ArrayBuffer> {
   const { atan2 } = exactMath();
@@ -71,13 +79,23 @@ export interface Light {
 
 export const DEFAULT_LIGHT: Light = { azimuth: 315, altitude: 45, exaggeration: 1 };
 
+/** Where a light comes from, and how high it stands: parts up, to the east and to the south. */
+function directionOf({ azimuth, altitude }: Light) {
+  const { sin, cos } = exactMath();
+  const flat = cos(altitude * DEGREE);
+  return { up: sin(altitude * DEGREE), toEast: sin(azimuth * DEGREE) * flat, toSouth: -cos(azimuth * DEGREE) * flat };
+}
+
+/** A hillshade over the kernels, as floats; its numbers are those of {@link hillshade}. */
+export function hillshadeOnKernels(kernels: Kernels, field: Field, light: Light = DEFAULT_LIGHT, options?: RunOptions): Promise<Float32Array<ArrayBuffer>> {
+  const { across, down } = field.ground;
+  const args = { across, down, spacing: spacingOf(field.ground), light: { exaggeration: light.exaggeration, ...directionOf(light) } };
+  return kernels.run(surfaceProgram, args, field.height, options);
+}
+
 /** Hillshade, 1 to 255 (0 is kept for no data). Formula: the GDAL manual, `gdaldem hillshade`, Horn's gradient. */
 export function hillshade(field: Field, light: Light = DEFAULT_LIGHT): Uint8Array<ArrayBuffer> {
-  const { sin, cos } = exactMath();
-  const up = sin(light.altitude * DEGREE);
-  const flat = cos(light.altitude * DEGREE);
-  const toEast = sin(light.azimuth * DEGREE) * flat;
-  const toSouth = -cos(light.azimuth * DEGREE) * flat;
+  const { up, toEast, toSouth } = directionOf(light);
   const out = new Uint8Array(field.height.length);
   const z = light.exaggeration;
   eachGradientOf(field, (i, east, south) => {

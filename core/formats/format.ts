@@ -1,3 +1,4 @@
+import type { Kernels } from '../kernels/pool';
 import type { Ground, Registration } from '../field/ground';
 
 /** The types that samples are stored at; `u24` is what three 8-bit channels hold together. */
@@ -25,7 +26,17 @@ export function makeSamples(type: SampleType, count: number): SampleArray {
   return new ARRAYS[type](count);
 }
 
-const BLOCK = 4096;
+/** Whether this machine keeps the lowest byte of a number first; nearly all do. */
+const LITTLE = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1;
+
+/** Whether a file's numbers of a type lie as they do in memory, so that they are copied by bytes and not one by one. */
+export const isAsInMemory = (type: SampleType, little: boolean): boolean => type !== 'u24' && (type === 'u8' || little === LITTLE);
+
+/** The bytes of samples, as they lie in memory. */
+export const bytesOfSamples = ({ buffer, byteOffset, byteLength }: SampleArray): Uint8Array<ArrayBuffer> =>
+  new Uint8Array(buffer as ArrayBuffer, byteOffset, byteLength);
+
+const BLOCK = 65_536;
 
 /**
  * Fills samples of any type by blocks of doubles or, where the type is of whole numbers, of 32-bit
@@ -140,7 +151,8 @@ export interface Format {
   /** Whether the bytes look like this format. */
   sniff(bytes: Uint8Array): boolean;
   read(bytes: Uint8Array<ArrayBuffer>, options?: ReadOptions): Promise<Reading>;
-  write(page: Page): Promise<Uint8Array<ArrayBuffer>>;
+  /** The same bytes with kernels or without; with them on all threads, where it can. */
+  write(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>>;
   /** Files that have to lie beside the one written. */
   beside?(page: Page): Beside[];
 }

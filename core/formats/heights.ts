@@ -2,7 +2,8 @@ import { UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { makeGround, type Ground, type Registration } from '../field/ground';
 import { readHeightmap } from './index';
-import { CODES, type Reading } from './format';
+import { scan } from '../kernels/scan';
+import { CODES, type Reading, type SampleArray } from './format';
 
 /** What a person says about a file, where it does not say so itself. */
 export interface Meaning {
@@ -41,19 +42,11 @@ export function rangeOfCodes(reading: Reading, meaning: Meaning = {}): { low: nu
 export function toField(reading: Reading, meaning: Meaning = {}): Field {
   const { width, height, samples, noData } = reading;
   const { scale, offset } = meaningOf(reading, meaning);
-  let lowest = Infinity;
-  let highest = -Infinity;
-  let missing = 0;
-  for (let i = 0; i < samples.length; i++) {
-    const v = samples[i];
-    if (v === noData || !(v - v === 0)) {
-      missing++;
-      continue;
-    }
-    const h = offset + scale * v;
-    if (h < lowest) lowest = h;
-    if (h > highest) highest = h;
-  }
+  // By blocks, so that the loop is compiled once and runs at full speed.
+  const extent: Extent = { lowest: Infinity, highest: -Infinity, missing: 0 };
+  const sign = noData ?? NaN;
+  for (let from = 0; from < samples.length; from += BLOCK) widen(extent, samples, from, Math.min(samples.length, from + BLOCK), sign, scale, offset);
+  const { lowest, highest, missing } = extent;
   if (missing === samples.length) throw new UplandError('all-no-data', 'No sample of this file has a height: all of them are marked as no data.');
   if (Math.max(Math.abs(lowest), Math.abs(highest)) > 1e7) {
     throw new UplandError(
@@ -65,15 +58,63 @@ export function toField(reading: Reading, meaning: Meaning = {}): Field {
   const far = Math.max(Math.abs(lowest), Math.abs(highest));
   const datum = !asTheyAre && far > 64 && far > 4 * (highest - lowest) ? Math.floor(lowest) : 0;
 
+  if (asTheyAre && !missing) return makeField(groundOf(reading, meaning, width, height, datum), (samples as Float32Array<ArrayBuffer>).slice());
   const out = new Float32Array(samples.length);
   const valid = missing ? new Uint8Array(samples.length) : undefined;
-  for (let i = 0; i < samples.length; i++) {
-    const v = samples[i];
-    const known = v !== noData && v - v === 0;
-    if (known) out[i] = offset + scale * v - datum;
-    if (valid && known) valid[i] = 1;
-  }
+  for (let from = 0; from < samples.length; from += BLOCK)
+    putHeights(out, valid, samples, from, Math.min(samples.length, from + BLOCK), sign, scale, offset, datum);
   return makeField(groundOf(reading, meaning, width, height, datum), out, valid);
+}
+
+const BLOCK = 65_536;
+
+interface Extent {
+  lowest: number;
+  highest: number;
+  missing: number;
+}
+
+function widen(extent: Extent, samples: SampleArray, from: number, to: number, noData: number, scale: number, offset: number): void {
+  if (samples instanceof Float32Array && Number.isNaN(noData) && scale === 1 && offset === 0) {
+    const found = scan(samples, from, to);
+    extent.lowest = Math.min(extent.lowest, found.lowest);
+    extent.highest = Math.max(extent.highest, found.highest);
+    extent.missing += to - from - found.count;
+    return;
+  }
+  let { lowest, highest, missing } = extent;
+  for (let i = from; i < to; i++) {
+    const v = samples[i];
+    if (v === noData || !(v - v === 0)) {
+      missing++;
+      continue;
+    }
+    const h = offset + scale * v;
+    if (h < lowest) lowest = h;
+    if (h > highest) highest = h;
+  }
+  extent.lowest = lowest;
+  extent.highest = highest;
+  extent.missing = missing;
+}
+
+function putHeights(
+  out: Float32Array,
+  valid: Uint8Array | undefined,
+  samples: SampleArray,
+  from: number,
+  to: number,
+  noData: number,
+  scale: number,
+  offset: number,
+  datum: number,
+): void {
+  for (let i = from; i < to; i++) {
+    const v = samples[i];
+    if (v === noData || !(v - v === 0)) continue;
+    out[i] = offset + scale * v - datum;
+    if (valid) valid[i] = 1;
+  }
 }
 
 /** The land that a file's samples cover; 1 m from sample to sample where nobody says otherwise. */

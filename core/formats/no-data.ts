@@ -1,4 +1,5 @@
 import { grouped } from '../grouped';
+import { NO_HEIGHT, scan } from '../kernels/scan';
 import type { Reading, SampleArray, SampleType } from './format';
 
 /**
@@ -28,17 +29,39 @@ export function noDataAmong(samples: SampleArray, type: SampleType, said: number
   const exact = type === 'f32' ? Math.fround(said) : said;
   const slack = Math.abs(said) * PRINTED;
   let near: number | null = null;
-  for (let i = 0; i < samples.length; i++) {
-    const v = samples[i];
-    if (v === exact) return exact;
-    if (near === null && Math.abs(v - said) <= slack) near = v;
+  for (let from = 0; from < samples.length; from += BLOCK) {
+    const found = nearest(samples, from, Math.min(samples.length, from + BLOCK), exact, said, slack);
+    if (found === exact) return exact;
+    near ??= found;
   }
   // Beyond what a float32 holds, the lowest or highest of them is meant.
   return near ?? (Number.isFinite(exact) ? exact : said);
 }
 
-/** No height reaches so far: what does is a sign, whoever forgot to say so. */
-const NO_HEIGHT = 1e37;
+/** Samples that are looked through at a time: a loop of its own is compiled once, and runs at full speed from the second block on. */
+const BLOCK = 65_536;
+
+/** The number itself where it is among some samples, else the first within the slack, else null. */
+function nearest(samples: SampleArray, from: number, to: number, exact: number, said: number, slack: number): number | null {
+  let near: number | null = null;
+  for (let i = from; i < to; i++) {
+    const v = samples[i];
+    if (Math.abs(v - said) > slack) continue;
+    if (v === exact) return exact;
+    near ??= v;
+  }
+  return near;
+}
+
+/** Where among some samples a number lies beyond every height; their end where none does. */
+function beyond(samples: SampleArray, from: number, to: number): number {
+  if (samples instanceof Float32Array) {
+    const at = scan(samples, from, to).beyond;
+    return at < 0 ? to : from + at;
+  }
+  for (let i = from; i < to; i++) if (samples[i] >= NO_HEIGHT || samples[i] <= -NO_HEIGHT) return i;
+  return to;
+}
 
 /**
  * Takes the lowest or highest number there is for "no height" in a file of floats that names
@@ -50,6 +73,10 @@ export function withSilentNoData(reading: Reading): Reading {
   let sign: number | null = null;
   let count = 0;
   for (let i = 0; i < samples.length; i++) {
+    // Most files have none: they are gone through by blocks.
+    if (i % BLOCK === 0)
+      while (i < samples.length && beyond(samples, i, Math.min(samples.length, i + BLOCK)) === Math.min(samples.length, i + BLOCK)) i += BLOCK;
+    if (i >= samples.length) break;
     const v = samples[i];
     if (v - v !== 0 || (v < NO_HEIGHT && v > -NO_HEIGHT)) continue;
     sign ??= v;

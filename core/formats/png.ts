@@ -1,7 +1,8 @@
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import { concat } from './concat';
-import { checkInflated, compress, Inflating } from './deflate';
+import type { Kernels } from '../kernels/pool';
+import { checkInflated, compress, compressOn, Inflating } from './deflate';
 import { deflateRuns } from './run-deflate';
 import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
 import { checkLength, checkSize, checkUnpacked } from './limits';
@@ -24,7 +25,7 @@ export const png: Format = {
   carriesRange: false,
   sniff: (bytes) => SIGNATURE.every((b, i) => bytes[i] === b),
   read,
-  write: async (page) => write(page),
+  write: (page, kernels) => write(page, kernels),
 };
 
 interface Header {
@@ -266,36 +267,28 @@ export interface Image {
 }
 
 /** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. Level 3 packs in a third of the time, a little larger. */
-export function encodeImage({ width, height, channels, samples }: Image, level: 3 | 6 = 6): Uint8Array<ArrayBuffer> {
-  const colour = { 1: 0, 3: 2, 4: 6 }[channels];
-  const across = width * channels;
-  if (samples instanceof Uint8Array)
-    return pack(width, height, 8, colour, channels, level, (y, row) => row.set(samples.subarray(y * across, (y + 1) * across)));
-  return pack(width, height, 16, colour, 2 * channels, level, (y, row) => {
-    for (let x = 0, i = y * across; x < across; x++, i++) {
-      row[2 * x] = samples[i] >> 8;
-      row[2 * x + 1] = samples[i];
-    }
-  });
+export function encodeImage(image: Image, level: 3 | 6 = 6): Uint8Array<ArrayBuffer> {
+  const filtered = filteredRows(image, level);
+  return fileOf(image, suitsMatches(filtered, level) ? compress(filtered, level) : deflateRuns(filtered));
+}
+
+/** The same bytes, packed over all threads. */
+async function encodeImageOn(kernels: Kernels | undefined, image: Image, level: 3 | 6 = 6): Promise<Uint8Array<ArrayBuffer>> {
+  const filtered = filteredRows(image, level);
+  return fileOf(image, suitsMatches(filtered, level) ? await compressOn(kernels, filtered, level) : deflateRuns(filtered));
 }
 
 /** An 8-bit RGB PNG, for maps that are colour. */
 export const encodeRgb = (samples: Uint8Array<ArrayBuffer>, width: number, height: number): Uint8Array<ArrayBuffer> =>
   encodeImage({ width, height, channels: 3, samples });
 
-const write = ({ width, height, samples, options }: Page): Uint8Array<ArrayBuffer> =>
-  encodeImage({ width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> }, options.level);
+const write = ({ width, height, samples, options }: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> =>
+  encodeImageOn(kernels, { width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> }, options.level);
 
-/** A whole file out of rows; `back` is the bytes of one pixel. */
-function pack(
-  width: number,
-  height: number,
-  depth: number,
-  colour: number,
-  back: number,
-  level: 3 | 6,
-  fillRow: (y: number, row: Uint8Array) => void,
-): Uint8Array<ArrayBuffer> {
+/** Every row under the filter that suits it, its number before it. */
+function filteredRows({ width, height, channels, samples }: Image, level: 3 | 6): Uint8Array {
+  const across = width * channels;
+  const back = channels * samples.BYTES_PER_ELEMENT;
   const size = width * back;
   const filtered = new Uint8Array(height * (size + 1));
   let before = new Uint8Array(size);
@@ -303,26 +296,39 @@ function pack(
   // A quarter of a long row says as well which filter suits it.
   const stride = level === 3 || width >= 1024 ? 4 : 1;
   for (let y = 0; y < height; y++) {
-    fillRow(y, row);
+    if (samples instanceof Uint8Array) row.set(samples.subarray(y * across, (y + 1) * across));
+    else highFirst(samples, y * across, row);
     const at = y * (size + 1);
     filtered[at] = filterRow(row, before, back, stride, y === 0, filtered.subarray(at + 1, at + 1 + size));
     [row, before] = [before, row];
   }
+  return filtered;
+}
+
+function highFirst(samples: Uint16Array, from: number, row: Uint8Array): void {
+  for (let x = 0, i = from; x < row.length; x += 2, i++) {
+    row[x] = samples[i] >> 8;
+    row[x + 1] = samples[i];
+  }
+}
+
+/** A whole file out of its packed rows. */
+function fileOf({ width, height, channels, samples }: Image, packed: Uint8Array): Uint8Array<ArrayBuffer> {
   const header = new Uint8Array(13);
   const view = new DataView(header.buffer);
   view.setUint32(0, width);
   view.setUint32(4, height);
-  header[8] = depth;
-  header[9] = colour;
-  return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed(filtered, level)), chunk('IEND', new Uint8Array(0))]);
+  header[8] = 8 * samples.BYTES_PER_ELEMENT;
+  header[9] = { 1: 0, 3: 2, 4: 6 }[channels];
+  return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed), chunk('IEND', new Uint8Array(0))]);
 }
 
 /** Bytes of a trial, and of the stretches it is put together from. */
 const TRIAL = 1 << 18;
 const STRETCH = 1 << 13;
 
-/** Filtered rows as a zlib stream: of runs only, unless a trial on stretches of them shows that looking for matches leaves less. */
-function packed(filtered: Uint8Array, level: 3 | 6): Uint8Array<ArrayBuffer> {
+/** Whether looking for matches leaves less than runs alone, by a trial on stretches of the rows. It takes several times as long, so it has to be worth it. */
+function suitsMatches(filtered: Uint8Array, level: 3 | 6): boolean {
   let trial = filtered;
   if (filtered.length > TRIAL) {
     trial = new Uint8Array(TRIAL);
@@ -332,8 +338,7 @@ function packed(filtered: Uint8Array, level: 3 | 6): Uint8Array<ArrayBuffer> {
       trial.set(filtered.subarray(from, from + STRETCH), k * STRETCH);
     }
   }
-  // It takes several times as long, so it has to be worth it.
-  return (level === 3 ? 1.1 : 1.02) * compress(trial, level).length < deflateRuns(trial).length ? compress(filtered, level) : deflateRuns(filtered);
+  return (level === 3 ? 1.1 : 1.02) * compress(trial, level).length < deflateRuns(trial).length;
 }
 
 /** Writes the row under the filter with the smallest sum of absolute differences (PNG, 12.7), of every `stride`-th pixel; returns its number. */

@@ -1,6 +1,17 @@
 import { grouped } from '../grouped';
 import { UplandError } from '../errors';
-import { BYTES, makeSamples, SAMPLE_TYPES, type Format, type Page, type Reading, type SampleArray, type SampleType } from './format';
+import {
+  BYTES,
+  makeSamples,
+  SAMPLE_TYPES,
+  type Format,
+  type Page,
+  type Reading,
+  type SampleArray,
+  type SampleType,
+  bytesOfSamples,
+  isAsInMemory,
+} from './format';
 import { checkLength, checkSize } from './limits';
 
 /** How to read bytes that say nothing about themselves. */
@@ -67,9 +78,15 @@ export function readRaw(bytes: Uint8Array, layout: RawLayout): Reading {
   const little = order === 'le';
   const get = getter(view, type, little);
   const byLine = layout.by === 'line';
+  const copied = isAsInMemory(type, little) && (channels === 1 || byLine);
+  const into = bytesOfSamples(samples);
   for (let row = 0; row < height; row++) {
     const from = rows === 'north' ? row : height - 1 - row;
     let at = skip + (byLine ? (from * channels + channel) * width : from * width * channels + channel) * size;
+    if (copied) {
+      into.set(bytes.subarray(at, at + width * size), row * width * size);
+      continue;
+    }
     const stride = byLine ? size : size * channels;
     for (let i = row * width; i < (row + 1) * width; i++, at += stride) samples[i] = get(at);
   }
@@ -116,8 +133,14 @@ function writeRaw({ width, height, type, samples, options }: Page): Uint8Array<A
   const bytes = new Uint8Array(skip + width * height * size);
   const view = new DataView(bytes.buffer);
   const put = putter(view, type, options.order !== 'be');
+  const copied = isAsInMemory(type, options.order !== 'be');
+  const own = bytesOfSamples(samples);
   for (let row = 0; row < height; row++) {
     const to = options.rows === 'south' ? height - 1 - row : row;
+    if (copied) {
+      bytes.set(own.subarray(row * width * size, (row + 1) * width * size), skip + to * width * size);
+      continue;
+    }
     for (let x = 0, at = skip + to * width * size; x < width; x++, at += size) put(at, samples[row * width + x]);
   }
   return bytes;

@@ -26,6 +26,8 @@ export interface RunOptions {
 export interface Kernels {
   readonly threads: number;
   run<A, I, R>(program: Program<A, I, R>, args: A, inputs: I, options?: RunOptions): Promise<R>;
+  /** Begins its workers before there is work for them. */
+  warm?(): void;
   close(): void;
 }
 
@@ -131,6 +133,7 @@ export function pooledKernels(threads: number, spawn: () => PoolWorker): Kernels
       turn = mine.catch(() => undefined);
       return mine;
     },
+    warm: () => void (pool ??= new Pool(threads, spawn)),
     close: drop,
   };
 }

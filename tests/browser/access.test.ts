@@ -47,6 +47,7 @@ describe('every room and dialog', () => {
     await reaches(page, 'terrains');
     for (const [where, heading] of [
       ['/help', 'Help'],
+      ['/walks', 'Jobs, step by step'],
       ['/survey', 'Survey'],
     ]) {
       await page.goto(`${app.address}${where}`);
@@ -210,6 +211,34 @@ describe('the way to a file', () => {
     expect(presses).toBeLessThanOrEqual(5);
     const { type, width } = await readHeightmap(readBytes(file));
     expect([type, width]).toEqual(['u16', 1025]);
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+});
+
+describe('a first visit', () => {
+  it('sees the demo with five hints, each with a thing to do, and is not shown them again', async () => {
+    const { context, page, faults } = await app.person({ first: true });
+    await page.goto(app.address);
+    await page.waitForURL(/terrain\?id=demo-dunmorrow/);
+    await fullGround(page);
+    const hints = page.getByRole('complementary', { name: 'Hints' });
+    await hints.getByText('1 of 5').waitFor();
+    await hints.getByRole('button', { name: 'Select “Becks and gills”' }).click();
+    await page.getByRole('complementary', { name: 'Settings of Becks and gills' }).waitFor();
+    await hints.getByRole('button', { name: 'Next' }).click();
+    await hints.getByRole('button', { name: 'See the plan' }).click();
+    expect(await page.getByRole('radio', { name: 'Plan', exact: true }).getAttribute('aria-checked')).toBe('true');
+    await page.reload();
+    await hints.getByText('2 of 5').waitFor();
+    expect(await axeViolations(page)).toEqual([]);
+    await hints.getByRole('button', { name: 'Put the hints away for good' }).click();
+    await page.reload();
+    await fullGround(page);
+    expect(await hints.count()).toBe(0);
+    await page.goBack();
+    await page.goto(app.address);
+    await page.getByRole('heading', { name: 'Terrains' }).waitFor();
     expect(faults).toEqual([]);
     await context.close();
   });

@@ -45,9 +45,9 @@ export class Application {
   /**
    * A person new to the application: nothing stored. What goes wrong in the page is collected. The demo comes
    * at 257² samples, which says as much in a quarter of the time, or `whole`. `offline`: the application is kept on
-   * the machine; `touch`: the screen is touched.
+   * the machine; `touch`: the screen is touched; `first`: never here before, so that the demo opens with its hints.
    */
-  async person({ whole = false, offline = false, touch = false } = {}): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
+  async person({ whole = false, offline = false, touch = false, first = false } = {}): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
     const context = await this.browser.newContext({
       viewport: { width: 1280, height: 800 },
       acceptDownloads: true,
@@ -56,6 +56,11 @@ export class Application {
       serviceWorkers: offline ? 'allow' : 'block',
       hasTouch: touch,
     });
+    if (!first)
+      await context.addInitScript(() => {
+        localStorage.setItem('upland-cast:visited', '1');
+        localStorage.setItem('upland-cast:hints', '5');
+      });
     if (!whole) {
       const body = Buffer.from(await demoOfFewSamples());
       await context.route('**/demo/dunmorrow.uplandcast', async (route) => route.fulfill({ response: await route.fetch(), body }));

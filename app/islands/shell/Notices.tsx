@@ -2,6 +2,7 @@ import { X } from 'lucide-react';
 import { Button } from '../../components/controls';
 import { keepAsNew } from '../../store/persistence';
 import { say, useTerrain } from '../../store/state';
+import { Hints } from './Hints';
 import { SaveProject } from './SaveProject';
 import css from './Notices.module.css';
 
@@ -9,25 +10,28 @@ import css from './Notices.module.css';
 export function Notices() {
   const { notice, saveFault, readOnly, gone } = useTerrain();
   return (
-    <div className={css.notices} aria-live="polite">
-      {readOnly && (
-        <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>
-      )}
-      {saveFault && (
-        <p className={css.fault}>
-          {saveFault}
-          {gone && <Button onClick={() => void keepAsNew()}>Keep it as a new terrain</Button>}
-          <SaveProject />
-        </p>
-      )}
-      {notice && (
-        <p className={css.fault} role="alert">
-          {notice}
-          <Button look="quiet" aria-label="Close this message" onClick={() => say(null)}>
-            <X size={14} />
-          </Button>
-        </p>
-      )}
+    <div className={css.notices}>
+      <Hints />
+      <div aria-live="polite">
+        {readOnly && (
+          <p className={css.caution}>This terrain is open in another tab, and can only be looked at here. Close the other tab, and this one takes over.</p>
+        )}
+        {saveFault && (
+          <p className={css.fault}>
+            {saveFault}
+            {gone && <Button onClick={() => void keepAsNew()}>Keep it as a new terrain</Button>}
+            <SaveProject />
+          </p>
+        )}
+        {notice && (
+          <p className={css.fault} role="alert">
+            {notice}
+            <Button look="quiet" aria-label="Close this message" onClick={() => say(null)}>
+              <X size={14} />
+            </Button>
+          </p>
+        )}
+      </div>
     </div>
   );
 }

@@ -8,12 +8,14 @@ import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
 import type { TerrainRow } from '../../storage/db';
+import { isFirstVisit } from '../../store/hints';
 import { startingPicture } from '../../store/starting';
 import { handMeshes } from '../../storage/meshes';
 import { storageSentence } from '../../storage/room';
 import {
   addTerrain,
   bringIn,
+  DEMO_ID,
   ensureDemo,
   giveOut,
   lastGoodSave,
@@ -71,6 +73,8 @@ function List() {
       try {
         await ensureDemo().catch((error: unknown) => setFault(storageSentence(error)));
         await refresh();
+        // Somebody new sees ground first; Back leads here.
+        if (isFirstVisit()) location.href = `/terrain?id=${DEMO_ID}`;
         void navigator.storage?.persist?.();
         await sweepOrphans().catch(() => undefined);
       } catch (error) {

@@ -2,6 +2,7 @@ import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { formats as allFormats } from '../../formats';
+import type { Kernels } from '../../kernels/pool';
 import { CODES, fillInBlocks, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../../formats/format';
 
 /** How heights become the numbers of a file. */
@@ -42,15 +43,18 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
       'This ground has samples without a height, and the file has no code for them. Fill the holes first, or write floats or give a no-data code.',
     );
   }
-  const samples = makeSamples(type, height.length);
+  // Heights that go out as they are keep their bits.
+  const asTheyAre = type === 'f32' && !valid && !encoding.unit && ground.datum === 0;
+  const samples = asTheyAre ? height : makeSamples(type, height.length);
   const base: Omit<Page, 'scale' | 'offset'> = { width: ground.across, height: ground.down, type, samples, ground, noData, options: encoding.options ?? {} };
   if (!codes) {
     const { low, high } = encoding.unit ?? { low: 0, high: 1 };
     if (!(high > low))
       throw new UplandError('range', `The range runs from ${low} m to ${high} m. The upper end has to lie above the lower one.`, encoding.unit);
-    fillInBlocks(samples, (block, from) => {
-      for (let k = 0, i = from; k < block.length; k++, i++) block[k] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
-    });
+    if (!asTheyAre)
+      fillInBlocks(samples, (block, from) => {
+        for (let k = 0, i = from; k < block.length; k++, i++) block[k] = valid && !valid[i] ? noData! : (height[i] + ground.datum - low) / (high - low);
+      });
     return { page: { ...base, scale: 1, offset: 0 }, step: 0, clipped: 0 };
   }
   if (!range) throw new UplandError('no-range', 'Whole-number samples need a range: the metres that the smallest and the largest code stand for.');
@@ -89,11 +93,12 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   return { page: { ...base, scale, offset: range.low - codes.min * scale }, step: scale, clipped };
 }
 
-/** The file's bytes. `formats` may be another list, for trying what a faulty writer does. */
+/** The file's bytes; with `kernels` made on all threads. `formats` may be another list, for trying what a faulty writer does. */
 export async function encode(
   field: Field,
   encoding: Encoding,
   formats: readonly Format[] = allFormats,
+  kernels?: Kernels,
 ): Promise<{ bytes: Uint8Array<ArrayBuffer>; quantised: Quantised; beside: Beside[] }> {
   const format = formats.find((f) => f.id === encoding.format);
   if (!format) throw new UplandError('unknown-format', `There is no format "${encoding.format}".`);
@@ -101,5 +106,5 @@ export async function encode(
     throw new UplandError('type', `${format.title} is not written with ${encoding.type} samples. It takes ${format.writes.join(', ')}.`);
   }
   const quantised = quantise(field, encoding);
-  return { bytes: await format.write(quantised.page), quantised, beside: format.beside?.(quantised.page) ?? [] };
+  return { bytes: await format.write(quantised.page, kernels), quantised, beside: format.beside?.(quantised.page) ?? [] };
 }

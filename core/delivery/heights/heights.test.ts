@@ -65,14 +65,14 @@ describe('a delivery', () => {
   for (const [name, spoil] of Object.entries(faults)) {
     it.each(encodings.map((e) => [`${e.format} ${e.type}`, e] as const))(`%s with ${name} is stopped`, async (_, encoding) => {
       const list = formats.map((f) => (f.id === encoding.format ? faulty(f, spoil) : f));
-      await expect(deliver(field, 'ground.x', encoding, list)).rejects.toThrow(/was not handed on: its proof failed/);
+      await expect(deliver(field, 'ground.x', encoding, { formats: list })).rejects.toThrow(/was not handed on: its proof failed/);
     });
   }
 
   it('with swapped bytes is stopped', async () => {
     for (const encoding of encodings.filter((e) => BYTES[e.type] > 1 && (e.format === 'raw' || e.format === 'tiff'))) {
       const list = formats.map((f) => (f.id === encoding.format ? { ...f, write: async (p: Page) => swapped(await f.write(p), f, BYTES[p.type]) } : f));
-      await expect(deliver(field, 'ground.x', encoding, list), `${encoding.format} ${encoding.type}`).rejects.toThrow(/proof failed/);
+      await expect(deliver(field, 'ground.x', encoding, { formats: list }), `${encoding.format} ${encoding.type}`).rejects.toThrow(/proof failed/);
     }
     // In PNG the bytes of a 16-bit sample are swapped before they are packed.
     const png = formats.find((f) => f.id === 'png')!;
@@ -82,7 +82,7 @@ describe('a delivery', () => {
         field,
         'ground.png',
         encodings.find((e) => e.format === 'png' && e.type === 'u16')!,
-        [spoiled],
+        { formats: [spoiled] },
       ),
     ).rejects.toThrow(/off by/);
   });
@@ -91,9 +91,9 @@ describe('a delivery', () => {
     for (const format of ['tiff', 'asc']) {
       const own = formats.find((f) => f.id === format)!;
       const moved = faulty(own, (p) => ({ ...p, ground: { ...p.ground, registration: 'area', width: 520, depth: 520 } }));
-      await expect(deliver(field, 'x', { format, type: 'f32' }, [moved])).rejects.toThrow(/points/);
+      await expect(deliver(field, 'x', { format, type: 'f32' }, { formats: [moved] })).rejects.toThrow(/points/);
       const wide = faulty(own, (p) => ({ ...p, ground: { ...p.ground, width: p.ground.width * 2 } }));
-      await expect(deliver(field, 'x', { format, type: 'f32' }, [wide])).rejects.toThrow(/does not span/);
+      await expect(deliver(field, 'x', { format, type: 'f32' }, { formats: [wide] })).rejects.toThrow(/does not span/);
     }
   });
 

@@ -2,7 +2,7 @@ import { grouped } from '../../grouped';
 import { waterDepth, waterOf, waterWeights, type Waters } from '../../analysis/water';
 import { ambientShade } from '../../analysis/ambient';
 import { drainageOf, spreadAccumulation } from '../../analysis/drainage';
-import { aspect, slope } from '../../analysis/slope';
+import { aspect, slopeOnKernels } from '../../analysis/slope';
 import { curvatureOf, normalMap } from '../../analysis/surface';
 import { waterRulesOf } from '../../course/water';
 import { maskAt, type Evaluation } from '../../course/evaluate';
@@ -108,7 +108,7 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
   };
   switch (spec.kind) {
     case 'slope':
-      return values(slope(field), { low: 0, high: 90 }, '°', spec.depth);
+      return values(await slopeOnKernels(kernels, field, { signal }), { low: 0, high: 90 }, '°', spec.depth);
     case 'aspect':
       return values(
         each(aspect(field), (a) => (a < 0 ? 0 : a)),

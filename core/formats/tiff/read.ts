@@ -10,8 +10,9 @@ import { directoriesOf, mainDirectory, TAG, type Directory } from './directory';
 import { placeOf } from './geotiff';
 import { unpackLerc } from './lerc';
 import { INEXACT, narrowed } from '../whole';
-import { copyBlock, rowBytesOf, samplesOf, storedAs, type Stored } from './samples';
+import { copyBlock, copyBytes, isCopied, rowBytesOf, samplesOf, storedAs, type Stored } from './samples';
 
+const UNPACKED = 1;
 const PHOTOMETRIC = { whiteIsZero: 0, rgb: 2, palette: 3, cmyk: 5, yCbCr: 6 };
 /** Kinds of colour that are no heights, by their numbers (TIFF 6.0, sections 16 to 23). */
 const NO_HEIGHTS: Record<number, string> = {
@@ -127,6 +128,7 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
   const samples = wanted.map(() => makeSamples(stored.type, width * height));
   const said = numberIn(directory.text(TAG.noData) ?? '');
   const empty = Number.isNaN(said) ? 0 : said;
+  const copied = isCopied(stored, little, interleaved);
   let sparse = 0;
   let masked = 0;
 
@@ -168,11 +170,18 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
       }
       return;
     }
-    const block =
-      compression === JPEG
+    const plain = compression === UNPACKED && predictor === 1;
+    if (plain) checkLength('TIFF', 'a strip', rowBytes * rows, packed.length);
+    const block = plain
+      ? packed
+      : compression === JPEG
         ? await unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour)
         : await unpackBlock(compression, packed, rowBytes * rows);
     if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
+    if (copied) {
+      for (const { into } of copies) copyBytes(block, into, width, height, { ...place, channel: 0 });
+      return;
+    }
     const get = samplesOf(block, stored, little);
     for (const { channel, into } of copies) copyBlock(get, into, width, height, { ...place, channel });
   };

@@ -1,5 +1,5 @@
 import { UplandError } from '../../errors';
-import type { SampleArray, SampleType } from '../format';
+import { BYTES, bytesOfSamples, isAsInMemory, type SampleArray, type SampleType } from '../format';
 import { halfToNumber } from '../half';
 import { getter } from '../raw';
 
@@ -95,6 +95,23 @@ export interface Place {
   /** Channels side by side, and which of them. */
   channels: number;
   channel: number;
+}
+
+/** Whether a part's rows hold samples of one channel just as memory does, so that they can be copied by bytes. */
+export const isCopied = ({ kind, bits, type }: Stored, little: boolean, channels: number): boolean =>
+  channels === 1 && isAsInMemory(type, little) && bits === 8 * BYTES[type] && (kind === 'float' || bits < 64);
+
+/** The bytes of unpacked rows into their place in a picture: for what {@link isCopied}. */
+export function copyBytes(block: Uint8Array, into: SampleArray, width: number, height: number, { left, top, blockWidth, rows, rowBytes }: Place): void {
+  const size = into.BYTES_PER_ELEMENT;
+  const to = bytesOfSamples(into);
+  const count = Math.min(blockWidth, width - left) * size;
+  const tall = Math.min(rows, height - top);
+  if (left === 0 && rowBytes === width * size) {
+    to.set(block.subarray(0, tall * rowBytes), top * rowBytes);
+    return;
+  }
+  for (let row = 0; row < tall; row++) to.set(block.subarray(row * rowBytes, row * rowBytes + count), ((top + row) * width + left) * size);
 }
 
 /** One channel of unpacked rows into its place in a picture; `stride`: samples of a row, where they are counted through the whole block. */

@@ -1,6 +1,6 @@
 import { UplandError } from '../../errors';
 import { compress } from '../deflate';
-import { BYTES, type Page } from '../format';
+import { BYTES, bytesOfSamples, isAsInMemory, type Page } from '../format';
 import type { Image } from '../png';
 import { putter } from '../raw';
 import { applyPredictor } from './codecs';
@@ -12,12 +12,20 @@ export function writeTiff({ width, height, type, samples, ground, scale, offset,
   const rowsPerStrip = Math.max(1, Math.min(height, Math.floor(262_144 / (width * size))));
   const deflated = options.compression === 'deflate';
   const predictor = deflated && size <= 4 ? (type[0] === 'f' ? 3 : 2) : 1;
+  const copied = isAsInMemory(type, true);
+  const own = bytesOfSamples(samples);
   const strips: Uint8Array[] = [];
   for (let top = 0; top < height; top += rowsPerStrip) {
     const rows = Math.min(rowsPerStrip, height - top);
-    const strip = new Uint8Array(rows * width * size);
-    const put = putter(new DataView(strip.buffer), type, true);
-    for (let i = 0, at = 0; i < rows * width; i++, at += size) put(at, samples[top * width + i]);
+    if (copied && !deflated) {
+      strips.push(own.subarray(top * width * size, (top + rows) * width * size));
+      continue;
+    }
+    const strip = copied ? own.slice(top * width * size, (top + rows) * width * size) : new Uint8Array(rows * width * size);
+    if (!copied) {
+      const put = putter(new DataView(strip.buffer), type, true);
+      for (let i = 0, at = 0; i < rows * width; i++, at += size) put(at, samples[top * width + i]);
+    }
     if (predictor > 1) applyPredictor(predictor, strip, width, rows, size);
     strips.push(deflated ? compress(strip) : strip);
   }

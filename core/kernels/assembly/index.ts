@@ -17,6 +17,8 @@ export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSom
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
 export { iceBalance, iceDepth, iceFaces, iceWear } from './ice';
 export { rockRows } from './rock';
+export { scanFloats } from './scan';
+export { hillshadeRows, slopeRows } from './surface';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 
 /** The first free byte of the memory: everything above it belongs to the caller. */

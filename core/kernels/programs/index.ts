@@ -1,4 +1,5 @@
 import type { Program } from '../program';
+import { deflateProgram } from './deflate';
 import { distanceProgram } from './distance';
 import { pressProgram } from './press';
 import { accumulationProgram, drainageProgram } from './drainage';
@@ -12,6 +13,7 @@ import { medianProgram } from './median';
 import { noiseProgram } from './noise';
 import { runoffProgram } from './runoff';
 import { steepnessProgram } from './steepness';
+import { surfaceProgram } from './surface';
 import { talusProgram } from './talus';
 import { unstepProgram } from './unstep';
 import { windProgram } from './wind';
@@ -28,6 +30,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [horizonProgram.id]: horizonProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
+  [deflateProgram.id]: deflateProgram,
   [distanceProgram.id]: distanceProgram,
   [talusProgram.id]: talusProgram,
   [unstepProgram.id]: unstepProgram,
@@ -35,6 +38,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [greedyProgram.id]: greedyProgram,
   [medianProgram.id]: medianProgram,
   [steepnessProgram.id]: steepnessProgram,
+  [surfaceProgram.id]: surfaceProgram,
   [displaceProgram.id]: displaceProgram,
   [placeProgram.id]: placeProgram,
 };

@@ -89,7 +89,7 @@ export function MarksDialog({ onClose }: { onClose: () => void }) {
             </div>
           </li>
         ))}
-        {marks.length === 0 && <li className={css.none}>There are no marks yet.</li>}
+        {marks.length === 0 && <li className={css.none}>There are no marks yet. Name the ground as it is now, and keep it: it can be gone back to.</li>}
       </ul>
       <p className={css.hint}>
         Before going back, what is now is kept as a mark too. One is kept by itself before the ground, a file or the whole course is replaced; the last twenty

@@ -53,7 +53,7 @@ export function SavesDialog({ onClose }: { onClose: () => void }) {
             </Button>
           </li>
         ))}
-        {saves.length === 0 && <li>Nothing has been changed yet.</li>}
+        {saves.length === 0 && <li>Nothing has been changed yet. Every save will stand here, and can be gone back to.</li>}
       </ul>
       <p className={css.what}>Going back can be undone. Older saves thin out: one a ten minutes for a day, one a day for a month.</p>
       <p className={css.what}>{room}</p>

@@ -23,7 +23,7 @@ export function WholeRollsDialog({ onClose }: { onClose: () => void }) {
           <Dices size={14} /> Roll it all
         </Button>
       </div>
-      {rolls.length === 0 && <p className={css.none}>No other roll yet.</p>}
+      {rolls.length === 0 && <p className={css.none}>No other roll yet. Press “Roll it all” for one.</p>}
       <ul className={`${cards.list} ${css.list}`} aria-label="Rolls of the whole terrain">
         {rolls.map((roll) => {
           const rolled = courseWithSeeds(course, roll.seeds);

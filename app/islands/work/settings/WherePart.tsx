@@ -16,7 +16,7 @@ export function WherePart({ use, readOnly }: { use: StepUse; readOnly: boolean }
   const { masks, combine } = use.where;
   return (
     <Part title="Where it acts">
-      {masks.length === 0 && <p className={css.hint}>Everywhere.</p>}
+      {masks.length === 0 && <p className={css.hint}>Everywhere. A mask keeps it to slopes, heights, water, or where you paint.</p>}
       {masks.map((mask) => (
         <StepMask key={mask.id} use={use} mask={mask} readOnly={readOnly} />
       ))}

@@ -169,6 +169,7 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
   const depth = picture?.ground.depth ?? 0;
   return (
     <section className={`${css.view} ${settings.camera === 'section' || settings.camera === 'land' ? css.split : ''}`} aria-label="The ground">
+      <h2 className="only-read">The ground</h2>
       <div className={css.canvasBox}>
         <canvas
           ref={canvas}

@@ -86,6 +86,7 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
           {walker.stopped && <p role="status">Too steep to go on that way.</p>}
         </>
       )}
+      {cameras.length === 0 && <p>No view is kept yet. Turn the ground to where it should be seen from, and keep it.</p>}
       {cameras.length > 0 && (
         <ul>
           {cameras.map((camera) => (
