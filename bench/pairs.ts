@@ -5,6 +5,10 @@ export interface Row {
   ratio: number | null;
   aim: string;
   met: boolean;
+  /** The most memory that the whole process held, bytes. */
+  bytes?: number;
+  /** What else was measured, or why the row cannot be had. */
+  note?: string;
 }
 
 export const median = (values: number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1];
@@ -37,11 +41,24 @@ export async function timed(work: () => Promise<unknown> | unknown): Promise<num
   return performance.now() - began;
 }
 
-export function print(rows: Row[]): void {
-  const ms = (t: number | null) => (t === null ? '–' : t < 10 ? `${t.toFixed(2)} ms` : `${t.toFixed(0)} ms`);
-  const lines = [['work', 'ours', 'peer', 'ours / peer', 'aim', '']];
-  for (const r of rows) lines.push([r.work, ms(r.ours), ms(r.theirs), r.ratio === null ? '–' : r.ratio.toFixed(3), r.aim, r.met ? 'met' : 'missed']);
-  const widths = lines[0].map((_, c) => Math.max(...lines.map((l) => l[c].length)));
+const HEAD = ['work', 'ours', 'peer', 'ours / peer', 'aim', '', 'memory', 'beside'];
+
+const ms = (t: number | null) => (t === null || Number.isNaN(t) ? '–' : t < 10 ? `${t.toFixed(2)} ms` : `${t.toFixed(0)} ms`);
+
+const cells = (r: Row): string[] => [
+  r.work,
+  ms(r.ours),
+  ms(r.theirs),
+  r.ratio === null ? '–' : r.ratio.toFixed(3),
+  r.aim,
+  r.met ? 'met' : 'missed',
+  r.bytes ? `${(r.bytes / 2 ** 30).toFixed(2)} GiB` : '',
+  r.note ?? '',
+];
+
+/** Columns set under each other. */
+export function print(lines: string[][]): void {
+  const widths = lines[0].map((_, c) => Math.max(...lines.map((l) => (l[c] ?? '').length)));
   for (const line of lines)
     console.log(
       line
@@ -49,4 +66,25 @@ export function print(rows: Row[]): void {
         .join('  ')
         .trimEnd(),
     );
+}
+
+export const printed = (rows: readonly Row[]): string[][] => [HEAD, ...rows.map(cells)];
+
+/** A table of a document. */
+export const asMarkdown = ([head, ...lines]: string[][]): string =>
+  [head, head.map(() => '---'), ...lines].map((line) => `| ${line.map((text) => text || ' ').join(' | ')} |`).join('\n');
+
+/** How a run compares with what an earlier one wrote: our times, each divided by what they were. */
+export function against(rows: readonly Row[], results: string): string[][] {
+  const before = new Map(
+    results
+      .split('\n')
+      .filter((line) => line.startsWith('| '))
+      .map((line) => line.slice(2).split(' | '))
+      .map(([work, time]) => [work.trim(), parseFloat(time)]),
+  );
+  return [
+    ['work', 'now', 'then', 'now / then'],
+    ...rows.map((r) => [r.work, ms(r.ours), ms(before.get(r.work) ?? null), before.get(r.work) ? (r.ours / before.get(r.work)!).toFixed(2) : '–']),
+  ];
 }

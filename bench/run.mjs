@@ -25,6 +25,7 @@ await build({
   platform: 'node',
   format: 'esm',
   target: 'node20',
+  external: ['playwright-core', 'vitest'],
   logLevel: 'warning',
 });
 await import(pathToFileURL(resolve('.cache/bench.mjs')).href);

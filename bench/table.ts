@@ -1,4 +1,6 @@
 import { execFileSync, spawn } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { cpus, totalmem } from 'node:os';
 import { createInterface } from 'node:readline';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
@@ -11,7 +13,9 @@ import { gaussian } from '../core/field/gaussian';
 import { makeGround, previewGround } from '../core/field/ground';
 import { medianProgram } from '../core/kernels/programs/median';
 import { noiseProgram } from '../core/kernels/programs/noise';
-import { inPairs, print, timed, type Row } from './pairs';
+import { against, asMarkdown, inPairs, print, printed, timed, type Row } from './pairs';
+import { pageRows } from './page';
+import { growth, wholeRows } from './whole';
 import { brushRows } from './brush';
 import { talusRow } from './talus';
 import { meshRows } from './mesh';
@@ -20,7 +24,8 @@ import { waterRows } from './water';
 const N = 2048;
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
 const rows: Row[] = [];
-const wanted = process.argv.slice(2);
+const wanted = process.argv.slice(2).filter((word, i, all) => word !== '--against' && all[i - 1] !== '--against');
+const fresh = () => nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
 const wants = (name: string) => wanted.length === 0 || wanted.some((w) => name.includes(w));
 async function row(work: string, ...rest: Parameters<typeof inPairs> extends [string, ...infer R] ? R : never): Promise<void> {
   if (wants(work)) rows.push(await inPairs(work, ...rest));
@@ -42,7 +47,7 @@ const ask = async (name: string) => {
 };
 
 await row(
-  `Gaussian σ = 8 samples, ${N}²`,
+  `gaussian σ 8, ${N}²`,
   () => timed(() => gaussian(kernels, ground, N, N, 8, 8)),
   () => ask('gaussian'),
   { ratio: 0.2 },
@@ -55,11 +60,11 @@ await row(
 );
 scipy.stdin.end();
 await row(
-  `8-octave gradient fBm, ${N}²`,
+  `fBm 8 octaves, ${N}²`,
   () => timed(fbm),
   () => Number(execFileSync('.cache/peer-fbm', { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] })),
   {
-    ratio: 1.5,
+    ratio: 1.2,
   },
 );
 
@@ -94,13 +99,13 @@ const course = () =>
     [],
   );
 await row(
-  'a setting moved → preview at 512²',
+  'setting moved → preview at 512²',
   () => {
     height += 1;
     return timed(() => evaluate(course(), { kernels, ground: previewGround(land), cache }));
   },
   null,
-  { ms: 50 },
+  { ms: 33 },
   31,
 );
 
@@ -164,30 +169,35 @@ await row('rain as it comes, 2049²', plain('runoff'), null, { ms: 25_000 }, 3);
 
 let by = 0;
 const warm = new StageCache();
-await row(`twenty steps without weather, ${N}², from cold`, () => timed(() => evaluate(twenty(1), { kernels })), null, { ms: 6000 }, 3);
+await row(`twenty steps without weather, ${N}², cold`, () => timed(() => evaluate(twenty(1), { kernels })), null, { ms: 3000 }, 3);
 await row(
-  `the same after a change of the last step`,
+  `twenty steps without weather, ${N}², last changed`,
   () => {
     by += 1;
     return timed(() => evaluate(twenty(by), { kernels, cache: warm }));
   },
   null,
-  { ms: 400 },
+  { ms: 46 },
 );
 if (wants('talus')) rows.push(await talusRow());
 if (wants('brush')) rows.push(...(await brushRows()));
 kernels.close();
-print(rows);
-if (process.env.STAGES) {
-  const fresh = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
-  await evaluate(twenty(1), { kernels: fresh });
-  for (const s of (await evaluate(twenty(1), { kernels: fresh })).stages) console.log(s.use.id, s.use.step, s.took.toFixed(0));
-  const c2 = new StageCache();
-  for (let k = 0; k < 4; k++) {
-    height += 1;
-    const t = performance.now();
-    const e = await evaluate(course(), { kernels: fresh, ground: previewGround(land), cache: c2 });
-    console.log('preview', (performance.now() - t).toFixed(0), e.stages.map((s) => `${s.use.id} ${s.took.toFixed(0)}`).join(', '));
-  }
-  fresh.close();
+rows.push(...(await wholeRows(fresh(), wants)), ...(await pageRows(wants)));
+print(printed(rows));
+const other = process.argv.indexOf('--against');
+if (other > 0) {
+  console.log();
+  print(against(rows, readFileSync(process.argv[other + 1], 'utf8')));
 }
+// All rows: with how it grows, and kept.
+if (wanted.length === 0) {
+  const pool = fresh();
+  const grown = await growth(pool);
+  pool.close();
+  console.log();
+  print(grown);
+  const machine = `${cpus()[0].model}, ${cpus().length} cores, ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.versions.node}`;
+  const words = `# What \`npm run bench\` measured\n\n${new Date().toISOString().slice(0, 10)} on ${machine}. Medians; each pair in turn, in one run.\n\n`;
+  writeFileSync('bench/results.md', `${words}${asMarkdown(printed(rows))}\n\n## Growth of whole commands\n\n${asMarkdown(grown)}\n`);
+}
+process.exit(0);

@@ -1,13 +1,18 @@
+import { stat } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import { inlineKernels, pooledKernels, type Kernels } from '@upland-cast/core';
 
-/** Samples from which it is worth beginning threads. */
-const WORTH_THREADS = 2 ** 20;
+/** Bytes of a file from which it is worth beginning threads. */
+const WORTH_THREADS = 2 ** 21;
 
-/** Work with the kernels of the command: on all threads where there is enough to do, else on this one. */
-export async function withKernels<T>(samples: number, work: (kernels: Kernels) => Promise<T>): Promise<T> {
-  const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), samples < WORTH_THREADS ? 1 : undefined);
+/** Work on a file with the kernels of the command: on all threads where there is enough to do, else on this one. They begin while the file is read. */
+export async function withKernels<T>(file: string, work: (kernels: Kernels) => Promise<T>): Promise<T> {
+  const size = await stat(file).then(
+    (found) => found.size,
+    () => 0,
+  );
+  const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url), size < WORTH_THREADS ? 1 : undefined);
   kernels.warm?.();
   try {
     return await work(kernels);

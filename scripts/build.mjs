@@ -11,14 +11,10 @@ if (await buildKernels()) console.log('Kernels built.');
 if (wants('cli')) {
   // Parts are named by what they hold: those of the last build go.
   rmSync('cli/dist', { recursive: true, force: true });
-  await build({
-    entryPoints: { cli: 'cli/cli.ts', 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts', 'server-worker': 'app/server/worker.ts' },
+  const node = {
     outdir: 'cli/dist',
     outExtension: { '.js': '.mjs' },
     bundle: true,
-    // A command loads what it needs.
-    splitting: true,
-    chunkNames: 'part-[hash]',
     minifyWhitespace: true,
     minifySyntax: true,
     // It reads its scripts from beside itself.
@@ -31,6 +27,12 @@ if (wants('cli')) {
       js: "import { createRequire as __createRequire } from 'node:module'; const require = __createRequire(import.meta.url); const __dirname = import.meta.dirname;",
     },
     logLevel: 'warning',
+  };
+  // A command loads what it needs; what runs on a thread of its own is one file, which is there at once.
+  await build({ ...node, entryPoints: { cli: 'cli/cli.ts' }, splitting: true, chunkNames: 'part-[hash]' });
+  await build({
+    ...node,
+    entryPoints: { 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts', 'server-worker': 'app/server/worker.ts' },
   });
   console.log('Command built.');
 }

@@ -1,3 +1,4 @@
+/// <reference types="vite-plugin-pwa/client" />
 import { registerSW } from 'virtual:pwa-register';
 
 /** Milliseconds after the page is there: the first work comes before what is kept for later. */

@@ -229,5 +229,9 @@ export const WALKS: readonly Walk[] = [
   },
 ];
 
-/** The names in brackets of a sentence, in their order. */
-export const namesIn = (say: string): string[] => [...say.matchAll(/\[([^\]]+)\]/g)].map(([, name]) => name);
+/** A sentence cut into its words and the names in brackets, in their order. */
+export const partsOf = (say: string): { text: string; named: boolean }[] =>
+  say
+    .split(/(\[[^\]]+\])/)
+    .filter(Boolean)
+    .map((part) => (part.startsWith('[') ? { text: part.slice(1, -1), named: true } : { text: part, named: false }));

@@ -1,5 +1,6 @@
 import { Command } from 'commander';
 import {
+  inspect,
   CODES,
   deliver,
   flipColumns,
@@ -21,6 +22,7 @@ import {
   type Band,
   type Encoding,
   type Field,
+  type Kernels,
   type Filter,
   type Reading,
   type Registration,
@@ -73,35 +75,37 @@ export function convertCommand(): Command {
     .option('--fill-voids', 'fill samples without data')
     .option('--depth <bits>', '8, 16 or 32f', oneOf('8', '16', '32f'))
     .option('--json', 'print JSON')
-    .action(async (input: string, out: string, options: Options) => {
-      const reading = await loadHeightmap(input, options.as, options.band);
-      if (keepsCodes(reading, options)) {
-        await convertCodes(reading, out, options);
-        return;
-      }
-      let field = toField(reading, options);
-      if (options.registration) field = { ...field, ground: { ...field.ground, registration: options.registration } };
-      if (options.fillVoids) field = await filled(field);
-      if (options.flip) field = options.flip === 'rows' ? flipRows(field) : flipColumns(field);
-      if (options.turn) field = turn(field, Number(options.turn) as 90 | 180 | 270);
-      if (options.shift !== undefined) field = shifted(field, options.shift);
-      if (options.stretch) field = stretched(field, options.stretch);
-      if (options.size) field = resample(field, withSamples(field.ground, options.size.across, options.size.down), options.filter);
+    .action((input: string, out: string, options: Options) => withKernels(input, (kernels) => convert(input, out, options, kernels)));
+}
 
-      const encoding = encodingFor(out, field, options, { type: reading.type, range: rangeOfCodes(reading, options) });
-      if (field.valid && CODES[encoding.type]) encoding.noData = reading.noData;
-      if (encoding.noData === null) delete encoding.noData;
-      warnAboutCodes(input, reading.unit === 'code' && !options.range && !options.map, encoding);
-      const { bytes, beside, proof } = await withKernels(field.height.length, (kernels) => deliver(field, out, encoding, { kernels }));
-      await saveAll(out, bytes, beside);
-      const { lowest, highest } = statistics(field);
-      const { across, down } = field.ground;
-      report(
-        options.json,
-        { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) },
-        `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${grouped(proof.clipped)} samples clipped` : ''}.`,
-      );
-    });
+async function convert(input: string, out: string, options: Options, kernels: Kernels): Promise<void> {
+  const reading = await loadHeightmap(input, options.as, options.band);
+  if (keepsCodes(reading, options)) {
+    await convertCodes(reading, out, options);
+    return;
+  }
+  let field = toField(reading, options);
+  if (options.registration) field = { ...field, ground: { ...field.ground, registration: options.registration } };
+  if (options.fillVoids) field = await filled(field);
+  if (options.flip) field = options.flip === 'rows' ? flipRows(field) : flipColumns(field);
+  if (options.turn) field = turn(field, Number(options.turn) as 90 | 180 | 270);
+  if (options.shift !== undefined) field = shifted(field, options.shift);
+  if (options.stretch) field = stretched(field, options.stretch);
+  if (options.size) field = resample(field, withSamples(field.ground, options.size.across, options.size.down), options.filter);
+
+  const encoding = encodingFor(out, field, options, { type: reading.type, range: rangeOfCodes(reading, options) });
+  if (field.valid && CODES[encoding.type]) encoding.noData = reading.noData;
+  if (encoding.noData === null) delete encoding.noData;
+  warnAboutCodes(input, reading.unit === 'code' && !options.range && !options.map, encoding);
+  const { bytes, beside, proof } = await deliver(field, out, encoding, { kernels });
+  await saveAll(out, bytes, beside);
+  const { lowest, highest } = statistics(field);
+  const { across, down } = field.ground;
+  report(
+    options.json,
+    { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) },
+    `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${grouped(proof.clipped)} samples clipped` : ''}.`,
+  );
 }
 
 async function filled(field: Field): Promise<Field> {

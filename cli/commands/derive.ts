@@ -26,10 +26,11 @@ import {
   DEFAULT_AMBIENT,
   DEFAULT_LIGHT,
   type Field,
+  type Kernels,
   type Meaning,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
-import { nodeKernels, withKernels } from '../node-kernels';
+import { withKernels } from '../node-kernels';
 import { collect, encodingForWorked, inWords, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
 
@@ -64,58 +65,69 @@ export function deriveCommand(): Command {
     .option('--registration <kind>', 'whether samples lie on the edge (point) or are the middles of cells (area)', oneOf('point', 'area'))
     .option('--depth <bits>', '8, 16 or 32f; without it maps are written as floats, or 16 bits where the format has none', oneOf('8', '16', '32f'))
     .option('--json', 'print JSON')
-    .action(async (input: string, out: string, given: Options) => {
-      const name = given.map as unknown as Map;
-      const settings = Object.fromEntries(given.set.map((text) => text.split(/=(.*)/s) as [string, string]));
-      const { spacing, range, as, registration } = given;
-      if (given.sea !== undefined) settings.sea ??= String(given.sea);
-      const field = toField(await loadHeightmap(input, as), { spacing, range, registration });
-      const { across, down } = field.ground;
-      if (name === 'normal') {
-        if (formatByName(out).id !== 'png') throw new UplandError('format', 'Normals are written as PNG.');
-        if (settings.green && settings.green !== 'up' && settings.green !== 'down') throw new UplandError('setting', 'green is up or down.');
-        await save(
-          out,
-          encodeImage({
-            width: across,
-            height: down,
-            channels: 3,
-            samples: normalMap(field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }),
-          }),
-        );
-        report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);
-        return;
-      }
-      if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given);
-      // Nothing is derived from what stands for a hole: it is closed first, and left out of the map with what touches it.
-      const whole: Field = { ground: field.ground, height: fillForDisplay(field.height, across, down, field.valid) };
-      const type = name === 'hillshade' && !given.depth ? ('u8' as const) : undefined;
-      const map: Field = { ground: { ...field.ground, datum: 0 }, height: await derive(name, whole, settings), ...(type ? {} : { valid: besideHoles(field) }) };
-      const encoding =
-        type && formatByName(out).writes.includes(type)
-          ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
-          : encodingForWorked(out, map, { depth: given.depth });
-      const { bytes, beside, proof } = await deliver(map, out, encoding);
-      await saveAll(out, bytes, beside);
-      const { lowest, highest } = statistics(map);
-      report(
-        given.json,
-        { out, width: across, height: down, min: lowest, max: highest, type: encoding.type, proof: proofOf(proof) },
-        `${out}: ${name}, ${inWords(encoding)}, ${lowest} to ${highest}.`,
-      );
-    });
+    .action((input: string, out: string, given: Options) => withKernels(input, (kernels) => deriveFile(input, out, given, kernels)));
+}
+
+async function deriveFile(input: string, out: string, given: Options, kernels: Kernels): Promise<void> {
+  const name = given.map as unknown as Map;
+  const settings = Object.fromEntries(given.set.map((text) => text.split(/=(.*)/s) as [string, string]));
+  const { spacing, range, as, registration } = given;
+  if (given.sea !== undefined) settings.sea ??= String(given.sea);
+  const field = toField(await loadHeightmap(input, as), { spacing, range, registration });
+  const { across, down } = field.ground;
+  if (name === 'normal') {
+    if (formatByName(out).id !== 'png') throw new UplandError('format', 'Normals are written as PNG.');
+    if (settings.green && settings.green !== 'up' && settings.green !== 'down') throw new UplandError('setting', 'green is up or down.');
+    await save(
+      out,
+      encodeImage({
+        width: across,
+        height: down,
+        channels: 3,
+        samples: normalMap(field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }),
+      }),
+    );
+    report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);
+    return;
+  }
+  if (name === 'flow' || name === 'streams') return water(name, field, out, settings, given, kernels);
+  // Nothing is derived from what stands for a hole: it is closed first, and left out of the map with what touches it.
+  const whole: Field = { ground: field.ground, height: fillForDisplay(field.height, across, down, field.valid) };
+  const type = name === 'hillshade' && !given.depth ? ('u8' as const) : undefined;
+  const map: Field = {
+    ground: { ...field.ground, datum: 0 },
+    height: await derive(name, whole, settings, kernels),
+    ...(type ? {} : { valid: besideHoles(field) }),
+  };
+  const encoding =
+    type && formatByName(out).writes.includes(type)
+      ? { format: formatByName(out).id, type, range: { low: 0, high: 255 } }
+      : encodingForWorked(out, map, { depth: given.depth });
+  const { bytes, beside, proof } = await deliver(map, out, encoding, { kernels });
+  await saveAll(out, bytes, beside);
+  const { lowest, highest } = statistics(map);
+  report(
+    given.json,
+    { out, width: across, height: down, min: lowest, max: highest, type: encoding.type, proof: proofOf(proof) },
+    `${out}: ${name}, ${inWords(encoding)}, ${lowest} to ${highest}.`,
+  );
 }
 
 /** Flow accumulation in m², or streams as lines. */
-async function water(name: 'flow' | 'streams', field: Field, out: string, settings: Record<string, string>, { json, depth }: Options): Promise<void> {
+async function water(
+  name: 'flow' | 'streams',
+  field: Field,
+  out: string,
+  settings: Record<string, string>,
+  { json, depth }: Options,
+  kernels: Kernels,
+): Promise<void> {
   const { by = 'steepest', edges = 'open', sea, least } = settings;
   if (!['steepest', 'multiple', 'facet'].includes(by)) throw new UplandError('setting', 'by is steepest, multiple or facet.');
   if (edges !== 'open' && edges !== 'closed') throw new UplandError('setting', 'edges is open or closed.');
   const ground = sea === undefined ? field.ground : { ...field.ground, sea: parseNumber(sea) };
   const land = { ...field, ground };
-  const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
   const drainage = await drainageOf(kernels, land, { open: edges === 'open', toSea: sea !== undefined });
-  kernels.close();
   const { x, y } = spacingOf(ground);
   const { across, down } = ground;
   if (name === 'streams') {
@@ -139,10 +151,15 @@ async function water(name: 'flow' | 'streams', field: Field, out: string, settin
   report(json, { out, width: across, height: down, min: lowest, max: highest, unit: 'm²' }, `${out}: flow, ${lowest} to ${highest} m².`);
 }
 
-async function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: Field, settings: Record<string, string>): Promise<Float32Array<ArrayBuffer>> {
+async function derive(
+  name: Exclude<Map, 'normal' | 'flow' | 'streams'>,
+  field: Field,
+  settings: Record<string, string>,
+  kernels: Kernels,
+): Promise<Float32Array<ArrayBuffer>> {
   switch (name) {
     case 'slope':
-      return withKernels(field.height.length, (kernels) => slopeOnKernels(kernels, field));
+      return slopeOnKernels(kernels, field);
     case 'aspect':
       return aspect(field);
     case 'roughness':
@@ -154,10 +171,10 @@ async function derive(name: Exclude<Map, 'normal' | 'flow' | 'streams'>, field: 
     case 'shade': {
       const sky = numbersOf('Ambient shade', { directions: DEFAULT_AMBIENT.directions, exaggeration: DEFAULT_AMBIENT.exaggeration }, settings);
       if (!(sky.directions >= 2 && sky.directions <= 256)) throw new UplandError('setting', 'Ambient shade looks in 2 to 256 directions.');
-      return withKernels(field.height.length, (kernels) => ambientShade(kernels, field, sky));
+      return ambientShade(kernels, field, sky);
     }
     case 'hillshade':
-      return withKernels(field.height.length, (kernels) => hillshadeOnKernels(kernels, field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings)));
+      return hillshadeOnKernels(kernels, field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings));
   }
 }
 

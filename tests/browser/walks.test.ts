@@ -1,7 +1,7 @@
 import { mkdirSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { namesIn, WALKS, type Act, type Walk } from '../../app/help/walks';
+import { partsOf, WALKS, type Act, type Walk } from '../../app/help/walks';
 import { Application, fullGround, openDemo } from '../helpers/application';
 
 let app: Application;
@@ -18,6 +18,8 @@ const begin: Record<Walk['from'], (page: Page) => Promise<unknown>> = {
   demo: (page) => openDemo(page, app.address),
   survey: (page) => page.goto(`${app.address}/survey`),
 };
+
+const namesIn = (say: string) => partsOf(say).flatMap(({ text, named }) => (named ? [text] : []));
 
 /** Does what a sentence of a walk says, by the names that it has in brackets. */
 async function perform(page: Page, { do: what, say }: Act): Promise<void> {

@@ -121,6 +121,8 @@ function List() {
     return () => window.removeEventListener('paste', onPaste);
   });
   // Files that were opened with the application by the system.
+  const latest = useRef(take);
+  latest.current = take;
   useEffect(() => {
     const { launchQueue } = window as { launchQueue?: { setConsumer(take: (launched: { files?: readonly FileSystemFileHandle[] }) => void): void } };
     launchQueue?.setConsumer(({ files = [] }) => {
