@@ -127,7 +127,7 @@ function List() {
     const { launchQueue } = window as { launchQueue?: { setConsumer(take: (launched: { files?: readonly FileSystemFileHandle[] }) => void): void } };
     launchQueue?.setConsumer(({ files = [] }) => {
       void Promise.all(files.map(async (handle) => ({ name: handle.name, file: await handle.getFile(), handle }))).then(
-        (opened) => opened.length && take(opened),
+        (opened) => opened.length && latest.current(opened),
       );
     });
   }, []);
