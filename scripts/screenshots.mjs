@@ -36,6 +36,11 @@ const browser = await chromium.launch({
   ],
 });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+// Not somebody's first visit: no hints over the rooms.
+await page.addInitScript(() => {
+  localStorage.setItem('upland-cast:visited', '1');
+  localStorage.setItem('upland-cast:hints', '5');
+});
 mkdirSync('docs/screenshots', { recursive: true });
 const shot = async (name) => {
   await page.waitForTimeout(700);
