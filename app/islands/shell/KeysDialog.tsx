@@ -15,39 +15,41 @@ export function KeysDialog({ onClose }: { onClose: () => void }) {
   };
   return (
     <Dialog title="Keys" onClose={onClose}>
-      {(Object.keys(KEYS) as KeyId[]).map((id) => {
-        const { title, where, usual } = KEYS[id];
-        return (
-          <Row key={id} label={title} help={where}>
-            <span className={css.key}>
-              <Button
-                aria-label={`Key of: ${title}`}
-                aria-pressed={waiting === id}
-                onClick={() => {
-                  setFault(null);
-                  setWaiting(waiting === id ? null : id);
-                }}
-                onBlur={() => setWaiting(null)}
-                onKeyDown={(event) => {
-                  const chord = waiting === id ? chordOf(event.nativeEvent) : null;
-                  if (!chord || chord === 'Tab' || chord === 'Shift+Tab') return;
-                  event.preventDefault();
-                  event.stopPropagation();
-                  if (chord === 'Escape') setWaiting(null);
-                  else give(id, chord);
-                }}
-              >
-                {waiting === id ? 'Press a key …' : <kbd>{own[id] ?? usual}</kbd>}
-              </Button>
-              {own[id] && (
-                <Button look="quiet" onClick={() => give(id, null)} aria-label={`Usual key of: ${title}`}>
-                  Back to {usual}
+      <div className={css.list}>
+        {(Object.keys(KEYS) as KeyId[]).map((id) => {
+          const { title, where, usual } = KEYS[id];
+          return (
+            <Row key={id} label={title} help={where}>
+              <span className={css.key}>
+                <Button
+                  aria-label={`Key of: ${title}`}
+                  aria-pressed={waiting === id}
+                  onClick={() => {
+                    setFault(null);
+                    setWaiting(waiting === id ? null : id);
+                  }}
+                  onBlur={() => setWaiting(null)}
+                  onKeyDown={(event) => {
+                    const chord = waiting === id ? chordOf(event.nativeEvent) : null;
+                    if (!chord || chord === 'Tab' || chord === 'Shift+Tab') return;
+                    event.preventDefault();
+                    event.stopPropagation();
+                    if (chord === 'Escape') setWaiting(null);
+                    else give(id, chord);
+                  }}
+                >
+                  {waiting === id ? 'Press a key …' : <kbd>{own[id] ?? usual}</kbd>}
                 </Button>
-              )}
-            </span>
-          </Row>
-        );
-      })}
+                {own[id] && (
+                  <Button look="quiet" onClick={() => give(id, null)} aria-label={`Usual key of: ${title}`}>
+                    Back to {usual}
+                  </Button>
+                )}
+              </span>
+            </Row>
+          );
+        })}
+      </div>
       {fault && (
         <p className={css.fault} role="alert">
           {fault}
