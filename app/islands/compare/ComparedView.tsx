@@ -9,6 +9,7 @@ import { isPressed, isTyping } from '../../store/keys';
 import { useTerrain } from '../../store/state';
 import { Outlines } from './Outlines';
 import { SectionHandles } from './SectionHandles';
+import { LastGround } from '../shell/LastGround';
 import css from './ComparedView.module.css';
 
 const MODES = { wipe: 'Wipe', side: 'Side by side', flip: 'In and out', difference: 'Difference', contours: 'Contours', outlines: 'Outlines' };
@@ -146,6 +147,7 @@ export function ComparedView({
         {mode === 'outlines' && found && <Outlines found={found} />}
         {mode !== 'outlines' && !beside && found && views && <SectionHandles view={views.a} ground={found.ground} />}
       </div>
+      {!found && !failed && <LastGround />}
       <div className={css.bar}>
         <Segments label="Way to look" value={mode} choices={MODES} onChange={setMode} />
         {mode !== 'contours' && mode !== 'outlines' && (

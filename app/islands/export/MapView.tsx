@@ -8,6 +8,7 @@ import { GroundView, WORKING_LIGHT } from '../../view/ground/ground-view';
 import type { Frame } from './frame';
 import { FrameOverlay } from './FrameOverlay';
 import { useEngineQuery } from '../../components/use-engine-query';
+import { LastGround } from '../shell/LastGround';
 import css from './ExportRoom.module.css';
 
 interface Props {
@@ -66,6 +67,7 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
   return (
     <div className={css.mapView}>
       <canvas ref={canvas} aria-label={`${title} over the ground`} />
+      {!drape && source.kind === 'end' && <LastGround />}
       {shows && drape && source.kind !== 'calibration' && (
         <FrameOverlay
           view={shows}

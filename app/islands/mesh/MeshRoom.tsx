@@ -5,6 +5,7 @@ import { HeightsToMesh } from './HeightsToMesh';
 import { MeshToHeights } from './MeshToHeights';
 import type { Made, Shown } from './shown';
 import { useTerrain } from '../../store/state';
+import { LastGround } from '../shell/LastGround';
 import css from './MeshRoom.module.css';
 
 const LOOKS: Record<Look, string> = { wire: 'Wire over shade', shade: 'Shade', error: 'Error', normals: 'Normal map', outline: 'Outlines' };
@@ -70,6 +71,7 @@ function Picture({ shown, caption }: { shown: Shown | null; caption: string }) {
   return (
     <section className={css.view} aria-label="The mesh">
       <canvas ref={canvas} />
+      {!shown && <LastGround />}
       {failed && (
         <p className={css.noView}>
           This browser gave no WebGL 2, so the mesh is not drawn. Its figures, its error and its files are made all the same; a mesh becomes heights, too.
