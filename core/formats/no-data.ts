@@ -14,6 +14,9 @@ export function numberIn(text: string): number {
   return plain === '' ? NaN : Number(plain);
 }
 
+/** Samples that are looked through at a time: a loop of its own is compiled once, and runs at full speed from the second block on. */
+const BLOCK = 65_536;
+
 /** Digits that headers print of a number: six at the least. */
 const PRINTED = 2e-6;
 
@@ -38,17 +41,13 @@ export function noDataAmong(samples: SampleArray, type: SampleType, said: number
   return near ?? (Number.isFinite(exact) ? exact : said);
 }
 
-/** Samples that are looked through at a time: a loop of its own is compiled once, and runs at full speed from the second block on. */
-const BLOCK = 65_536;
-
 /** The number itself where it is among some samples, else the first within the slack, else null. */
 function nearest(samples: SampleArray, from: number, to: number, exact: number, said: number, slack: number): number | null {
   let near: number | null = null;
   for (let i = from; i < to; i++) {
     const v = samples[i];
-    if (Math.abs(v - said) > slack) continue;
     if (v === exact) return exact;
-    near ??= v;
+    if (near === null && Math.abs(v - said) <= slack) near = v;
   }
   return near;
 }
