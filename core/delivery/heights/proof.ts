@@ -76,7 +76,8 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
   const seen = reading.samples.BYTES_PER_ELEMENT <= 2 ? new Uint8Array(65_536) : undefined;
   const [least, most] = inCodes ? [low - step / 2, high + step / 2] : [-Infinity, Infinity];
   const [scale, zero, offset] = inCodes ? [step, first, low] : unit ? [unit.high - unit.low, 0, unit.low] : [1, 0, 0];
-  const same = single && !valid && datum === 0 && sameBits(reading.samples, height) && statistics(field).count === height.length;
+  // A file without a number for no data whose bits are those of known heights: there is nothing to measure.
+  const same = single && !valid && datum === 0 && reading.noData === null && sameBits(reading.samples, height) && statistics(field).count === height.length;
   if (same) count = height.length;
   else
     readInBlocks(reading.samples, (block, from) => {
