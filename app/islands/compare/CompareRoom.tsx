@@ -98,7 +98,7 @@ export function CompareRoom() {
   const set = (side: 'a' | 'b') => (to: Compared) => setComparison({ [side]: to });
   return (
     <main className={css.room}>
-      <h2 className="only-read">What is compared, and what was found</h2>
+      <h2 className="only-read">Both sides</h2>
       <div className={css.left}>
         <div className={css.sides}>
           <SideCard side="a" value={a} ground={found?.sizes.a} facts={found?.facts.a} onChange={set('a')} onFiles={take('a')} />

@@ -276,9 +276,11 @@ function Card({ place, height, hidden, reached, children }: { place: CardPlace; 
     data: { line, index } satisfies CoursePlace,
   });
   const box = useRef<HTMLLIElement | null>(null);
+  // Selected from another room, it is brought into sight when this one is seen.
+  const here = useTerrain((s) => s.room === 'work');
   useLayoutEffect(() => {
-    if (selected) box.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
-  }, [selected]);
+    if (selected && here) box.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }, [selected, here]);
   const title = titleOf(use);
   const said = useTerrain((s) => {
     const words = captionOf(use, s.course!);
