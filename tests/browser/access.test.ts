@@ -24,8 +24,8 @@ const SIZES = [
 ] as const;
 
 /** Nothing that axe finds, one heading of level one, no sideways scroll: at every size. */
-async function reaches(page: Page, what: string): Promise<void> {
-  for (const [width, height] of SIZES) {
+async function reaches(page: Page, what: string, sizes: readonly (readonly [number, number])[] = SIZES): Promise<void> {
+  for (const [width, height] of sizes) {
     await page.setViewportSize({ width, height });
     // A view that is drawn again does not change what is asked here.
     await page.waitForTimeout(150);
@@ -90,6 +90,34 @@ describe('every room and dialog', () => {
       await page.getByRole('heading', { level: 1, name: new RegExp(`${room}$`) }).waitFor({ state: 'attached' });
       await page.waitForTimeout(1500);
       await reaches(page, room);
+    }
+    expect(faults).toEqual([]);
+    await context.close();
+  });
+
+  it('is clean to axe on the dark sheet too', async () => {
+    const { context, page, faults } = await app.person();
+    await page.goto(app.address);
+    await page.evaluate(() => localStorage.setItem('upland-cast:sheet', 'dark'));
+    const one = [[1280, 800]] as const;
+    for (const where of ['/', '/help', '/walks', '/survey']) {
+      await page.goto(`${app.address}${where}`);
+      await page.getByRole('heading', { level: 1 }).first().waitFor();
+      await reaches(page, `${where}, dark`, one);
+    }
+    await openDemo(page, app.address);
+    expect(await page.locator('html').getAttribute('data-sheet')).toBe('dark');
+    for (const dialog of HEADER) {
+      await page.getByRole('button', { name: dialog, exact: true }).click();
+      await page.getByRole('dialog').waitFor();
+      await reaches(page, `${dialog}, dark`, one);
+      await page.keyboard.press('Escape');
+    }
+    for (const room of ['Compare', 'Mesh', 'Export']) {
+      await page.getByRole('link', { name: room, exact: true }).click();
+      await page.getByRole('heading', { level: 1, name: new RegExp(`${room}$`) }).waitFor({ state: 'attached' });
+      await page.waitForTimeout(1500);
+      await reaches(page, `${room}, dark`, one);
     }
     expect(faults).toEqual([]);
     await context.close();

@@ -35,7 +35,7 @@ async function perform(page: Page, { do: what, say }: Act): Promise<void> {
   else if (what === 'button') await named('button').click(patient);
   else if (what === 'card') await page.locator('[data-card]').filter({ hasText: name }).last().click(patient);
   else if (what === 'see') await page.getByText(name).or(page.getByLabel(name)).filter({ visible: true }).first().waitFor(patient);
-  else if (what === 'choose') await page.getByLabel(name, { exact: true }).selectOption({ label: await optionLike(page, name, value) }, patient);
+  else if (what === 'choose') await page.getByRole('combobox', { name, exact: true }).selectOption({ label: await optionLike(page, name, value) }, patient);
   else if (what === 'set') {
     const field = page.getByLabel(name, { exact: true }).filter({ visible: true }).first();
     const typed = value.replace(/ (m|px|%|°|rows)$/, '');
@@ -48,7 +48,7 @@ async function perform(page: Page, { do: what, say }: Act): Promise<void> {
 
 /** Options say more than their name: the first that begins with it. */
 async function optionLike(page: Page, label: string, value: string): Promise<string> {
-  const select = page.getByLabel(label, { exact: true });
+  const select = page.getByRole('combobox', { name: label, exact: true });
   const fitting = () =>
     select.locator('option').evaluateAll((all, wanted) => all.map((one) => one.textContent!).find((text) => text.trim().startsWith(wanted)), value);
   await expect.poll(fitting, { timeout: 60_000, message: `${label}: ${value}` }).toBeDefined();
