@@ -5,14 +5,18 @@ import type { Page } from 'playwright-core';
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
 interface Axe {
-  axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
+  axe: { run(within: object, options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
 }
 
-/** What axe finds against WCAG 2.2 AA on the page as it stands: the rule, and where. */
-export async function axeViolations(page: Page): Promise<string[]> {
+/** What axe finds against WCAG 2.2 AA on the page as it stands, or in a part of it: the rule, and where. */
+export async function axeViolations(page: Page, within = ':root'): Promise<string[]> {
   await page.evaluate(axe);
-  const { violations } = await page.evaluate(() =>
-    (window as unknown as Axe).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] }),
+  const { violations } = await page.evaluate(
+    (part) =>
+      (window as unknown as Axe).axe.run(document.querySelector(part)!, {
+        runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'],
+      }),
+    within,
   );
   return violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`);
 }
