@@ -33,7 +33,7 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
     event.preventDefault();
   };
   return (
-    <div ref={box} className={css.menu} style={{ left: Math.max(8, Math.min(x - 200, window.innerWidth - 580)) }} onKeyDown={onKeyDown}>
+    <div ref={box} className={css.menu} style={{ left: `max(8px, min(${Math.round(x - 200)}px, 100vw - 580px))` }} onKeyDown={onKeyDown}>
       <input
         ref={field}
         className={css.find}
