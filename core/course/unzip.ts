@@ -1,6 +1,6 @@
 import { Unzip, UnzipInflate, UnzipPassThrough } from 'fflate';
 import { quoted, UplandError } from '../errors';
-import { concat } from '../formats/concat';
+import { concat } from '../concat';
 
 /** Bytes of the archive that are unpacked between two looks at what has come out: deflate makes 16 MiB of them at the most. */
 const STEP = 16_384;

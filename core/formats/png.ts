@@ -1,6 +1,6 @@
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
-import { concat } from './concat';
+import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
 import { checkInflated, compress, compressOn, Inflating } from './deflate';
 import { deflateRuns } from './run-deflate';

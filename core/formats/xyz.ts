@@ -1,7 +1,7 @@
 import { grouped } from '../grouped';
 import { quoted, throwIfStopped, UplandError } from '../errors';
 import { eastOf, MAX_SIDE, southOf } from '../field/ground';
-import { concat } from './concat';
+import { concat } from '../concat';
 import type { Format, Page, Reading, ReadOptions } from './format';
 import { besideOfCrs, crsBeside, inMetres } from './crs';
 import { checkUnpacked } from './limits';

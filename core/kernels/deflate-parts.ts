@@ -1,4 +1,5 @@
 import { Deflate } from 'fflate';
+import { concat } from '../concat';
 
 /** Bytes of a part. Parts are packed each by itself, so that threads share them out; the stream is the same with any number of threads. */
 export const PART = 1 << 20;
@@ -26,7 +27,7 @@ export function packPart(bytes: Uint8Array, k: number, level: Level): Uint8Array
     stream.flush();
     out.push(emptyBlock(stream));
   }
-  return joined(out);
+  return concat(out);
 }
 
 /**
@@ -43,17 +44,7 @@ function emptyBlock(stream: Deflate): Uint8Array {
 /** A zlib stream (RFC 1950) of packed parts. */
 export function zlibOf(parts: readonly Uint8Array[], bytes: Uint8Array, level: Level): Uint8Array<ArrayBuffer> {
   const sum = adler32(bytes);
-  return joined([Uint8Array.of(0x78, level < 6 ? 0x5e : level < 9 ? 0x9c : 0xda), ...parts, Uint8Array.of(sum >>> 24, sum >>> 16, sum >>> 8, sum)]);
-}
-
-function joined(parts: readonly Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
+  return concat([Uint8Array.of(0x78, level < 6 ? 0x5e : level < 9 ? 0x9c : 0xda), ...parts, Uint8Array.of(sum >>> 24, sum >>> 16, sum >>> 8, sum)]);
 }
 
 /** Bytes whose sums stay within 32 bits (RFC 1950, 9). */

@@ -1,5 +1,5 @@
 import { quoted, UplandError } from '../../errors';
-import { concat } from '../../formats/concat';
+import { concat } from '../../concat';
 import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
 import type { Model } from '../model/model';
