@@ -1,4 +1,4 @@
-import { concat } from '../../core/formats/concat';
+import { concat } from '../../core/concat';
 
 /** A stream of numbers from 0 to 1, the same for a seed wherever it runs (Mulberry32). */
 export function randomFrom(seed: number): () => number {
