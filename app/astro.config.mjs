@@ -2,6 +2,8 @@ import node from '@astrojs/node';
 import react from '@astrojs/react';
 import AstroPWA from '@vite-pwa/astro';
 import { defineConfig } from 'astro/config';
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 
 // Shared memory needs an isolated page; the built server sets the same headers (server/main.mjs).
@@ -56,6 +58,16 @@ const offline = AstroPWA({
   },
 });
 
+/** Another one wherever the core may give other bytes; what is served while it is being written, at every start. */
+function coreEdition() {
+  if (!process.argv.includes('build')) return String(Date.now());
+  const core = fileURLToPath(new URL('../core/', import.meta.url));
+  const hash = createHash('sha256');
+  const own = (file) => file.endsWith('.ts') && !file.endsWith('.test.ts') && !file.includes('node_modules');
+  for (const file of readdirSync(core, { recursive: true }).filter(own).sort()) hash.update(file).update(readFileSync(`${core}${file}`));
+  return hash.digest('hex');
+}
+
 export default defineConfig({
   srcDir: '.',
   publicDir: 'public',
@@ -82,6 +94,7 @@ export default defineConfig({
   vite: {
     server: { headers: ISOLATION },
     worker: { format: 'es' },
+    define: { 'import.meta.env.CORE_EDITION': JSON.stringify(coreEdition()) },
     build: { target: 'es2022', chunkSizeWarningLimit: 1600 },
   },
 });

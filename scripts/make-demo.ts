@@ -26,6 +26,7 @@ import {
   type StrokeRecord,
   type Field,
   type Tiles,
+  groundKey,
 } from '@upland-cast/core';
 import { landscapePixels } from '../app/drawing/landscape';
 import { nodeKernels } from '../cli/node-kernels';
@@ -216,7 +217,10 @@ async function pictureOf(of: Field): Promise<Uint8Array<ArrayBuffer>> {
   );
 }
 mkdirSync('app/public/demo', { recursive: true });
-writeFileSync('app/public/demo/dunmorrow.uplandcast', writeProject({ course, assets, thumbnail: await pictureOf(field) }));
+writeFileSync(
+  'app/public/demo/dunmorrow.uplandcast',
+  writeProject({ course, assets, thumbnail: await pictureOf(field), worked: { key: await groundKey(course), height } }),
+);
 const sheetField = { ground: sheet.course.ground, height: sheetStages.height };
 writeFileSync('app/public/demo/old-sheet.jpg', sheet.jpeg);
 writeFileSync(

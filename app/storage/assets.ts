@@ -1,5 +1,6 @@
 import { sha256, UplandError } from '@upland-cast/core';
 import { db } from './db';
+import { withRoom } from './kept';
 import { storageSentence } from './room';
 
 /** Assets that could not be stored because the quota is full; kept for as long as the page lives. */
@@ -9,7 +10,7 @@ const unstored = new Map<string, Uint8Array<ArrayBuffer>>();
 export async function keepAsset(bytes: Uint8Array<ArrayBuffer>): Promise<string> {
   const sha = await sha256(bytes);
   try {
-    if (!(await db.assets.where('sha').equals(sha).count())) await db.assets.put({ sha, bytes: new Blob([bytes]) });
+    if (!(await db.assets.where('sha').equals(sha).count())) await withRoom(() => db.assets.put({ sha, bytes: new Blob([bytes]) }));
   } catch {
     unstored.set(sha, bytes);
   }

@@ -1,9 +1,21 @@
 import Dexie from 'dexie';
-import { assetsOfProject, parseCourse, optionalAssetsOfProject, readProject, UplandError, writeProject, type Course, type Project } from '@upland-cast/core';
+import {
+  assetsOfProject,
+  groundKey,
+  validOf,
+  parseCourse,
+  optionalAssetsOfProject,
+  readProject,
+  UplandError,
+  writeProject,
+  type Course,
+  type Project,
+} from '@upland-cast/core';
 import { openTerrains, tellRemoved } from './tabs';
 import { keepAsset, loadAsset } from './assets';
 import { db, type Change, type SaveRow, type TerrainRow } from './db';
 import { assetsOfChange } from './histories';
+import { keptGround, storeGround } from './kept';
 import { storageSentence } from './room';
 
 /** A row that cannot be read: what is wrong with it, and the row as it is stored, where it could be had at all. */
@@ -87,9 +99,15 @@ export async function addTerrain(course: Course, picture?: Blob): Promise<string
 /** Keeps the assets of a project file and adds its terrain. */
 export async function addProject(project: Project): Promise<string> {
   for (const bytes of project.assets.values()) await keepAsset(bytes);
+  await keepWorked(project);
   const id = await addTerrain(project.course, project.thumbnail && new Blob([project.thumbnail], { type: 'image/png' }));
   if (project.marks) await db.marks.bulkAdd(project.marks.map((mark) => ({ ...mark, terrain: id, byItself: false })));
   return id;
+}
+
+/** A ground that came along is seen at once when the terrain is opened. */
+async function keepWorked({ worked }: Project): Promise<void> {
+  if (worked) await storeGround(worked);
 }
 
 export async function bringIn(file: Blob): Promise<string> {
@@ -113,7 +131,9 @@ export async function giveOut(id: string, course: Course, picture?: Blob): Promi
     const bytes = await loadAsset(sha).catch(() => null);
     if (bytes) assets.set(sha, bytes);
   }
-  return writeProject({ course, marks, assets, thumbnail: picture && new Uint8Array(await picture.arrayBuffer()) });
+  const ground = await keptGround(course);
+  const worked = ground && !validOf(ground.layers ?? {}) ? { key: await groundKey(course), height: ground.height } : undefined;
+  return writeProject({ course, marks, assets, thumbnail: picture && new Uint8Array(await picture.arrayBuffer()), worked });
 }
 
 export async function removeTerrain(id: string): Promise<void> {
@@ -234,8 +254,10 @@ export async function ensureDemo(): Promise<void> {
   for (const name of DEMO.filter((n) => !had.includes(n))) {
     const response = await fetch(`/demo/${name}.uplandcast`);
     if (!response.ok) throw new Error(`The demo terrain could not be loaded: the server answered ${response.status}.`);
-    const { course, assets, thumbnail } = await readProject(new Uint8Array(await response.arrayBuffer()));
+    const project = await readProject(new Uint8Array(await response.arrayBuffer()));
+    const { course, assets, thumbnail } = project;
     for (const bytes of assets.values()) await keepAsset(bytes);
+    await keepWorked(project);
     // The first of the list stands first among the cards.
     const now = Date.now() - DEMO.indexOf(name);
     // Another tab may be doing the same: what is there stays.

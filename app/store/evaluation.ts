@@ -21,6 +21,20 @@ const scheduler = new Scheduler({
 /** Works the ground out anew: a preview at once, the full ground when the hand rests. */
 export const workOut = (): void => scheduler.ask();
 
+/** A terrain is opened: its ground is seen at once where it was kept, and what the view needs besides is worked out behind it. */
+export async function openGround(): Promise<void> {
+  const { course } = get();
+  if (!course) return;
+  const picture = await engine()
+    .keptGround(course)
+    .catch(() => null);
+  // Something may have been seen or changed meanwhile.
+  if (!picture || get().picture || get().course !== course) return workOut();
+  shown = course;
+  set({ picture, mask: null, layer: null });
+  scheduler.askSeen();
+}
+
 /** After a stroke the ground is seen as it is already, but for what steps after it make of it: no preview comes between. */
 export const workOutBehind = (): void => scheduler.askBehind();
 
@@ -90,7 +104,8 @@ async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
           if (goesOn() && performance.now() - began > 250) set({ working: { step: name, share, keeps } });
         },
         standing: (ground, height) => {
-          if (goesOn() && get().working && !get().standing && mayShow()) showStanding(course, ground, height);
+          // Where the full ground is seen already, a smaller one would take it away.
+          if (goesOn() && get().working && !get().standing && get().picture?.preview !== false && mayShow()) showStanding(course, ground, height);
         },
         stage: (stage) => takeStage(stage),
       }),

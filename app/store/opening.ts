@@ -1,11 +1,12 @@
 import { sentenceOf } from '@upland-cast/core';
+import { engine } from '../engine/client';
 import { db, type JournalRow } from '../storage/db';
 import { historyOf } from '../storage/histories';
 import { journalOf, replayed, type Working } from '../storage/journal';
 import { takeMeshes } from '../storage/meshes';
 import { onRemoved, terrainLock } from '../storage/tabs';
 import { brought, ensureDemo } from '../storage/terrains';
-import { workOut } from './evaluation';
+import { openGround } from './evaluation';
 import { lose, saving, saveNow } from './persistence';
 import { useTerrain, say } from './state';
 
@@ -14,6 +15,10 @@ const { setState: set, getState: get } = useTerrain;
 /** Opens a terrain: takes the lock that makes it writable here, and works it out. */
 export async function openTerrain(id: string): Promise<void> {
   set({ id });
+  // It starts beside what is read first.
+  void engine()
+    .facts()
+    .catch(() => undefined);
   try {
     await ensureDemo().catch(() => undefined);
     const writable = await takeLock(id);
@@ -61,7 +66,7 @@ function takeUp({ working, changed, played, lost }: Found): void {
   set({ ...working, savedAt: changed, gone: false });
   if (lost > 0) say(`${lost} of the last changes could not be read again from this browser’s storage. What went before them is here.`);
   if (played > 0 && !get().readOnly) void saveNow();
-  workOut();
+  void openGround();
 }
 
 /** True when this tab got the terrain's lock; it is held until the tab goes. A tab that waits gets it when the other closes. */

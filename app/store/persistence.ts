@@ -2,6 +2,7 @@ import { unstoredCount } from '../storage/assets';
 import type { Change } from '../storage/db';
 import { assetsOfChange } from '../storage/histories';
 import { append } from '../storage/journal';
+import { withRoom } from '../storage/kept';
 import { storageSentence } from '../storage/room';
 import { addTerrain, saveTerrain, sweepAssets } from '../storage/terrains';
 import { Saving } from './saving';
@@ -44,7 +45,7 @@ export const saving = new Saving({
     return id && course && !readOnly && !gone ? { id, course, past, future } : null;
   },
   whole: async ({ id, course, past, future }, at) => {
-    const there = await saveTerrain(id, course, at, { past, future });
+    const there = await withRoom(() => saveTerrain(id, course, at, { past, future }));
     if (there && forgotten.size) {
       const some = new Set(forgotten);
       forgotten.clear();
@@ -52,7 +53,7 @@ export const saving = new Saving({
     }
     return there;
   },
-  append,
+  append: (terrain, base, entries) => withRoom(() => append(terrain, base, entries)),
   onSaved: (at) => {
     set({ savedAt: at, saveFault: null });
     void unstoredCount().then((count) => {

@@ -30,7 +30,7 @@ function page({ preview = 10, full = 300, small = false } = {}) {
       return Promise.resolve();
     },
   });
-  return { scheduler, done, now: () => shown };
+  return { scheduler, done, now: () => shown, keep: () => void (shown = 'full') };
 }
 
 beforeEach(() => void vi.useFakeTimers());
@@ -45,6 +45,19 @@ describe('the scheduler', () => {
     expect(done).toEqual(['preview 1']);
     await vi.advanceTimersByTimeAsync(400);
     expect(done).toEqual(['preview 1', 'full 1', 'settled']);
+  });
+
+  it('works out behind a full ground that was kept, without a preview, and is settled when that is over', async () => {
+    const { scheduler, done, keep } = page();
+    keep();
+    scheduler.askSeen();
+    const settled = scheduler.settled(5000);
+    let over = false;
+    void settled.then(() => (over = true));
+    await vi.advanceTimersByTimeAsync(200);
+    expect([done, over]).toEqual([['full 1'], false]);
+    await vi.advanceTimersByTimeAsync(400);
+    expect([done, over]).toEqual([['full 1', 'settled'], true]);
   });
 
   it('works a ground that is small enough out once', async () => {

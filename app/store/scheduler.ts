@@ -57,6 +57,14 @@ export class Scheduler {
     this.wholeLater(this.wanted, REST_AFTER_STROKE);
   }
 
+  /** What is seen is the full ground as it was kept: it is worked out behind that, and seen as settled when it is. */
+  askSeen(): void {
+    if (this.busy || !this.work.seesFull()) return this.ask();
+    this.wanted++;
+    this.forgetRest();
+    this.wholeLater(this.wanted, 0);
+  }
+
   /** Stops what is being worked out, and what was to be; the ground stays as it was last seen. */
   giveUp(): void {
     this.givenUp = this.wanted;

@@ -1,7 +1,8 @@
 import { basename } from 'node:path';
 import { Command } from 'commander';
-import { findingsIn, inlineKernels, inspect, rankRawReadings, saysNothing, toField, UplandError, type Band, type RawCandidate } from '@upland-cast/core';
+import { findingsIn, inspect, rankRawReadings, saysNothing, toField, UplandError, type Band, type RawCandidate } from '@upland-cast/core';
 import { load, loadHeightmap } from '../files';
+import { withKernels } from '../node-kernels';
 import { parseBand } from '../options';
 import { report } from '../report';
 
@@ -12,28 +13,30 @@ export function inspectCommand(): Command {
     .option('--as <spec>', 'how to read raw bytes: raw:TYPE:ORDER:WxH[:skip=N][:rows=north|south][:channels=N][:channel=K]')
     .option('--band <which>', 'of a file with several: its number, luminance or packed', parseBand)
     .option('--json', 'print JSON')
-    .action(async (file: string, { as, band, json }: { as?: string; band?: Band; json?: boolean }) => {
-      const bytes = await load(file);
-      let readings: RawCandidate[] = [];
-      if (!as && bytes.length > 0 && saysNothing(bytes)) readings = rankRawReadings(bytes);
-      const reading = await loadHeightmap(file, as, band).catch((error: unknown) => {
-        // Bytes that say nothing are looked at by the best way to read them.
-        if (as || !readings.length || !(error instanceof UplandError && error.code === 'raw-needs-layout')) throw error;
-        return loadHeightmap(file, readings[0].as);
-      });
-      const found = inspect(reading);
-      // What is plain from the samples is said once; what lies in the heights comes with its mend.
-      const closer = found.noData.count < reading.samples.length ? await findingsIn(reading, {}, toField(reading), inlineKernels()) : [];
-      const known = new Set(closer.map((f) => f.id));
-      found.findings = [
-        ...found.findings.filter((f) => !known.has(f.id)),
-        ...closer.map(({ id, severity, message, count, mend }) => ({ id, severity, message, count, ...(mend ? { mend } : {}) })),
-      ];
-      const lines = [
-        `${basename(file)}: ${found.format}, ${found.width} × ${found.height} samples, ${found.bits}-bit ${found.sampleFormat}, ${found.min} to ${found.max} ${found.unit === 'm' ? 'm' : '(codes)'}`,
-        ...found.findings.map((f) => `  ${f.severity}: ${f.message}`),
-        ...readings.map((r) => `  could be ${r.as} (${r.score.toFixed(3)})`),
-      ];
-      report(json, { file, ...found, readings }, lines.join('\n'));
-    });
+    .action((file: string, { as, band, json }: { as?: string; band?: Band; json?: boolean }) =>
+      withKernels(file, async (kernels) => {
+        const bytes = await load(file);
+        let readings: RawCandidate[] = [];
+        if (!as && bytes.length > 0 && saysNothing(bytes)) readings = rankRawReadings(bytes);
+        const reading = await loadHeightmap(file, as, band).catch((error: unknown) => {
+          // Bytes that say nothing are looked at by the best way to read them.
+          if (as || !readings.length || !(error instanceof UplandError && error.code === 'raw-needs-layout')) throw error;
+          return loadHeightmap(file, readings[0].as);
+        });
+        const found = inspect(reading);
+        // What is plain from the samples is said once; what lies in the heights comes with its mend.
+        const closer = found.noData.count < reading.samples.length ? await findingsIn(reading, {}, toField(reading), kernels) : [];
+        const known = new Set(closer.map((f) => f.id));
+        found.findings = [
+          ...found.findings.filter((f) => !known.has(f.id)),
+          ...closer.map(({ id, severity, message, count, mend }) => ({ id, severity, message, count, ...(mend ? { mend } : {}) })),
+        ];
+        const lines = [
+          `${basename(file)}: ${found.format}, ${found.width} × ${found.height} samples, ${found.bits}-bit ${found.sampleFormat}, ${found.min} to ${found.max} ${found.unit === 'm' ? 'm' : '(codes)'}`,
+          ...found.findings.map((f) => `  ${f.severity}: ${f.message}`),
+          ...readings.map((r) => `  could be ${r.as} (${r.score.toFixed(3)})`),
+        ];
+        report(json, { file, ...found, readings }, lines.join('\n'));
+      }),
+    );
 }

@@ -1,3 +1,4 @@
+import { VOID } from '../steps/mend/fill-voids';
 import type { Layers } from '../steps/step';
 
 export interface CachedStage {
@@ -6,6 +7,18 @@ export interface CachedStage {
   /** Milliseconds that working it out took. */
   took: number;
   words: string[];
+}
+
+/** The end of a course as a stage that can be kept: heights, and which samples have none. */
+export function endStage({ height, layers }: { height: Float32Array<ArrayBuffer>; layers: Layers }): CachedStage {
+  return { height, layers: layers[VOID] ? { [VOID]: layers[VOID] } : {}, took: 0, words: [] };
+}
+
+/** Stages that outlive the process that worked them out, by the same keys. */
+export interface KeptStages {
+  get(key: string): Promise<CachedStage | undefined>;
+  /** Takes the stage as it is; whether and when it is stored is the keeper's own. */
+  set(key: string, stage: CachedStage): void;
 }
 
 /** Stages by key, the longest unused dropped first when they come to more than `limit` bytes. */

@@ -1,11 +1,11 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { groundOf, hills, largestDifference } from '../../tests/helpers/grounds';
 import { encode } from '../delivery/heights/encode';
 import { sha256 } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { inlineKernels } from '../kernels/pool';
 import { tileToBytes, TILE } from '../index';
-import { StageCache } from './cache';
+import { StageCache, type CachedStage, type KeptStages } from './cache';
 import { evaluate, type EvaluateOptions } from './evaluate';
 import { describeChange } from './report';
 import { assetsOf, makeCourse, stepUse, type Course, type StepUse } from './schema';
@@ -65,6 +65,29 @@ describe('working out a course', () => {
         plain.height,
       ),
     ).toBeLessThan(2e-3);
+  });
+
+  it('takes what took long from where it was kept past the process, with its own layers alone', async () => {
+    const store = new Map<string, CachedStage>();
+    const kept: KeptStages = { get: async (key) => structuredClone(store.get(key)), set: (key, stage) => void store.set(key, stage) };
+    const course = courseOf(noise({}, { id: 'a' }), stepUse('talus', {}, { id: 'b' }), stepUse('talus', { angle: 20 }, { id: 'c' }));
+    // A clock by which every stage takes long.
+    let now = 0;
+    const clock = vi.spyOn(performance, 'now').mockImplementation(() => (now += 1000));
+    const first = await run(course, { kept });
+    clock.mockRestore();
+    expect(store.size).toBe(3);
+    const again = await run(course, { kept });
+    expect(again.stages.map((s) => s.cached)).toEqual([true, true, true]);
+    expect(again.height).toEqual(first.height);
+    expect(again.layers).toEqual(first.layers);
+    // Which layers are a stage's own is told by what it was handed.
+    const own = ({ stages }: typeof first) => stages.map((s) => Object.keys(s.layers).filter((name) => s.layers[name] !== s.layersBefore[name]));
+    expect(own(again)).toEqual(own(first));
+    // What was quick is not worth it.
+    store.clear();
+    await run(courseOf(stepUse('flat', { level: 7 })), { kept });
+    expect(store.size).toBe(0);
   });
 
   it('takes from the cache what has not changed: only what comes after a change is worked out', async () => {

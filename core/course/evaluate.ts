@@ -6,23 +6,20 @@ import { sha256OfText } from '../field/hash';
 import { statistics } from '../field/statistics';
 import { cropSamples, groundOfWindow, growWindow, isWhole, pasteSamples, union, wholeOf, type Window } from '../field/window';
 import { heightsOf } from '../formats/asset';
-import { VERSION } from '../kernels/generated/binaries';
 import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
 import { rockHere } from '../rock/hardness';
 import { stepById } from '../steps';
 import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
-import type { StageCache } from './cache';
+import type { CachedStage, KeptStages, StageCache } from './cache';
 import { validOf } from './field-of';
+import { levelKey } from './ground-key';
 import { joinHoles } from './holes';
 import { joinStage } from './join';
 import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type CourseLine, type StepUse } from './schema';
 import { canonical, toDatum } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
-
-/** Changes whenever the same course would give other bytes. */
-const CORE_VERSION = 6;
 
 export interface EvaluateOptions {
   kernels: Kernels;
@@ -31,6 +28,8 @@ export interface EvaluateOptions {
   /** What the stem begins with; left out: level ground at 0 m. Its height is not part of any key, so it goes without a cache. */
   from?: Field;
   cache?: StageCache;
+  /** Where stages that took long are looked for, and handed to, past this process. */
+  kept?: KeptStages;
   signal?: AbortSignal;
   /** The bytes of an asset. Rejects when there is none. */
   asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
@@ -174,11 +173,7 @@ class Run {
   }
 
   private async line(line: CourseLine): Promise<LineEnd> {
-    const { width, depth, across, down, registration, datum } = this.ground;
-    // The key of the level ground that every line begins with.
-    const own = this.seen.size > 0 ? this.options.seen!.ground : undefined;
-    const like = own ? [own.across, own.down, own.registration] : [];
-    let key = await sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum, ...like]));
+    let key = await levelKey(this.ground, this.seen.size > 0 ? this.options.seen!.ground : undefined);
     let height = ((line.id === '' && this.options.from) || flatField(this.ground, 0)).height;
     // Samples without a height are known to the steps by a layer.
     let layers: Layers = line.id === '' && this.options.from?.valid ? { [VOID]: Float32Array.from(this.options.from.valid, (v) => 1 - v) } : {};
@@ -260,7 +255,7 @@ class Run {
       ]);
     let key = await sha256OfText(textOf(settings));
     const old = this.before.get(use.id);
-    const cached = cache?.get(key);
+    const cached = cache?.get(key) ?? (await this.keptAt(key));
     if (cached) {
       Object.assign(stage, { key, height: cached.height, layers: { ...stage.layers, ...cached.layers }, cached: true, took: cached.took, words: cached.words });
       return old?.key === key ? null : this.dirtyAfter(stage, step, settings, dirty, old);
@@ -289,9 +284,20 @@ class Run {
     const took = performance.now() - began;
     // Ended early it is what other settings give: those with which it ends there.
     if (stage.reached) key = await sha256OfText(textOf({ ...settings, ...stage.reached }));
-    cache?.set(key, { height: all, layers: left, took, words: stage.words });
+    // Those that were only passed on are in the stage before.
+    const own = left && Object.fromEntries(Object.entries(left).filter(([name, layer]) => layer !== stage.layersBefore[name]));
+    const worked = { height: all, layers: own, took, words: stage.words };
+    cache?.set(key, worked);
+    if (took >= LONG) this.options.kept?.set(key, worked);
     Object.assign(stage, { key, height: all, layers: { ...stage.layers, ...left }, took });
     return area;
+  }
+
+  /** A stage that was worked out before this process began. */
+  private async keptAt(key: string): Promise<CachedStage | undefined> {
+    const stage = await this.options.kept?.get(key);
+    if (stage) this.options.cache?.set(key, stage);
+    return stage;
   }
 
   private pastedLayer(old: Float32Array | undefined, layer: Float32Array, window: Window, area: Window): Float32Array<ArrayBuffer> {
@@ -426,6 +432,9 @@ class Run {
     return { context, input, before, layersBefore };
   }
 }
+
+/** A stage that took so long, milliseconds, is worth being kept past this process. */
+const LONG = 250;
 
 /** More samples a side than this are not shown of work under way. */
 const SHOWN = 513;

@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { groundOf } from '../../tests/helpers/grounds';
 import { sha256 } from '../field/hash';
 import { tileToBytes, TILE } from '../index';
+import { groundKey } from './ground-key';
 import { readProject, writeProject } from './project';
 import { makeCourse, stepUse, type StepUse } from './schema';
 
@@ -39,6 +40,25 @@ describe('a project file', () => {
     for (const marks of ['{', '[{"name": 5}]', JSON.stringify([{ name: 'x', at: 1, course: { version: 99, format: 'upland-cast course' } }])]) {
       await expect(readProject(zipSync({ 'course.json': json, 'marks.json': strToU8(marks) }) as Uint8Array<ArrayBuffer>)).rejects.toThrow(/\.$/);
     }
+  });
+
+  it('takes the worked ground along, bit for bit, for its own course alone', async () => {
+    const course = courseOf(stepUse('noise', {}, { id: 'n' }));
+    const height = Float32Array.from({ length: 65 * 65 }, (_, i) => Math.fround(Math.sin(i) * 1e3));
+    const worked = { key: await groundKey(course), height };
+    const back = await readProject(writeProject({ course, assets: new Map(), worked }));
+    expect(back.worked).toEqual(worked);
+    // The words of a course are no part of its ground; a number is, and so is where the sea stands.
+    expect(await groundKey({ ...course, name: 'Another' })).toBe(worked.key);
+    for (const other of [courseOf(stepUse('noise', { height: 7 }, { id: 'n' })), { ...course, ground: { ...ground, sea: 5 } }]) {
+      expect((await readProject(writeProject({ course: other, assets: new Map(), worked }))).worked).toBeUndefined();
+    }
+    const hole = height.slice();
+    hole[7] = NaN;
+    expect((await readProject(writeProject({ course, assets: new Map(), worked: { ...worked, height: hole } }))).worked).toBeUndefined();
+    expect(() => writeProject({ course, assets: new Map(), worked: { ...worked, height: hole.slice(1) } })).toThrow(/samples of its course/);
+    const files = { 'course.json': strToU8(JSON.stringify(course)), [`worked/${worked.key}`]: new Uint8Array(4 * 65 * 65 + 1) };
+    await expect(readProject(zipSync(files) as Uint8Array<ArrayBuffer>)).rejects.toThrow(/unpack to far more/);
   });
 
   it('is refused when something in it is missing, altered or no ZIP', async () => {

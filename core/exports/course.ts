@@ -2,10 +2,11 @@
 
 import '../zod-jitless';
 
-export { StageCache } from '../course/cache';
+export { type CachedStage, endStage, type KeptStages, StageCache } from '../course/cache';
 export { evaluate, type Evaluation, maskAt, type Stage } from '../course/evaluate';
-export { fieldOf } from '../course/field-of';
-export { assetsOfProject, optionalAssetsOfProject, type Project, readProject, writeProject } from '../course/project';
+export { fieldOf, validOf } from '../course/field-of';
+export { groundKey } from '../course/ground-key';
+export { assetsOfProject, optionalAssetsOfProject, type Project, readProject, type WorkedGround, writeProject } from '../course/project';
 export { type Receiver } from '../course/receiver';
 export {
   type Cover,

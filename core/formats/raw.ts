@@ -7,7 +7,6 @@ import {
   type Format,
   type Page,
   type Reading,
-  type SampleArray,
   type SampleType,
   bytesOfSamples,
   isAsInMemory,
@@ -210,20 +209,4 @@ function lengthSentence({ type, width, height, skip, channels }: RawLayout, leng
   const fit = fits.length ? ` It fits ${[...new Set(fits)].join(', or ')}.` : ' Look for another type or size, or a header to skip.';
   const what = channels > 1 ? `${channels} channels of ${bits} bits` : `${bits} bits`;
   return `This file has ${grouped(length)} bytes; ${width} × ${height} samples of ${what} need ${grouped(needed)}${after}.${fit}`;
-}
-
-export function minMax(samples: SampleArray, noData: number | null): { min: number; max: number; mean: number; count: number } {
-  let min = Infinity;
-  let max = -Infinity;
-  let sum = 0;
-  let count = 0;
-  for (let i = 0; i < samples.length; i++) {
-    const v = samples[i];
-    if (v === noData || !(v - v === 0)) continue;
-    if (v < min) min = v;
-    if (v > max) max = v;
-    sum += v;
-    count++;
-  }
-  return { min, max, mean: sum / count, count };
 }

@@ -85,6 +85,7 @@ function codesInFloats({ samples, noData }: Reading): { low: number; high: numbe
     if (v < low) low = v;
     if (v > high) high = v;
     if (whole && v !== Math.round(v)) whole = false;
+    if (!whole && (low < 0 || high > 1)) return null;
   }
   if (low >= 0 && high <= 1 && high > 0.2 && high - low > 0.05) return { low, high, what: 'a share of 0 to 1' };
   if (whole && low >= 0 && (high === 255 || high === 65_535 || (high > 20_000 && high < 65_536)))
@@ -119,7 +120,8 @@ function frame({ ground, height }: Field): { finding: HeightFinding; without: Fi
 }
 
 async function spikes({ ground, height, valid }: Field, kernels: Kernels, least: number, signal?: AbortSignal): Promise<HeightFinding | null> {
-  const { spikes: where, worst } = await findSpikes(height, ground.across, ground.down, kernels, { least }, signal);
+  const { spikes: where, worst, count: any } = await findSpikes(height, ground.across, ground.down, kernels, { least }, signal);
+  if (any === 0) return null;
   let count = 0;
   // What stands beside a hole stands off from what stands for it.
   for (let i = 0; i < where.length; i++) {
@@ -180,8 +182,9 @@ function blocks(reading: Reading, { ground, height }: Field): HeightFinding | nu
 
 function levels(reading: Reading, meaning: Meaning, { ground, height }: Field): HeightFinding | null {
   const codes = CODES[reading.type];
+  if (!codes) return null;
   const distinct = countDistinct(reading.samples);
-  if (!codes || distinct > 256 || distinct < 3 || reading.samples.length < 1024) return null;
+  if (distinct > 256 || distinct < 3 || reading.samples.length < 1024) return null;
   const step = codeStep(reading);
   const level = Math.abs(meaningOf(reading, meaning).scale) * step;
   const widened = codes.bits > 8 && (step === 256 || step === 257);
@@ -216,22 +219,19 @@ function codeStep({ samples, noData }: Reading): number {
 
 function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: Field, framed?: Uint8Array): HeightFinding[] {
   const out: HeightFinding[] = [];
-  let low = Infinity;
-  let high = -Infinity;
-  for (let i = 0; i < height.length; i++) {
-    if ((valid && !valid[i]) || framed?.[i]) continue;
-    if (height[i] < low) low = height[i];
-    if (height[i] > high) high = height[i];
-  }
+  // What has no height and what the frame holds is no end of the ground.
+  const left = framed && valid ? framed.map((f, i) => (f || !valid[i] ? 1 : 0)) : (framed ?? valid?.map((v) => 1 - v));
+  const ends: Ends = { low: Infinity, high: -Infinity, lows: 0, highs: 0 };
+  for (let from = 0; from < height.length; from += BLOCK) takeEnds(ends, height, left, from, Math.min(height.length, from + BLOCK));
+  const { low, high, lows, highs } = ends;
   if (!(high > low)) return out;
-  for (const [what, end] of [
-    ['tops', high],
-    ['bottoms', low],
+  for (const [what, end, count] of [
+    ['tops', high, highs],
+    ['bottoms', low, lows],
   ] as const) {
-    const where = new Uint8Array(height.length);
-    let count = 0;
-    for (let i = 0; i < height.length; i++) if (height[i] === end && !(valid && !valid[i]) && !framed?.[i]) count += where[i] = 1;
     if (count < Math.max(16, height.length / 4000)) continue;
+    const where = new Uint8Array(height.length);
+    for (let i = 0; i < height.length; i++) if (height[i] === end && !left?.[i]) where[i] = 1;
     // A sheet of water or a bowl ends level by itself: what was cut off meets it on a slope.
     const { rim, patches } = rimOf(height, where, ground.across, ground.down);
     const codes = CODES[reading.type];
@@ -262,6 +262,37 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
     });
   }
   return out;
+}
+
+/** Samples that are gone through at a time: a loop is compiled once, and runs at full speed from the second block on. */
+const BLOCK = 65_536;
+
+/** The lowest and the highest height, and how many samples stand there. */
+interface Ends {
+  low: number;
+  high: number;
+  lows: number;
+  highs: number;
+}
+
+function takeEnds(ends: Ends, height: Float32Array, left: Uint8Array | undefined, from: number, to: number): void {
+  let { low, high, lows, highs } = ends;
+  for (let i = from; i < to; i++) {
+    if (left && left[i] !== 0) continue;
+    const h = height[i];
+    if (h <= low) {
+      lows = h < low ? 1 : lows + 1;
+      low = h;
+    }
+    if (h >= high) {
+      highs = h > high ? 1 : highs + 1;
+      high = h;
+    }
+  }
+  ends.low = low;
+  ends.high = high;
+  ends.lows = lows;
+  ends.highs = highs;
 }
 
 /** The mean step from a level patch to the samples around it, over the patches of some size. */

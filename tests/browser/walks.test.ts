@@ -63,7 +63,7 @@ describe('the walks of the help', () => {
   });
 
   it.each(WALKS.map((walk) => [walk.title, walk] as const))('%s', async (_, walk) => {
-    const { context, page, faults } = await app.person();
+    const { context, page, faults } = await app.person({ fine: PICTURES !== null });
     // A smaller picture is drawn sooner; what is walked is the same.
     await page.setViewportSize(PICTURES ? { width: 1280, height: 800 } : { width: 1100, height: 640 });
     await begin[walk.from](page);

@@ -47,9 +47,15 @@ export class Application {
    * at 257² samples, which says as much in a quarter of the time, or `whole`. `offline`: the application is kept on
    * the machine; `touch`: the screen is touched; `first`: never here before, so that the demo opens with its hints.
    */
-  async person({ whole = false, offline = false, touch = false, first = false } = {}): Promise<{ context: BrowserContext; page: Page; faults: string[] }> {
+  async person({ whole = false, fine = false, offline = false, touch = false, first = false } = {}): Promise<{
+    context: BrowserContext;
+    page: Page;
+    faults: string[];
+  }> {
     const context = await this.browser.newContext({
       viewport: { width: 1280, height: 800 },
+      // A picture of a quarter of the pixels is drawn sooner; `fine` where pixels are what the test is about.
+      deviceScaleFactor: whole || fine ? 1 : 0.5,
       acceptDownloads: true,
       reducedMotion: 'reduce',
       // What keeps the application for later works beside a test, and is let in where it is tested.
@@ -100,7 +106,7 @@ let fewSamples: Promise<Uint8Array<ArrayBuffer>> | undefined;
 /** The demo's project file with the same course laid out at 257² samples instead of its own 1 025². */
 export function demoOfFewSamples(): Promise<Uint8Array<ArrayBuffer>> {
   fewSamples ??= readProject(Uint8Array.from(readFileSync('app/public/demo/dunmorrow.uplandcast'))).then((project) =>
-    writeProject({ ...project, course: { ...project.course, ground: withSamples(project.course.ground, FEW_SAMPLES, FEW_SAMPLES) } }),
+    writeProject({ ...project, worked: undefined, course: { ...project.course, ground: withSamples(project.course.ground, FEW_SAMPLES, FEW_SAMPLES) } }),
   );
   return fewSamples;
 }

@@ -21,6 +21,7 @@ import {
   evaluate,
   fieldOf,
   fillForDisplay,
+  groundKey,
   histogram,
   previewGround,
   shareUnderWater,
@@ -40,6 +41,7 @@ import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../../draw
 import { patchErrors } from '../../drawing/quadtree';
 import { landscapePixels, openPixels } from '../../drawing/landscape';
 import { loadAsset } from '../../storage/assets';
+import { keepGround, keptGround, keptStages } from '../../storage/kept';
 import {
   ROLL_PICTURE,
   THUMBNAIL,
@@ -66,6 +68,7 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
   return evaluate(course, {
     kernels,
     cache,
+    kept: ground === course.ground ? keptStages : undefined,
     ground,
     previous,
     everyLine: true,
@@ -109,24 +112,15 @@ export const previewApi = {
       const ground = preview ? previewGround(course.ground) : course.ground;
       const whole = !preview || ground === course.ground;
       const evaluation = await workOut(course, ground, listener, whole ? state.full?.evaluation : undefined);
-      if (whole) state.full = { course, evaluation };
+      if (whole) {
+        state.full = { course, evaluation };
+        if (!evaluation.stages.some((stage) => stage.fault || stage.reached)) keepGround(await groundKey(course), evaluation);
+      }
       const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
-      // A copy: what goes to the page leaves this thread.
-      const { height: own } = stood ?? evaluation;
       const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
-      const { valid } = field;
-      const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
-      const stats = statistics(field);
       return {
-        ground,
-        height,
-        statistics: stats,
-        histogram: histogram(field, 160, stats),
-        shareUnderWater: shareUnderWater(field, course.ground.sea),
+        ...pictureOf(field, (stood ?? evaluation).height, performance.now() - began),
         preview: ground !== course.ground,
-        took: performance.now() - began,
-        patchErrors: patchErrors({ ground, height }),
-        valid,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
         layer: layer ? await layerPicture(layer, course, field, evaluation, of, standing) : undefined,
         said: toldOfLosses(),
@@ -134,6 +128,15 @@ export const previewApi = {
       };
     });
     return result.ok ? transfer(result, [result.value.height.buffer]) : result;
+  },
+
+  /** The ground as it was worked out when the course was the same, in an earlier visit or another browser; null where it is not kept. */
+  async keptGround(course: Course): Promise<Picture | null> {
+    const began = performance.now();
+    const kept = await keptGround(course);
+    if (!kept) return null;
+    const picture = pictureOf(fieldOf({ ground: course.ground, layers: {}, ...kept }, course.ground), kept.height, performance.now() - began);
+    return transfer(picture, [picture.height.buffer]);
   },
 
   /** What a step did, measured on the last full ground; null while there is none. */
@@ -253,6 +256,24 @@ export const previewApi = {
     return pngBlob(await landscapePixels(tools.kernels, { ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220), 320, 220);
   },
 };
+
+/** A ground as the page draws it; the heights are a copy, since they leave this thread. */
+function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number): Picture {
+  const { ground, valid } = field;
+  const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
+  const stats = statistics(field);
+  return {
+    ground,
+    height,
+    statistics: stats,
+    histogram: histogram(field, 160, stats),
+    shareUnderWater: shareUnderWater(field, ground.sea),
+    preview: false,
+    took,
+    patchErrors: patchErrors({ ground, height }),
+    valid,
+  };
+}
 
 /** Reports by the ground they are of. */
 const drained = new WeakMap<Float32Array, DrainageReport>();

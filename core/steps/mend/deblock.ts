@@ -61,6 +61,16 @@ export function findBlocks(height: Float32Array, across: number, down: number): 
 /** How much a line breaks at a sample: its step there against the two beside it. */
 const breakAt = (h: Float32Array, i: number, stride: number) => h[i] - h[i - stride] - (h[i - stride] - h[i - 2 * stride] + (h[i + stride] - h[i])) / 2;
 
+/** Breaks at one place of several lines, added up. */
+function breaksAt(height: Float32Array, at: number, lines: number, stride: number, lineStride: number): number {
+  let sum = 0;
+  for (let line = 0, i = at; line < lines; line++, i += lineStride) sum += Math.abs(breakAt(height, i, stride));
+  return sum;
+}
+
+/** Lines of a stripe that are looked at; there are some 32 stripes. */
+const ENOUGH_LINES = 32;
+
 function phaseOf(height: Float32Array, length: number, lines: number, stride: number, lineStride: number): { phase: number; times: number } | null {
   if (length < 4 * BLOCK || lines < BLOCK) return null;
   const sums = new Float64Array(BLOCK);
@@ -69,15 +79,14 @@ function phaseOf(height: Float32Array, length: number, lines: number, stride: nu
   const wins = new Float64Array(BLOCK);
   // In stripes, each of which votes too: one wall in the ground is no grid.
   const perStripe = Math.max(4, Math.floor(lines / 32));
+  // A thousand lines say as much as all of them.
+  const looked = Math.min(perStripe, ENOUGH_LINES);
   let stripes = 0;
   for (let first = 0; first + perStripe <= lines; first += perStripe) {
     stripe.fill(0);
-    for (let line = first; line < first + perStripe; line++) {
-      for (let k = 2; k + 1 < length; k++) {
-        const b = Math.abs(breakAt(height, line * lineStride + k * stride, stride));
-        stripe[k % BLOCK] += b;
-        counts[k % BLOCK]++;
-      }
+    for (let k = 2; k + 1 < length; k++) {
+      stripe[k % BLOCK] += breaksAt(height, first * lineStride + k * stride, looked, stride, lineStride);
+      counts[k % BLOCK] += looked;
     }
     let best = 0;
     for (let p = 0; p < BLOCK; p++) {

@@ -88,36 +88,42 @@ export async function findSpikes(
 ): Promise<{ spikes: Uint8Array; count: number; worst: number }> {
   const spikes = new Uint8Array(height.length);
   if (across < 5 || down < 5) return { spikes, count: 0, worst: 0 };
-  // Carried on through its outer samples, so that a slope is no spike at the edge.
-  const middle = async (of: Float32Array, sign: 1 | -1) => {
-    const wide = { across: across + 2 * PAD, down: down + 2 * PAD, radiusX: 2, radiusY: 2 };
-    const median = await kernels.run(medianProgram, wide, mirrored(of, across, down, sign), { signal });
-    return cropSamples(median, wide.across, { left: PAD, top: PAD, across, down });
-  };
-  const calm = Float32Array.from(height);
+  const calm = height.slice();
   let count = 0;
   let worst = 0;
   for (let pass = 0; pass < 2; pass++) {
-    const median = await middle(calm, -1);
-    const off = new Float32Array(height.length);
-    for (let i = 0; i < off.length; i++) off[i] = Math.abs(calm[i] - median[i]);
-    const usual = await middle(off, 1);
-    // Where slopes are even the median is the sample itself and nothing deviates: the slope around counts too.
-    const around = slopes(calm, across, down);
-    const slope = await middle(around, 1);
-    const everywhere = quantileOf(off, 0.5);
-    const steep = quantileOf(around, 0.9);
-    const above = beyondNeighbours(calm, across, down);
+    // Carried on through its outer samples, so that a slope is no spike at the edge.
+    const wide = { across: across + 2 * PAD, down: down + 2 * PAD, radiusX: PAD, radiusY: PAD };
+    const median = cropSamples(await kernels.run(medianProgram, wide, mirrored(calm, across, down), { signal }), wide.across, {
+      left: PAD,
+      top: PAD,
+      across,
+      down,
+    });
+    const ground: Looked = { height: calm, median, across, down };
+    const usual: Usual = { off: quantileOf(offAt, ground, 0.5), steep: quantileOf(slopeAt, ground, 0.9) };
     const before = count;
-    for (let i = 0; i < off.length; i++) {
-      if (spikes[i] || off[i] <= least) continue;
+    const above = new Float32Array(across);
+    const candidates: number[] = [];
+    for (let row = 0; row < down; row++) {
+      beyondNeighbours(above, calm, across, down, row);
+      standingOff(candidates, above, ground, row, { ...usual, sensitivity, least });
+    }
+    const taken: number[] = [];
+    for (const i of candidates) {
+      if (spikes[i]) continue;
+      const off = offAt(ground, i);
+      const slope = Math.max(medianAround(slopeAt, ground, i), usual.steep);
+      const by = beyond(calm, across, down, i % across, Math.floor(i / across));
       // At the edge of a bench a sample stands off from most, and beside it stand others like it.
-      const deviates = above[i] > STANDS_ALONE * off[i] && off[i] > sensitivity * SIGMA * (usual[i] + everywhere) + Math.max(slope[i], steep);
-      const alone = above[i] > (sensitivity / 2) * Math.max(slope[i], steep);
-      if (!deviates && !alone) continue;
+      const deviates = by > STANDS_ALONE * off && off > sensitivity * SIGMA * (medianAround(offAt, ground, i) + usual.off) + slope;
+      const alone = by > (sensitivity / 2) * slope;
+      if (deviates || alone) taken.push(i);
+    }
+    worst = taken.reduce((most, i) => Math.max(most, offAt(ground, i)), worst);
+    for (const i of taken) {
       spikes[i] = 1;
       count++;
-      worst = Math.max(worst, off[i]);
       calm[i] = median[i];
     }
     if (count === before) break;
@@ -125,66 +131,123 @@ export async function findSpikes(
   return { spikes, count, worst };
 }
 
-/** Half the steps east and south of every sample, or west and north at the far edges. */
-function slopes(height: Float32Array, across: number, down: number): Float32Array {
-  const out = new Float32Array(height.length);
-  for (let row = 0, i = 0; row < down; row++) {
-    for (let column = 0; column < across; column++, i++) {
-      const x = column + 1 < across ? i + 1 : i - 1;
-      const y = row + 1 < down ? i + across : i - across;
-      out[i] = (Math.abs(height[x] - height[i]) + Math.abs(height[y] - height[i])) / 2;
-    }
-  }
-  return out;
+/** What samples do over the whole ground: the middle one's distance from its median, and the step that nine in ten do not reach. */
+interface Usual {
+  off: number;
+  steep: number;
 }
 
-/** By how much a sample lies above all of its eight neighbours, or below all of them; 0 for most. */
-function beyondNeighbours(height: Float32Array, across: number, down: number): Float32Array {
-  const out = new Float32Array(height.length);
-  for (let row = 0; row < down; row++) {
-    for (let column = 0; column < across; column++) {
-      const i = row * across + column;
-      let least = Infinity;
-      let most = -Infinity;
-      for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
-        for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
-          const h = height[y * across + x];
-          if (y === row && x === column) continue;
-          if (h < least) least = h;
-          if (h > most) most = h;
-        }
-      }
-      out[i] = Math.max(0, height[i] - most, least - height[i]);
-    }
-  }
-  return out;
+/** What is looked at for spikes, and the median of 5 × 5 samples about each. */
+interface Looked {
+  height: Float32Array;
+  median: Float32Array;
+  across: number;
+  down: number;
 }
 
-/** A quantile of the values, from a hundred thousand of them at most. */
-function quantileOf(values: Float32Array, share: number): number {
-  const stride = Math.max(1, Math.floor(values.length / 100_000));
-  const some = Float32Array.from({ length: Math.floor(values.length / stride) }, (_, i) => values[i * stride]).sort();
+/** How far a sample stands off from its median. */
+const offAt = ({ height, median }: Looked, i: number): number => Math.fround(Math.abs(height[i] - median[i]));
+
+/** Half the steps east and south of a sample, or west and north at the far edges. */
+function slopeAt({ height, across }: Looked, i: number): number {
+  const x = (i + 1) % across !== 0 ? i + 1 : i - 1;
+  const y = i + across < height.length ? i + across : i - across;
+  return Math.fround((Math.abs(height[x] - height[i]) + Math.abs(height[y] - height[i])) / 2);
+}
+
+/** Of a row, the samples that may stand off, whatever is usual just around them: few, so that the rest is looked at for them alone. */
+function standingOff(
+  out: number[],
+  above: Float32Array,
+  { height, median, across }: Looked,
+  row: number,
+  { off: everywhere, steep, sensitivity, least }: Usual & { sensitivity: number; least: number },
+): void {
+  const far = sensitivity * SIGMA * everywhere + steep;
+  const alone = (sensitivity / 2) * steep;
+  for (let column = 0; column < above.length; column++) {
+    const by = above[column];
+    if (by <= 0) continue;
+    const i = row * across + column;
+    const off = Math.fround(Math.abs(height[i] - median[i]));
+    if (off > least && ((by > STANDS_ALONE * off && off > far) || by > alone)) out.push(i);
+  }
+}
+
+/** Of a row, by how much each sample lies above all of its eight neighbours, or below all of them; 0 for most. */
+function beyondNeighbours(out: Float32Array, height: Float32Array, across: number, down: number, row: number): void {
+  const start = row * across;
+  if (row === 0 || row + 1 === down) {
+    for (let column = 0; column < across; column++) out[column] = beyond(height, across, down, column, row);
+    return;
+  }
+  for (let column = 1, i = start + 1; column + 1 < across; column++, i++) {
+    const h = height[i];
+    const west = height[i - 1];
+    const east = height[i + 1];
+    out[column] = 0;
+    // Most lie between the two beside them.
+    if (h <= west === h <= east) out[column] = beyond(height, across, down, column, row);
+  }
+  out[0] = beyond(height, across, down, 0, row);
+  out[across - 1] = beyond(height, across, down, across - 1, row);
+}
+
+function beyond(height: Float32Array, across: number, down: number, column: number, row: number): number {
+  let least = Infinity;
+  let most = -Infinity;
+  for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
+    for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
+      if (y === row && x === column) continue;
+      const h = height[y * across + x];
+      if (h < least) least = h;
+      if (h > most) most = h;
+    }
+  }
+  const h = height[row * across + column];
+  return Math.fround(Math.max(0, h - most, least - h));
+}
+
+/** What a sample says of itself. */
+type Measure = (ground: Looked, i: number) => number;
+
+/** The median of a measure over 5 × 5 samples, mirrored at the edges. */
+function medianAround(measure: Measure, ground: Looked, i: number): number {
+  const { across, down } = ground;
+  const column = i % across;
+  const row = (i - column) / across;
+  const some = new Float32Array(25);
+  const within = (at: number, size: number) => (at < 0 ? -at : at >= size ? 2 * (size - 1) - at : at);
+  let n = 0;
+  for (let y = -PAD; y <= PAD; y++) for (let x = -PAD; x <= PAD; x++) some[n++] = measure(ground, within(row + y, down) * across + within(column + x, across));
+  return some.sort()[12];
+}
+
+/** A quantile of a measure over the ground, from a hundred thousand samples at most. */
+function quantileOf(measure: Measure, ground: Looked, share: number): number {
+  const { length } = ground.height;
+  const stride = Math.max(1, Math.floor(length / 100_000));
+  const some = Float32Array.from({ length: Math.floor(length / stride) }, (_, i) => measure(ground, i * stride)).sort();
   return some[Math.floor(some.length * share)] ?? 0;
 }
 
-/** Two samples more on every side: the inner ones mirrored, about the outer sample's height for a `sign` of −1. */
-function mirrored(height: Float32Array, across: number, down: number, sign: 1 | -1): Float32Array<ArrayBuffer> {
+/** Two samples more on every side: the inner ones mirrored about the outer sample's height. */
+function mirrored(height: Float32Array, across: number, down: number): Float32Array<ArrayBuffer> {
   const w = across + 2 * PAD;
   const out = new Float32Array(w * (down + 2 * PAD));
-  const about = (edge: number, inner: number) => (sign === -1 ? 2 * edge - inner : inner);
   for (let row = 0; row < down; row++) {
     const at = (row + PAD) * w + PAD;
     const from = row * across;
     out.set(height.subarray(from, from + across), at);
     for (let k = 1; k <= PAD; k++) {
-      out[at - k] = about(height[from], height[from + k]);
-      out[at + across - 1 + k] = about(height[from + across - 1], height[from + across - 1 - k]);
+      out[at - k] = 2 * height[from] - height[from + k];
+      out[at + across - 1 + k] = 2 * height[from + across - 1] - height[from + across - 1 - k];
     }
   }
   for (let k = 1; k <= PAD; k++) {
     for (let x = 0; x < w; x++) {
-      out[(PAD - k) * w + x] = about(out[PAD * w + x], out[(PAD + k) * w + x]);
-      out[(PAD + down - 1 + k) * w + x] = about(out[(PAD + down - 1) * w + x], out[(PAD + down - 1 - k) * w + x]);
+      out[(PAD - k) * w + x] = 2 * out[PAD * w + x] - out[(PAD + k) * w + x];
+      out[(PAD + down - 1 + k) * w + x] = 2 * out[(PAD + down - 1) * w + x] - out[(PAD + down - 1 - k) * w + x];
     }
   }
   return out;

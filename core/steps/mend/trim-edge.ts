@@ -82,18 +82,20 @@ export function findStrips(height: Float32Array, across: number, down: number): 
 function steps(height: Float32Array, lines: number, length: number, lineStride: number, stride: number): Float64Array {
   const out = new Float64Array(Math.max(0, lines - 1));
   const some = Math.max(1, Math.floor(length / 512));
-  const values: number[] = [];
+  // Corners belong to the strips of the other sides too: the outer eighths are left out.
+  const first = length >> 3;
+  const values = new Float64Array(Math.ceil((length - 2 * first) / some));
   for (let line = 0; line + 1 < lines; line++) {
-    values.length = 0;
-    // Corners belong to the strips of the other sides too: the outer eighths are left out.
-    for (let i = length >> 3; i < length - (length >> 3); i += some) {
-      const at = line * lineStride + i * stride;
-      values.push(Math.abs(height[at + lineStride] - height[at]));
-    }
-    values.sort((a, b) => a - b);
+    stepsOf(values, height, line * lineStride + first * stride, some * stride, lineStride);
+    values.sort();
     out[line] = values[Math.floor(values.length * 0.35)] ?? 0;
   }
   return out;
+}
+
+/** Steps to the next line from samples `stride` apart. */
+function stepsOf(out: Float64Array, height: Float32Array, from: number, stride: number, lineStride: number): void {
+  for (let k = 0, at = from; k < out.length; k++, at += stride) out[k] = Math.abs(height[at + lineStride] - height[at]);
 }
 
 function widthOf(steps: Float64Array): number {
