@@ -17,12 +17,14 @@ export async function pageRows(wants: (name: string) => boolean): Promise<Row[]>
       await page.goto(app.address);
       await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
       took.first.push(await since(() => openDemo(page, app.address)));
+      await atRest(page);
       took.again.push(
         await since(async () => {
           await page.reload();
           await fullGround(page);
         }),
       );
+      await atRest(page);
       await page.locator('[data-card=base]').click();
       const slider = page.getByRole('complementary', { name: /^Settings of/ }).getByLabel('Height', { exact: true });
       const before = await shown(page);
@@ -67,4 +69,12 @@ async function since(work: () => Promise<unknown>): Promise<number> {
   const began = Date.now();
   await work();
   return Date.now() - began;
+}
+
+/** What is worked out behind the ground that is seen is over, and has been kept. */
+async function atRest(page: Page): Promise<void> {
+  for (let quiet = 0; quiet < 4;) {
+    await page.waitForTimeout(1000);
+    quiet = (await page.getByRole('button', { name: 'Stop', exact: true }).count()) > 0 ? 0 : quiet + 1;
+  }
 }
