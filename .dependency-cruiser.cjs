@@ -15,6 +15,7 @@ const CORE = [
   'survey',
   'mesh',
   'delivery',
+  'world',
 ];
 
 /** The page's folders from the ground up. */

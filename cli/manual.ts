@@ -73,6 +73,21 @@ export const MANUAL: Readonly<Record<string, Entry>> = {
     finds: ['statistics', 'quality', 'slope histogram', 'spectrum', 'hypsometry', 'artefacts', 'isotropy'],
     examples: [['whether a file is like real ground', 'measure survey.tif']],
   },
+  world: {
+    finds: ['tiles', 'open world', 'huge', 'large', 'tiled', 'build farm', 'distributed', 'batch', 'landscape', 'vrt', 'mosaic'],
+    examples: [
+      ['a ground in tiles, with one raster over them', 'world start:downland big --samples 257 --tile 128'],
+      ['what was begun is gone on with; what is done stays done', 'world start:downland big --samples 257 --tile 128 --resume'],
+    ],
+  },
+  worker: {
+    finds: ['farm', 'node', 'queue', 'distributed', 'redis', 'render farm'],
+    examples: [['takes tiles from a queue until it is ended', 'worker --queue redis://127.0.0.1:6379']],
+  },
+  'world-status': {
+    finds: ['progress', 'how far', 'done', 'left', 'queue'],
+    examples: [['how far it is, every tile read and held against its note', 'world-status big --check']],
+  },
   starts: { finds: ['presets', 'templates', 'examples', 'biomes'], examples: [['the starting courses', 'starts']] },
   steps: { finds: ['nodes', 'filters', 'effects', 'operators', 'settings', 'parameters', 'reference'], examples: [['every step with its settings', 'steps']] },
   completion: { finds: ['autocomplete', 'tab', 'bash', 'zsh', 'fish', 'powershell'], examples: [['for the shell in use', 'completion bash']] },

@@ -176,6 +176,18 @@ export const ERROR_CODES = {
   outside: 'A frame reaches beyond the survey’s country.',
   'too-many': 'A frame has more samples than one extract holds.',
   'too-small': 'A frame has fewer samples than an extract needs.',
+  // Worlds
+  'world-samples': 'A world has more or fewer samples than can be worked out.',
+  'world-tile': 'The tiles of a world are too small or too large.',
+  'world-range': 'Tiles of codes are asked for without the range that their codes stand for.',
+  'world-base': 'What tiles take from the whole ground is not there.',
+  'world-damaged': 'A file of a world is not what it was written as.',
+  'world-changed': 'The world in a folder is another one than the one that is asked for.',
+  'world-there': 'A world was begun in this folder, and it was not said to go on with it.',
+  'world-tile-lost': 'A tile of a world is missing, or was altered after it was done.',
+  'world-busy': 'Another process works on this world.',
+  'no-world': 'There is no world in a folder.',
+  queue: 'The queue of jobs does not answer, or answers wrongly.',
 } as const;
 
 export type ErrorCode = keyof typeof ERROR_CODES;

@@ -13,3 +13,4 @@ export * from './exports/inspect';
 export * from './exports/survey';
 export * from './exports/mesh';
 export * from './exports/delivery';
+export * from './exports/world';

@@ -26,8 +26,8 @@ if (wants('cli')) {
     bundle: true,
     minifyWhitespace: true,
     minifySyntax: true,
-    // It reads its scripts from beside itself.
-    external: ['@pnpm/tabtab'],
+    // They read their scripts from beside themselves, or are wanted by few.
+    external: ['@pnpm/tabtab', 'bullmq', 'ioredis'],
     platform: 'node',
     format: 'esm',
     target: 'node20',

@@ -33,6 +33,7 @@ const TOOLS = {
   netpbm: () => has('pnmfile', '--version'),
   'assimp-utils': () => has('assimp', 'version'),
   openexr: () => existsSync('/usr/bin/exrheader'),
+  'redis-server': () => has('redis-server', '--version'),
   'openimageio-tools': () => has('oiiotool', '--version'),
 };
 

@@ -3,22 +3,17 @@ import { flatField, type Field } from '../field/field';
 import { sameSamples, spacingOf, type Ground } from '../field/ground';
 import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { sha256OfText } from '../field/hash';
-import { statistics } from '../field/statistics';
-import { cropSamples, groundOfWindow, growWindow, isWhole, pasteSamples, union, wholeOf, type Window } from '../field/window';
-import { heightsOf } from '../formats/asset';
+import { growWindow, isWhole, pasteSamples, union, wholeOf, type Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
-import { rockHere } from '../rock/hardness';
 import { stepById } from '../steps';
-import { VOID } from '../steps/mend/fill-voids';
 import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
+import { VOID } from '../steps/mend/fill-voids';
+import { handed, pieceOf, runStep, type Piece, type Surroundings } from './run-step';
 import type { CachedStage, KeptStages, StageCache } from './cache';
-import { validOf } from './field-of';
 import { levelKey } from './ground-key';
-import { joinHoles } from './holes';
-import { joinStage } from './join';
 import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type CourseLine, type StepUse } from './schema';
-import { canonical, toDatum } from './settings';
+import { canonical } from './settings';
 import { keyOfWhere, reachOfWhere, weightsOf, type Where } from './where';
 
 export interface EvaluateOptions {
@@ -336,35 +331,10 @@ class Run {
     return Math.max(step.reach(settings as never, this.ground), reachOfWhere(use.where, this.ground));
   }
 
-  /** The step over a window of the ground: run, joined, blended, and held where it is told to. */
-  private async run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: Required<StepInputs>, window: Window) {
-    const { use } = stage;
-    const { ground } = this;
-    const { context, input, before, layersBefore } = this.handed(stage, step.title, inputs, window);
-    if (use.strength === 0) return { height: before, layers: undefined };
-    const mask = await weightsOf(use.where, input, context);
-    if (mask && isWhole(window, ground) && mask.every((w) => w === 0)) {
-      context.say('Its mask is empty everywhere, so the step changes nothing. Widen the bounds of the mask, or take it away.');
-      return { height: before, layers: undefined };
-    }
-    if (step.takesMask && mask) context.mask = mask;
-    context.seen = step.family === 'weather' ? await this.seenBy(use) : undefined;
-    const output = await step.run(input, toDatum(step.params, settings, ground) as never, context);
-    const blended = step.takesMask ? null : mask;
-    const way = { mode: use.join, width: use.joinWidth, zero: use.joinZero, one: use.joinOne, gives: step.gives, datum: ground.datum };
-    let height = joinStage(before, output.height, way, use.strength, blended);
-    let layers = output.layers && blendLayers(layersBefore, output.layers, step.movesLayers, use.strength, blended);
-    if (step.family === 'source') {
-      const alone = () => joinStage(before, output.height, { ...way, mode: 'replace' }, 1, null);
-      const absent = output.absent ?? (output.layers?.[VOID] && output.layers[VOID] !== layersBefore[VOID] ? output.layers[VOID] : undefined);
-      const left = joinHoles({ before, height, holes: layersBefore[VOID], absent, mode: use.join, mask: blended, alone });
-      if (left) {
-        height = left.height;
-        layers = { ...layers, [VOID]: left.holes };
-      }
-    }
-    if (use.hold !== 'none') height = held(height, before, use.hold, ground);
-    return { height, layers };
+  /** The step over a window of the ground. */
+  private run(stage: Stage, step: Step, settings: Record<string, unknown>, inputs: Required<StepInputs>, window: Window) {
+    const seenBy = step.family === 'weather' ? () => this.seenBy(stage.use) : undefined;
+    return runStep(stage.use, step, settings, inputs, this.pieceOf(stage, window), this.around(stage), seenBy);
   }
 
   /** What a step is handed at the terrain's own samples, where these are others. */
@@ -372,64 +342,49 @@ class Run {
     const stage = this.seen.get(use.id);
     if (!stage || stage.fault) return undefined;
     const run = new Run(this.course, { ...this.options, ground: this.options.seen!.ground, seen: undefined, previous: undefined, onStage: undefined });
-    const { context, input } = run.handed(stage, stepById(use.step).title, inputsOf(use), wholeOf(run.ground));
+    const { context, input } = run.handedWhole(stage);
     const mask = await weightsOf(use.where, input, context);
     if (mask) context.mask = mask;
     return { input, context };
   }
 
   maskOf(stage: Stage): Promise<Float32Array<ArrayBuffer> | null> {
-    const { context, input } = this.handed(stage, stepById(stage.use.step).title, inputsOf(stage.use), wholeOf(this.ground));
+    const { context, input } = this.handedWhole(stage);
     return weightsOf(stage.use.where, input, context);
   }
 
-  /** What a step is handed over a window: the ground before it, and what it may ask for. */
-  private handed(stage: Stage, title: string, inputs: Required<StepInputs>, window: Window) {
-    const { options } = this;
-    // What is not declared cannot be seen, so that it cannot be missing from the key.
-    const ground: Ground = { ...this.ground, sea: inputs.sea ? this.ground.sea : 0, georeference: undefined };
-    const { across } = ground;
+  private handedWhole(stage: Stage) {
+    return handed(stepById(stage.use.step).title, inputsOf(stage.use), this.pieceOf(stage, wholeOf(this.ground)), this.around(stage));
+  }
+
+  private pieceOf(stage: Stage, window: Window): Piece {
+    return pieceOf(this.ground, window, stage.before, stage.layersBefore);
+  }
+
+  private around(stage: Stage): Surroundings {
+    const { options, ground } = this;
     const { use } = stage;
     const index = this.stages.length;
-    const bytesOf = async (sha: string) => {
-      if (!inputs.assets.includes(sha)) throw new UplandError('undeclared-asset', `${title} reads an asset that it did not declare.`);
-      if (!options.asset) throw new UplandError('missing-asset', `${title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
-      return options.asset(sha);
-    };
-    const context: StepContext = {
-      ground,
-      window,
+    return {
+      course: this.course,
       kernels: options.kernels,
       signal: options.signal,
+      asset: options.asset,
+      keepsHeights: options.cache !== undefined,
       progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
       // One request ends one step.
       halt: this.stages.some((done) => done.reached) ? undefined : options.halt,
       watch: options.onStanding && ((standing) => options.onStanding?.({ use, field: standingField(ground, stage.before, standing) })),
       reached: (settings) => (stage.reached = settings),
-      asset: bytesOf,
-      heights: (sha) => heightsOf(sha, this.course.assets[sha]?.reading, bytesOf, options.signal, options.cache !== undefined),
-      tributary: async (id) => {
-        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
-        return cropSamples((await this.tributary(id)).height, across, window);
-      },
-      tributaryHoles: async (id) => {
-        if (!inputs.tributaries.includes(id)) throw new UplandError('undeclared-tributary', `${title} reads a tributary that it did not declare.`);
-        const valid = validOf((await this.tributary(id)).layers);
-        return valid && cropSamples(valid, across, window).map((v) => 1 - v);
-      },
-      rock: async (bounds) => {
-        if (!inputs.rock) throw new UplandError('undeclared-rock', `${title} reads the terrain's rock, which it did not declare.`);
-        const { rock } = this.course;
-        return rock && rockHere(rock, ground, bounds, window, options.signal);
+      tributary: async (id, window) => {
+        const { height, layers } = await this.tributary(id);
+        const { before, layersBefore } = pieceOf(ground, window, height, layers);
+        return { height: before, layers: layersBefore };
       },
       say: (sentence) => {
         if (!stage.words.includes(sentence)) stage.words.push(sentence);
       },
     };
-    const before = cropSamples(stage.before, across, window);
-    const layersBefore = Object.fromEntries(Object.entries(stage.layersBefore).map(([name, layer]) => [name, cropSamples(layer, across, window)]));
-    const input = { ground: groundOfWindow(ground, window), height: before, layers: layersBefore };
-    return { context, input, before, layersBefore };
   }
 }
 
@@ -465,29 +420,4 @@ const joiningKey = (use: StepUse) => {
 
 function spread(a: Dirty, b: Dirty): Dirty {
   return a === 'everywhere' || b === 'everywhere' ? 'everywhere' : union(a, b);
-}
-
-/** Moved by the one distance that gives back the mean, the lowest or the highest that there was. */
-function held(height: Float32Array<ArrayBuffer>, before: Float32Array<ArrayBuffer>, hold: 'mean' | 'lowest' | 'highest', ground: Ground) {
-  const flat = { ...ground, datum: 0 };
-  const by = statistics({ ground: flat, height: before })[hold] - statistics({ ground: flat, height })[hold];
-  return by === 0 ? height : height.map((h) => h + by);
-}
-
-/** What a step left behind counts as far as the step does. */
-function blendLayers(before: Layers, after: Layers, moved: boolean, strength: number, mask: Float32Array | null): Layers {
-  if (strength === 1 && !mask) return after;
-  return Object.fromEntries(
-    Object.entries(after).map(([name, layer]) => {
-      const from = moved ? before[name] : undefined;
-      return [
-        name,
-        layer.map((value, i) => {
-          const weight = mask ? mask[i] * strength : strength;
-          const was = from ? from[i] : 0;
-          return weight === 1 ? value : was + (value - was) * weight;
-        }),
-      ];
-    }),
-  );
 }

@@ -1,7 +1,7 @@
 import type { Ground } from '../field/ground';
 import { sha256OfText } from '../field/hash';
 import { VERSION } from '../kernels/generated/binaries';
-import type { Course } from './schema';
+import type { Course, StepUse } from './schema';
 import { canonical } from './settings';
 
 /** Changes whenever the same course would give other bytes. */
@@ -13,7 +13,14 @@ export function levelKey({ width, depth, across, down, registration, datum }: Gr
   return sha256OfText(JSON.stringify([CORE_VERSION, VERSION, width, depth, across, down, registration, datum, ...others]));
 }
 
+/** A step without what it is called by. */
+const partsOf = ({ id: _id, name: _name, where: { masks, ...where }, ...use }: StepUse) => ({
+  ...use,
+  where: { ...where, masks: masks.map(({ id: _mask, ...mask }) => mask) },
+});
+
 /** A key of the ground that a course comes to at its own samples: another one wherever that could be another ground. */
 export async function groundKey({ ground, stem, tributaries, assets, rock }: Course): Promise<string> {
-  return sha256OfText(JSON.stringify([await levelKey(ground), ground.sea, canonical([stem, tributaries, assets, rock ?? null])]));
+  const lines = [stem.map(partsOf), tributaries.map(({ id, steps }) => [id, steps.map(partsOf)])];
+  return sha256OfText(JSON.stringify([await levelKey(ground), ground.sea, canonical([lines, assets, rock ?? null])]));
 }

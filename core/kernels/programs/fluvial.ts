@@ -100,7 +100,7 @@ const LEAST_GRADE = 0.05;
 /** How often what a grid hands down is smoothed. */
 const HANDED_SMOOTH = 2;
 /** Ground that was lowered by so many of a grid's spacings has lost half of the detail that it had before. */
-const WORN_OFF = 0.35;
+export const WORN_OFF = 0.35;
 /** An outlet gives way to a breach only. */
 const OUTLET_EASE = 1e-9;
 

@@ -1,0 +1,66 @@
+import { evaluate, maskAt, type EvaluateOptions, type Stage } from '../course/evaluate';
+import { linesOf, settingsOf, type Course, type StepUse } from '../course/schema';
+import { reachOfWhere } from '../course/where';
+import { UplandError } from '../errors';
+import type { Ground } from '../field/ground';
+import { stepById } from '../steps';
+import type { Layers } from '../steps/step';
+
+/**
+ * How a step is worked out in tiles. `window`: from what lies around a tile, bit for bit as over the whole ground. `mask`: the same,
+ * but where it acts is known by the whole ground alone. `whole`: it knows the whole ground, so that what it does is taken from there.
+ */
+export type Way = 'window' | 'mask' | 'whole';
+
+export function wayOf(use: StepUse, ground: Ground): Way {
+  const step = stepById(use.step);
+  if (step.reach(settingsOf(use) as never, ground) === Infinity || use.hold !== 'none') return 'whole';
+  return reachOfWhere(use.where, ground) === Infinity ? 'mask' : 'window';
+}
+
+/** What is known of one step by the whole ground at fewer samples. */
+export interface BaseStage {
+  /** The ground before it, and what it does to it, metres. */
+  before?: Float32Array<ArrayBuffer>;
+  change?: Float32Array<ArrayBuffer>;
+  /** The layers that it leaves. */
+  layers?: Layers;
+  /** Where it acts, 0 to 1. */
+  weights?: Float32Array<ArrayBuffer>;
+}
+
+/** What the tiles of a world take from the whole ground, worked out at fewer samples. */
+export interface WorldBase {
+  ground: Ground;
+  /** By the ids of the steps that know the whole ground, or whose masks do. */
+  stages: Map<string, BaseStage>;
+}
+
+/** Whether some step of a course needs the whole ground. */
+export const needsBase = (course: Course, ground: Ground): boolean =>
+  linesOf(course).some((line) => line.steps.some((use) => use.on && wayOf(use, ground) !== 'window'));
+
+/** Works the whole ground out at its base's samples and keeps what tiles need of it. Refuses a course with a step that cannot be done. */
+export async function workBase(course: Course, ground: Ground, options: Omit<EvaluateOptions, 'ground'>): Promise<WorldBase> {
+  const evaluation = await evaluate(course, { ...options, ground, everyLine: true });
+  const faulty = evaluation.stages.find((stage) => stage.fault);
+  if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
+  const stages = new Map<string, BaseStage>();
+  for (const stage of evaluation.stages) {
+    if (!stage.use.on) continue;
+    const way = wayOf(stage.use, ground);
+    if (way === 'whole') stages.set(stage.use.id, whole(stage));
+    else if (way === 'mask') {
+      const weights = await maskAt(course, evaluation, stage.use.id, options);
+      if (weights) stages.set(stage.use.id, { weights });
+    }
+  }
+  return { ground, stages };
+}
+
+function whole({ before, height, layers, layersBefore }: Stage): BaseStage {
+  const change = new Float32Array(height.length);
+  for (let i = 0; i < change.length; i++) change[i] = height[i] - before[i];
+  const own = Object.entries(layers).filter(([name, layer]) => layer !== layersBefore[name]);
+  return { before, change, layers: Object.fromEntries(own) };
+}

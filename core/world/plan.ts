@@ -1,0 +1,67 @@
+import { groundKey } from '../course/ground-key';
+import type { Course } from '../course/schema';
+import { UplandError } from '../errors';
+import { withSamples, type Ground } from '../field/ground';
+import { sha256OfText } from '../field/hash';
+import { wholeOf, type Window } from '../field/window';
+
+/** The most samples along one side of a world. */
+export const MOST_WORLD_SIDE = 131_073;
+const LEAST_TILE = 64;
+const MOST_TILE = 8_192;
+
+/** A tile of a world: which samples it holds. Tiles share none. */
+export interface WorldTile {
+  row: number;
+  column: number;
+  window: Window;
+}
+
+/** What a world is made of: the ground at its samples, its tiles, and the ground at which what knows the whole is worked out first. */
+export interface WorldPlan {
+  /** Changes with whatever changes a sample of the world. */
+  key: string;
+  ground: Ground;
+  base: Ground;
+  tile: number;
+  tiles: WorldTile[];
+}
+
+/** The land of a course at `samples` along its longer side, also where that is more than a ground in one piece can have. */
+export function worldGround(ground: Ground, samples: number): Ground {
+  if (!Number.isInteger(samples) || samples < 16 || samples > MOST_WORLD_SIDE) {
+    throw new UplandError('world-samples', `A world has 16 to ${MOST_WORLD_SIDE} samples along its longer side, and not ${samples}.`);
+  }
+  const extra = ground.registration === 'point' ? 1 : 0;
+  const scale = (samples - extra) / Math.max(1, Math.max(ground.across, ground.down) - extra);
+  const scaled = (count: number) => Math.max(1, Math.round((count - extra) * scale)) + extra;
+  return withSamples(ground, scaled(ground.across), scaled(ground.down));
+}
+
+/** Where the tiles along one side begin and how many samples each has; the last takes what is left over. */
+function sides(samples: number, tile: number, extra: number): { at: number; count: number }[] {
+  const n = Math.max(1, Math.round((samples - extra) / tile));
+  return Array.from({ length: n }, (_, k) => ({ at: k * tile, count: k === n - 1 ? samples - k * tile : tile }));
+}
+
+/** The tiles of a ground, row by row from the north-west. */
+export function worldTiles(ground: Ground, tile: number): WorldTile[] {
+  if (!Number.isInteger(tile) || tile < LEAST_TILE || tile > MOST_TILE) {
+    throw new UplandError('world-tile', `A tile has ${LEAST_TILE} to ${MOST_TILE} samples a side, and not ${tile}.`);
+  }
+  const extra = ground.registration === 'point' ? 1 : 0;
+  const columns = sides(ground.across, tile, extra);
+  return sides(ground.down, tile, extra).flatMap((y, row) =>
+    columns.map((x, column) => ({ row, column, window: { left: x.at, top: y.at, across: x.count, down: y.count } })),
+  );
+}
+
+/** How a course is worked out at so many samples in tiles. `encoding`: how its tiles are written, which is part of what they are. */
+export async function planWorld(course: Course, { samples, tile, encoding }: { samples: number; tile: number; encoding: unknown }): Promise<WorldPlan> {
+  const ground = worldGround(course.ground, samples);
+  // What knows the whole ground is worked out at the samples at which it is seen, or at those of the world where they are fewer.
+  const base = ground.across * ground.down < course.ground.across * course.ground.down ? ground : course.ground;
+  const tiles = worldTiles(ground, tile);
+  const key = await sha256OfText(JSON.stringify(['world 1', await groundKey(course), wholeOf(ground), tile, encoding]));
+  return { key, ground, base, tile, tiles };
+}

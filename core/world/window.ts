@@ -1,0 +1,126 @@
+import { runStep, type LineHeights } from '../course/run-step';
+import { inputsOf, linesOf, settingsOf, type Course, type CourseLine, type StepUse } from '../course/schema';
+import { reachOfWhere } from '../course/where';
+import { throwIfStopped, UplandError } from '../errors';
+import { flatField } from '../field/field';
+import { GAUSSIAN_ALIGN } from '../field/gaussian';
+import { spacingOf, type Ground } from '../field/ground';
+import { cropSamples, growWindow, type Window } from '../field/window';
+import type { Kernels } from '../kernels/pool';
+import { WORN_OFF } from '../kernels/programs/fluvial';
+import { stepById } from '../steps';
+import type { Layers } from '../steps/step';
+import { wayOf, type BaseStage, type WorldBase } from './base';
+import { upsampled } from './upsample';
+
+export interface WindowOptions {
+  kernels: Kernels;
+  signal?: AbortSignal;
+  asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
+}
+
+/**
+ * The end of a course over a window of a ground of any size: heights above the datum, and layers. Steps of finite reach are worked
+ * out from the window grown by what they read, bit for bit as over the whole; what knows the whole ground comes from the base.
+ */
+export function workWindow(course: Course, base: WorldBase | null, ground: Ground, window: Window, options: WindowOptions): Promise<LineHeights> {
+  const [stem] = linesOf(course);
+  return new WindowWork(course, base, ground, options).upTo(stem, stem.steps.length, window);
+}
+
+class WindowWork {
+  constructor(
+    private readonly course: Course,
+    private readonly base: WorldBase | null,
+    private readonly ground: Ground,
+    private readonly options: WindowOptions,
+  ) {}
+
+  /** A line after its first `count` steps. */
+  async upTo(line: CourseLine, count: number, window: Window): Promise<LineHeights> {
+    throwIfStopped(this.options.signal);
+    if (count === 0) return { height: flatField({ ...this.ground, across: window.across, down: window.down }, 0).height, layers: {} };
+    const use = line.steps[count - 1];
+    const before = (of: Window) => this.upTo(line, count - 1, of);
+    if (!use.on) return before(window);
+    const known = this.base?.stages.get(use.id);
+    const way = wayOf(use, this.ground);
+    if (way === 'whole') {
+      if (!known?.change)
+        throw new UplandError('world-base', `What "${stepById(use.step).title}" does is not known of the whole ground. Work the world out anew.`);
+      return this.fromWhole(use, known, await before(window), window);
+    }
+    return this.around(use, way === 'mask' ? (known ?? {}) : null, before, window);
+  }
+
+  /** A step that is worked out from what lies around. */
+  private async around(use: StepUse, known: BaseStage | null, before: (of: Window) => Promise<LineHeights>, window: Window): Promise<LineHeights> {
+    const { ground, options, course } = this;
+    const step = stepById(use.step);
+    const settings = settingsOf(use);
+    const { x, y } = spacingOf(ground);
+    const reach = Math.max(step.reach(settings as never, ground), known ? 0 : reachOfWhere(use.where, ground));
+    const wide = growWindow(window, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, ground, GAUSSIAN_ALIGN);
+    const given = await before(wide);
+    // Where masks know the whole ground, the step acts where they say there.
+    const weights = known && (async () => (known.weights ? shares(upsampled(known.weights, this.base!.ground, ground, wide)) : null));
+    const { height, layers = {} } = await runStep(
+      use,
+      step,
+      settings,
+      inputsOf(use),
+      { ground, window: wide, before: given.height, layersBefore: given.layers },
+      {
+        course,
+        kernels: options.kernels,
+        signal: options.signal,
+        asset: options.asset,
+        keepsHeights: true,
+        tributary: (id, of) => this.tributary(id, of),
+        weights: weights ?? undefined,
+        progress: () => undefined,
+        say: () => undefined,
+      },
+    );
+    const inner: Window = { ...window, left: window.left - wide.left, top: window.top - wide.top };
+    const cut = (values: Float32Array<ArrayBuffer>) => cropSamples(values, wide.across, inner);
+    return { height: cut(height), layers: mapped({ ...given.layers, ...layers }, cut) };
+  }
+
+  /**
+   * What the whole ground says that a step does, with the detail that finer samples have beside it. Weathering wears such detail off
+   * where it lowers the ground, as it does from each grid of its ladder to the next.
+   */
+  private fromWhole(use: StepUse, { before, change, layers = {} }: BaseStage, given: LineHeights, window: Window): LineHeights {
+    const { ground } = this;
+    const base = this.base!.ground;
+    const moved = upsampled(change!, base, ground, window);
+    if (stepById(use.step).family === 'weather') wearDetail(moved, upsampled(before!, base, ground, window), given.height, spacingOf(base));
+    const height = new Float32Array(moved.length);
+    for (let i = 0; i < height.length; i++) height[i] = given.height[i] + moved[i];
+    // Depths and shares: a spline's weights take them below nothing by a hair.
+    const own = mapped(layers, (layer) => upsampled(layer, base, ground, window).map((v) => (v > 0 ? v : 0)));
+    return { height, layers: { ...given.layers, ...own } };
+  }
+
+  private tributary(id: string, window: Window): Promise<LineHeights> {
+    const line = linesOf(this.course).find((l) => l.id === id);
+    if (!line) throw new UplandError('missing-tributary', 'The tributary that this step reads is not there any more. Choose another one.');
+    return this.upTo(line, line.steps.length, window);
+  }
+}
+
+/** Takes what is worn off of the detail into the change. */
+function wearDetail(change: Float32Array, coarse: Float32Array, fine: Float32Array, { x, y }: { x: number; y: number }): void {
+  const perDepth = 1 / (WORN_OFF * Math.max(x, y));
+  for (let i = 0; i < change.length; i++) {
+    if (change[i] >= 0) continue;
+    const kept = 1 / (1 - change[i] * perDepth);
+    change[i] -= (1 - kept) * (fine[i] - coarse[i]);
+  }
+}
+
+const shares = (weights: Float32Array<ArrayBuffer>) => weights.map((w) => (w < 0 ? 0 : w > 1 ? 1 : w));
+
+const mapped = (layers: Layers, as: (layer: Float32Array<ArrayBuffer>) => Float32Array<ArrayBuffer>): Layers =>
+  Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, as(layer)]));

@@ -1,0 +1,198 @@
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { freePort } from '../helpers/application';
+import { scratch, uplandCast, uplandJson } from '../helpers/outside';
+
+const { path, done: clear } = scratch();
+const CLI = 'cli/bin/upland-cast.mjs';
+const TERRAIN = 'start:downland';
+const ORDER = ['--samples', '769', '--tile', '64', '--json'];
+const TILES = 144;
+
+/** The bytes of all tiles of a world, by name. */
+function tilesIn(folder: string): Record<string, string> {
+  const names = readdirSync(`${folder}/tiles`).sort();
+  return Object.fromEntries(
+    names.map((name) => [
+      name,
+      createHash('sha256')
+        .update(readFileSync(`${folder}/tiles/${name}`))
+        .digest('hex'),
+    ]),
+  );
+}
+
+/** A Redis of Debian on a free port, without anything kept on disk. */
+class TestRedis {
+  private process?: ChildProcess;
+  constructor(readonly port: number) {}
+
+  async start(): Promise<void> {
+    const own = spawn('redis-server', ['--port', String(this.port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--loglevel', 'warning'], {
+      stdio: 'ignore',
+    });
+    this.process = own;
+    for (let tries = 0; tries < 100; tries++) {
+      if (spawnSync('redis-cli', ['-p', String(this.port), 'ping'], { encoding: 'utf8' }).stdout.includes('PONG')) return;
+      await new Promise((done) => setTimeout(done, 50));
+    }
+    throw new Error('Redis did not start.');
+  }
+
+  /** Ended by its process. */
+  stop(): Promise<void> {
+    const { process: own } = this;
+    if (!own || own.exitCode !== null) return Promise.resolve();
+    return new Promise((done) => {
+      own.once('exit', () => done());
+      own.kill('SIGKILL');
+    });
+  }
+
+  get url(): string {
+    return `redis://127.0.0.1:${this.port}`;
+  }
+}
+
+const workers: ChildProcess[] = [];
+function beginWorker(url: string): ChildProcess {
+  const worker = spawn(process.execPath, [CLI, 'worker', '--queue', url, '--threads', '1'], {
+    stdio: 'ignore',
+    env: { ...process.env, UPLAND_LOCK_SECONDS: '2' },
+  });
+  workers.push(worker);
+  return worker;
+}
+
+/** The command that has the world made, and what it says when it is over. */
+function coordinator(folder: string, url: string, ...more: string[]): Promise<{ status: number | null; out: string; words: string }> {
+  const child = spawn(process.execPath, [CLI, 'world', TERRAIN, folder, ...ORDER, '--queue', url, ...more], { stdio: ['ignore', 'pipe', 'pipe'] });
+  let out = '';
+  let words = '';
+  child.stdout.on('data', (bytes: Buffer) => (out += String(bytes)));
+  child.stderr.on('data', (bytes: Buffer) => (words += String(bytes)));
+  return new Promise((done) => child.once('exit', (status) => done({ status, out, words })));
+}
+
+const until = async (there: () => boolean, patience = 120_000) => {
+  for (const end = Date.now() + patience; Date.now() < end && !there();) await new Promise((done) => setTimeout(done, 30));
+  expect(there()).toBe(true);
+};
+const doneIn = (folder: string): number => {
+  try {
+    return readdirSync(`${folder}/work`).filter((name) => /^r\d+-c\d+\.json$/.test(name)).length;
+  } catch {
+    return 0;
+  }
+};
+
+describe('a world by the command', () => {
+  let redis: TestRedis;
+  let embedded: Record<string, string>;
+  beforeAll(async () => {
+    redis = new TestRedis(await freePort());
+    await redis.start();
+    uplandJson('world', TERRAIN, path('here'), ...ORDER.slice(0, -1));
+    embedded = tilesIn(path('here'));
+  });
+  afterAll(async () => {
+    for (const worker of workers) worker.kill('SIGKILL');
+    await redis.stop();
+    clear();
+  });
+
+  it('is one raster to GDAL, in its place, and lies by the ground that is worked out in one piece', () => {
+    expect(Object.keys(embedded).length).toBe(TILES);
+    const info = JSON.parse(spawnSync('gdalinfo', ['-json', path('here/world.vrt')], { encoding: 'utf8' }).stdout) as {
+      size: number[];
+      cornerCoordinates: { upperLeft: number[]; lowerRight: number[] };
+    };
+    expect(info.size).toEqual([769, 769]);
+    // Samples lie on the edge: the raster reaches half a cell beyond it.
+    const half = 8192 / 768 / 2;
+    expect(info.cornerCoordinates.upperLeft[0]).toBeCloseTo(-half, 6);
+    expect(info.cornerCoordinates.lowerRight[0]).toBeCloseTo(8192 + half, 6);
+    spawnSync('gdal_translate', ['-q', path('here/world.vrt'), path('laid.tif')]);
+    uplandJson('run', TERRAIN, path('whole.tif'), '--samples', '769', '--sampling', 'worked');
+    const { rmse } = uplandJson('compare', path('laid.tif'), path('whole.tif')) as { rmse: number };
+    const { lowest, highest, seams } = JSON.parse(readFileSync(path('here/docket.json'), 'utf8')) as {
+      lowest: number;
+      highest: number;
+      seams: { ratio: number };
+    };
+    console.log(
+      `measured: downland at 769 in tiles of 64: ${((100 * rmse) / (highest - lowest)).toFixed(2)} % of the range from the whole; seams ${seams.ratio.toFixed(3)}`,
+    );
+    expect(rmse / (highest - lowest)).toBeLessThan(0.005);
+    expect(seams.ratio).toBeLessThan(1.02);
+    expect(uplandJson('world-status', path('here'), '--check')).toMatchObject({ done: TILES, tiles: TILES, finished: true });
+  });
+
+  it('has the same bytes from one worker, from two, and when they are killed in the middle of tiles', async () => {
+    const one = coordinator(path('one'), redis.url);
+    const first = beginWorker(redis.url);
+    expect((await one).status).toBe(0);
+    expect(tilesIn(path('one'))).toEqual(embedded);
+
+    const folder = path('two');
+    const two = coordinator(folder, redis.url);
+    let other = beginWorker(redis.url);
+    const kept = new Map<string, number>();
+    for (let kill = 1; kill <= 5; kill++) {
+      await until(() => doneIn(folder) >= kill * 12);
+      other.kill('SIGKILL');
+      for (const note of readdirSync(`${folder}/work`).filter((name) => /^r\d+-c\d+\.json$/.test(name))) {
+        const name = note.replace('.json', '.tif');
+        if (!kept.has(name)) kept.set(name, statSync(`${folder}/tiles/${name}`).mtimeMs);
+      }
+      for (const name of readdirSync(`${folder}/tiles`))
+        if (!done.has(name) && name.endsWith('.tif')) done.set(name, statSync(`${folder}/tiles/${name}`).mtimeMs);
+      other = beginWorker(redis.url);
+    }
+    const { status, words } = await two;
+    expect(status, words).toBe(0);
+    // A tile that was kept was not worked out again by anybody.
+    for (const [name, at] of kept) expect(statSync(`${folder}/tiles/${name}`).mtimeMs, name).toBe(at);
+    first.kill('SIGKILL');
+    other.kill('SIGKILL');
+    const found = Object.fromEntries(Object.entries(tilesIn(folder)).filter(([name]) => !name.endsWith('.part')));
+    expect(found).toEqual(embedded);
+  });
+
+  it('goes on when the queue is stopped and started again without what it held', async () => {
+    const folder = path('lost');
+    const made = coordinator(folder, redis.url);
+    const worker = beginWorker(redis.url);
+    await until(() => doneIn(folder) >= 20);
+    await redis.stop();
+    const kept = doneIn(folder);
+    await new Promise((done) => setTimeout(done, 1500));
+    await redis.start();
+    const { status, words } = await made;
+    expect(status, words).toBe(0);
+    expect(kept).toBeGreaterThanOrEqual(20);
+    expect(tilesIn(folder)).toEqual(embedded);
+    worker.kill('SIGKILL');
+  });
+
+  it('says what is wrong: no queue there, a world that was begun, another one on going on, a tile that was altered', () => {
+    const none = uplandCast('world', TERRAIN, path('none'), '--samples', '257', '--tile', '64', '--queue', 'redis://127.0.0.1:1');
+    expect([none.status, none.words]).toEqual([1, expect.stringContaining('does not answer')]);
+    expect(uplandCast('worker').words).toContain('Say where the queue is');
+    const again = uplandCast('world', TERRAIN, path('here'), ...ORDER);
+    expect([again.status, again.words]).toEqual([1, expect.stringContaining('begun in this folder already')]);
+    const changed = uplandCast('world', TERRAIN, path('here'), '--samples', '770', '--tile', '64', '--resume');
+    expect([changed.status, changed.words]).toEqual([1, expect.stringContaining('another world in this folder')]);
+    const tile = path('here/tiles/r003-c004.tif');
+    const bytes = readFileSync(tile);
+    bytes[bytes.length - 9] ^= 16;
+    writeFileSync(tile, bytes);
+    expect(uplandJson('world-status', path('here'), '--check')).toMatchObject({ done: TILES - 1 });
+    expect(uplandCast('world', TERRAIN, path('here'), ...ORDER, '--resume').status).toBe(0);
+    expect(tilesIn(path('here'))).toEqual(embedded);
+    expect(uplandCast('world-status', path('nowhere')).words).toContain('no world in this folder');
+    expect(uplandCast('world', TERRAIN, path('x'), '--samples', '999999').words).toContain('131073');
+  });
+});
