@@ -167,7 +167,7 @@ function bundleCourse(): unknown {
     stem: [
       use('n', 'noise', { feature: 2600, height: 400, level: 500 }),
       use('a', 'shift', { by: 4 }, masked('slope')),
-      use('b', 'shift', { by: 2 }, masked('elevation')),
+      use('b', 'shift', { by: 2 }, masked('height')),
     ],
     orders: [
       {

@@ -187,6 +187,7 @@ export const ERROR_CODES = {
   'world-tile-lost': 'A tile of a world is missing, or was altered after it was done.',
   'world-busy': 'Another process works on this world.',
   'no-world': 'There is no world in a folder.',
+  'world-job': 'A tile failed on a worker, again and again.',
   queue: 'The queue of jobs does not answer, or answers wrongly.',
 } as const;
 

@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { beginWorld, finishWorld, noteOf, openWorld, rollCourse, UplandError, type Encoding, type WorldStore } from '@upland-cast/core';
+import { beginWorld, finishWorld, isBased, noteOf, openWorld, rollCourse, UplandError, type Encoding, type WorldStore } from '@upland-cast/core';
 import { formatById } from '@upland-cast/core';
 import { nodeKernels } from '../node-kernels';
 import { oneOf, parseRange, parseWhole } from '../options';
@@ -118,7 +118,7 @@ export function worldStatusCommand(): Command {
       const store = folderStore(folder);
       const world = await openWorld(store);
       const missing = check ? await unlikeNotes(store, world) : await missingTiles(store, world);
-      const based = !world.based || (await store.read('work/base.json')) !== null;
+      const based = !world.based || (await isBased(store, world));
       const finished = missing.length === 0 && (await store.read('docket.json')) !== null;
       const done = world.tiles.length - missing.length;
       const { across, down } = world.ground;

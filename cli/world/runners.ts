@@ -1,5 +1,6 @@
 import { resolve } from 'node:path';
 import {
+  isBased,
   isNoted,
   openWorld,
   sentenceOf,
@@ -12,6 +13,7 @@ import {
   type WorldStore,
   type WorldTile,
 } from '@upland-cast/core';
+import type { Redis } from 'ioredis';
 import { folderStore } from './folder';
 
 /** How far a world is. */
@@ -41,8 +43,14 @@ const QUEUE = 'upland-cast-world';
 const LOOK = 400;
 const PUT_BACK = 5_000;
 const PATIENCE = 8_000;
+/** A queue that went away is waited for so long. */
+const LONGEST_SILENCE = 30 * 60_000;
 /** A worker that is not heard of for so long has ended: its job goes to another. */
 const LOCK = Number(process.env.UPLAND_LOCK_SECONDS ?? 30) * 1000;
+
+const wait = (milliseconds: number) => new Promise<void>((done) => setTimeout(done, milliseconds));
+/** The same, for what is not worth a process going on. */
+const patience = (milliseconds: number) => new Promise<void>((done) => setTimeout(done, milliseconds).unref());
 
 interface Job {
   folder: string;
@@ -51,23 +59,37 @@ interface Job {
 }
 
 /** A connection to Redis; refuses within seconds where nothing answers. */
-async function connect(url: string) {
+async function connect(url: string): Promise<Redis> {
   const { Redis } = await import('ioredis');
-  const connection = new Redis(url, { maxRetriesPerRequest: null, lazyConnect: true, retryStrategy: (times) => Math.min(2000, 100 * times) });
+  // Where it goes away it is begun anew: commands that were on their way may never be answered.
+  const connection = new Redis(url, { maxRetriesPerRequest: null, lazyConnect: true, connectTimeout: PATIENCE, retryStrategy: () => null });
   connection.on('error', () => undefined);
-  let timer: NodeJS.Timeout | undefined;
-  const late = new Promise<never>((_, reject) => {
-    timer = setTimeout(() => reject(new UplandError('queue', `The queue at ${url} does not answer. Is Redis running there?`)), PATIENCE);
-  });
+  const late = patience(PATIENCE).then(() => Promise.reject(new Error('nothing was heard of it.')));
+  late.catch(() => undefined);
   try {
     await Promise.race([connection.connect().then(() => connection.ping()), late]);
+    return connection;
   } catch (error) {
     connection.disconnect();
-    throw error instanceof UplandError ? error : new UplandError('queue', `The queue at ${url} does not answer: ${sentenceOf(error)}`);
-  } finally {
-    clearTimeout(timer);
+    throw new UplandError('queue', `The queue at ${url} does not answer: ${sentenceOf(error)} Is Redis running there?`);
   }
-  return connection;
+}
+
+/** Puts jobs into the queue, each once; refuses with what went wrong where one of this world has failed for good. */
+async function putIn(url: string, own: string, jobs: readonly { name: string; data: Job; opts: { jobId: string } }[]): Promise<void> {
+  const { Queue } = await import('bullmq');
+  const connection = await connect(url);
+  const queue = new Queue<Job>(QUEUE, { connection });
+  queue.on('error', () => undefined);
+  try {
+    const failed = (await queue.getFailed()).filter(({ id }) => id?.startsWith(own));
+    for (const job of failed) await job.remove();
+    if (failed.length > 0) throw new UplandError('world-job', failed[0].failedReason);
+    await queue.addBulk([...jobs]);
+  } finally {
+    await Promise.race([queue.close().catch(() => undefined), patience(1000)]);
+    connection.disconnect();
+  }
 }
 
 /**
@@ -75,79 +97,95 @@ async function connect(url: string) {
  * loses its jobs is filled again, and nothing that has been kept is done twice.
  */
 export async function runByQueue(url: string, folder: string, store: WorldStore, world: World, signal: AbortSignal, tell: Telling): Promise<void> {
-  const { Queue, QueueEvents } = await import('bullmq');
-  const connection = await connect(url);
-  const queue = new Queue<Job>(QUEUE, { connection });
-  const events = new QueueEvents(QUEUE, { connection: await connect(url) });
-  queue.on('error', () => undefined);
-  events.on('error', () => undefined);
   const own = world.key.slice(0, 24);
-  let fault: string | undefined;
-  events.on('failed', ({ jobId, failedReason }) => {
-    if (jobId.startsWith(own)) fault = failedReason;
-  });
-  const options = { attempts: 4, backoff: { type: 'exponential', delay: 500 }, removeOnComplete: true, removeOnFail: true } as const;
+  const options = { attempts: 4, backoff: { type: 'exponential', delay: 500 }, removeOnComplete: true, removeOnFail: 50 } as const;
   const job = (tile: WorldTile | null) => ({
     name: tile ? 'tile' : 'base',
     data: { folder: resolve(folder), key: world.key, tile },
     // The same tile of the same world is one job, whoever asks for it.
     opts: { ...options, jobId: tile ? `${own}-${tile.row}-${tile.column}` : `${own}-base` },
   });
+  // Where it does not answer to begin with, that is said at once.
+  let began = false;
   /** Puts jobs in, and back in, until nothing is missing. */
   const until = async (jobs: () => Promise<ReturnType<typeof job>[]>) => {
-    for (let last = -Infinity; ;) {
+    let last = -Infinity;
+    let heard = began ? Date.now() : -Infinity;
+    for (;;) {
       throwIfStopped(signal);
-      if (fault) throw new UplandError('queue', fault);
       const missing = await jobs();
       if (missing.length === 0) return;
       if (Date.now() - last > PUT_BACK) {
+        try {
+          await Promise.race([putIn(url, own, missing), patience(2 * PATIENCE)]);
+          heard = Date.now();
+        } catch (error) {
+          // A queue that went away is waited for: what is done is kept meanwhile.
+          if (!(error instanceof UplandError && error.code === 'queue') || Date.now() - heard > LONGEST_SILENCE) throw error;
+        }
+        began = true;
         last = Date.now();
-        await queue.addBulk(missing);
       }
-      await new Promise((done) => setTimeout(done, LOOK));
+      await wait(LOOK);
     }
   };
-  try {
-    if (world.based) await until(async () => ((await store.read('work/base.json')) ? [] : [job(null)]));
-    await until(async () => {
-      const missing = await missingTiles(store, world);
-      tell('tiles', world.tiles.length - missing.length, world.tiles.length);
-      return missing.map(job);
-    });
-  } finally {
-    await Promise.allSettled([queue.close(), events.close()]);
-    connection.disconnect();
-  }
+  if (world.based) await until(async () => ((await isBased(store, world)) ? [] : [job(null)]));
+  await until(async () => {
+    const missing = await missingTiles(store, world);
+    tell('tiles', world.tiles.length - missing.length, world.tiles.length);
+    return missing.map(job);
+  });
 }
 
 /** Takes jobs from a queue until it is told to end; the job in hand is finished first. */
 export async function serveQueue(url: string, kernels: Kernels, signal: AbortSignal, say: (words: string) => void): Promise<void> {
+  const worlds = new Map<string, TileWorker>();
+  const process = async ({ folder, key, tile }: Job): Promise<void> => {
+    const store = folderStore(folder);
+    if (!tile) return workWorldBase(store, { kernels });
+    let tiles = worlds.get(key);
+    if (!tiles) {
+      const world = await openWorld(store);
+      if (world.key !== key) throw new UplandError('world-changed', `The world in ${folder} is another one than the job is of.`);
+      // One world is held at a time.
+      worlds.clear();
+      worlds.set(key, (tiles = new TileWorker(store, world, { kernels })));
+    }
+    await tiles.work(tile);
+    say(`${folder}: tile ${tile.row}, ${tile.column}`);
+  };
+  let heard = false;
+  while (!signal.aborted) {
+    try {
+      await serveOnce(url, process, signal, say);
+      heard = true;
+    } catch (error) {
+      if (!heard) throw error;
+    }
+    if (!signal.aborted) await wait(LOOK);
+  }
+}
+
+/** Takes jobs for as long as the queue is there. */
+async function serveOnce(url: string, process: (job: Job) => Promise<void>, signal: AbortSignal, say: (words: string) => void): Promise<void> {
   const { Worker } = await import('bullmq');
   const connection = await connect(url);
-  const worlds = new Map<string, { store: WorldStore; tiles: TileWorker }>();
-  const worker = new Worker<Job>(
-    QUEUE,
-    async ({ data: { folder, key, tile } }) => {
-      const store = folderStore(folder);
-      if (!tile) return workWorldBase(store, { kernels });
-      let known = worlds.get(key);
-      if (!known) {
-        const world = await openWorld(store);
-        if (world.key !== key) throw new UplandError('world-changed', `The world in ${folder} is another one than the job is of.`);
-        worlds.clear();
-        worlds.set(key, (known = { store, tiles: new TileWorker(store, world, { kernels }) }));
-      }
-      await known.tiles.work(tile);
-      say(`${folder}: tile ${tile.row}, ${tile.column}`);
-    },
-    { connection, concurrency: 1, lockDuration: LOCK, stalledInterval: Math.min(LOCK, 5_000), maxStalledCount: 100 },
-  );
+  const worker = new Worker<Job>(QUEUE, ({ data }) => process(data), {
+    connection,
+    concurrency: 1,
+    lockDuration: LOCK,
+    stalledInterval: Math.min(LOCK, 5_000),
+    maxStalledCount: 100,
+  });
   worker.on('error', () => undefined);
   worker.on('failed', (_, error) => say(sentenceOf(error)));
-  await new Promise<void>((done) => {
-    if (signal.aborted) done();
-    signal.addEventListener('abort', () => done());
+  const gone = await new Promise<boolean>((done) => {
+    connection.once('close', () => done(true));
+    if (signal.aborted) done(false);
+    signal.addEventListener('abort', () => done(false), { once: true });
   });
-  await worker.close();
+  if (gone) say('The queue went away. It is waited for.');
+  // What is in hand is finished where its end can be told.
+  await (gone ? Promise.race([worker.close(true).catch(() => undefined), patience(1000)]) : worker.close());
   connection.disconnect();
 }

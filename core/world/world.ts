@@ -161,6 +161,12 @@ export async function workWorldBase(store: WorldStore, options: Omit<WindowOptio
   await writeJson(store, BASE_OF_WORLD, { key: world.key, stages });
 }
 
+/** Whether what tiles take from the whole ground is noted, without its files being read. */
+export async function isBased(store: WorldStore, { key }: WorldManifest): Promise<boolean> {
+  const parsed = baseSchema.safeParse(await readJson(store, BASE_OF_WORLD));
+  return parsed.success && parsed.data.key === key;
+}
+
 /** What tiles take from the whole ground; null where it is not there whole. */
 async function baseOf(store: WorldStore, world: WorldManifest): Promise<WorldBase | null> {
   const parsed = baseSchema.safeParse(await readJson(store, BASE_OF_WORLD));
