@@ -105,7 +105,8 @@ async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
         },
         standing: (ground, height) => {
           // Where the full ground is seen already, a smaller one would take it away.
-          if (goesOn() && get().working && !get().standing && get().picture?.preview !== false && mayShow()) showStanding(course, ground, height);
+          const wanted = kind === 'preview' || (get().working && get().picture?.preview !== false);
+          if (goesOn() && wanted && !get().standing && mayShow()) showStanding(course, ground, height);
         },
         stage: (stage) => takeStage(stage),
       }),

@@ -34,6 +34,8 @@ export interface Kernels {
 const PAGE = 65_536;
 /** Milliseconds between two looks at work under way. */
 const WATCH = 500;
+/** The first look at it comes sooner. */
+const FIRST_WATCH = 180;
 /** wasm32 ends at 4 GiB; a little is left for the tables. */
 const MOST_BYTES = 65_535 * PAGE;
 /** A pool whose memory grew beyond this is dropped after the run, since shared memory never shrinks. */
@@ -67,12 +69,12 @@ export function inlineKernels(): Kernels {
     let share = 0;
     const steps = program.run(kernels, arena, args, { index: 0, count: 1, progress: (s) => (share = s), halting: () => halt?.aborted ?? false });
     let since = Date.now();
-    let looked = since;
+    let nextLook = since + FIRST_WATCH;
     while (!steps.next().done) {
       if (Date.now() - since < 50) continue;
       progress?.(share);
-      if (watch && program.peek && since - looked >= WATCH) {
-        looked = since;
+      if (watch && program.peek && since >= nextLook) {
+        nextLook = since + WATCH;
         const standing = program.peek({ buffer: ownMemory.buffer, start }, args);
         if (standing) watch(standing);
       }
@@ -176,13 +178,12 @@ class Pool {
     const job = ++this.job;
     const stop = () => abort(control);
     const ticking = progress && setInterval(() => progress(Atomics.load(control, PROGRESS) / PROGRESS_FULL), 100);
-    const looking =
-      watch &&
-      program.peek &&
-      setInterval(() => {
-        const standing = program.peek!(arena, args);
-        if (standing) watch(standing);
-      }, WATCH);
+    const look = () => {
+      const standing = program.peek!(arena, args);
+      if (standing) watch!(standing);
+    };
+    const looking = watch && program.peek && setInterval(look, WATCH);
+    const lookingFirst = watch && program.peek && setTimeout(look, FIRST_WATCH);
     const rest = () => void Atomics.store(control, HALT, 1);
     if (halt?.aborted) rest();
     halt?.addEventListener('abort', rest);
@@ -214,6 +215,7 @@ class Pool {
     } finally {
       clearInterval(ticking);
       clearInterval(looking);
+      clearTimeout(lookingFirst);
       halt?.removeEventListener('abort', rest);
       signal?.removeEventListener('abort', stop);
       this.settle = undefined;
