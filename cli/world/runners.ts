@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { resolve } from 'node:path';
 import {
   isBased,
@@ -97,7 +98,10 @@ async function putIn(url: string, own: string, jobs: readonly { name: string; da
  * loses its jobs is filled again, and nothing that has been kept is done twice.
  */
 export async function runByQueue(url: string, folder: string, store: WorldStore, world: World, signal: AbortSignal, tell: Telling): Promise<void> {
-  const own = world.key.slice(0, 24);
+  const own = createHash('sha256')
+    .update(`${world.key} ${resolve(folder)}`)
+    .digest('hex')
+    .slice(0, 24);
   const options = { attempts: 4, backoff: { type: 'exponential', delay: 500 }, removeOnComplete: true, removeOnFail: 50 } as const;
   const job = (tile: WorldTile | null) => ({
     name: tile ? 'tile' : 'base',
@@ -143,13 +147,15 @@ export async function serveQueue(url: string, kernels: Kernels, signal: AbortSig
   const process = async ({ folder, key, tile }: Job): Promise<void> => {
     const store = folderStore(folder);
     if (!tile) return workWorldBase(store, { kernels });
-    let tiles = worlds.get(key);
+    // One terrain may be worked out in two folders.
+    const place = `${key} ${folder}`;
+    let tiles = worlds.get(place);
     if (!tiles) {
       const world = await openWorld(store);
       if (world.key !== key) throw new UplandError('world-changed', `The world in ${folder} is another one than the job is of.`);
       // One world is held at a time.
       worlds.clear();
-      worlds.set(key, (tiles = new TileWorker(store, world, { kernels })));
+      worlds.set(place, (tiles = new TileWorker(store, world, { kernels })));
     }
     await tiles.work(tile);
     say(`${folder}: tile ${tile.row}, ${tile.column}`);

@@ -2,7 +2,7 @@ import { evaluate, maskAt, type EvaluateOptions, type Stage } from '../course/ev
 import { linesOf, settingsOf, type Course, type StepUse } from '../course/schema';
 import { reachOfWhere } from '../course/where';
 import { UplandError } from '../errors';
-import type { Ground } from '../field/ground';
+import { sameSamples, type Ground } from '../field/ground';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
 
@@ -42,7 +42,9 @@ export const needsBase = (course: Course, ground: Ground): boolean =>
 
 /** Works the whole ground out at its base's samples and keeps what tiles need of it. Refuses a course with a step that cannot be done. */
 export async function workBase(course: Course, ground: Ground, options: Omit<EvaluateOptions, 'ground'>): Promise<WorldBase> {
-  const evaluation = await evaluate(course, { ...options, ground, everyLine: true });
+  // At fewer samples than its own the terrain is the ground that was seen, with less detail.
+  const seen = sameSamples(ground, course.ground) ? undefined : await evaluate(course, { ...options, ground: course.ground, everyLine: true });
+  const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true });
   const faulty = evaluation.stages.find((stage) => stage.fault);
   if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
   const stages = new Map<string, BaseStage>();
