@@ -20,7 +20,7 @@ export async function brushRows(): Promise<Row[]> {
     let n = 0;
     const dab = () => stroke.dab([1000 + ((50 * n) % 1800), 1500 + 7 * (n++ % 40)]);
     for (let k = 0; k < 80; k++) await dab();
-    rows.push(await inPairs(`brush dab, ${kind}, radius 200 samples, ${N}²`, () => timed(dab), null, { ms }, 101));
+    rows.push(await inPairs(`dab ${kind}, radius 200, ${N}²`, () => timed(dab), null, { ms }, 101));
   }
   return rows;
 }

@@ -34,7 +34,7 @@ export async function meshRows(kernels: Kernels, ground: (n: number) => Promise<
         delatin.run(1);
         theirs = delatin.triangles.length / 3;
       }),
-    { ratio: 0.5 },
+    { ratio: 0.4 },
   );
   if (ours) console.log(`adaptive mesh: ${ours} triangles, delatin's ${theirs}`);
 
@@ -50,23 +50,23 @@ export async function meshRows(kernels: Kernels, ground: (n: number) => Promise<
     ]),
   );
   await row(
-    `mesh to heights, 2 million triangles, ${n}²`,
+    `mesh to heights, 2 M triangles, ${n}²`,
     () => timed(() => rasterizeMeshOnKernels(kernels, mesh, { size: { across: n, down: n } })),
     () => Number(execFileSync('.cache/peer-press', ['.cache/mesh.raw', String(n)], { encoding: 'utf8' })),
-    { ratio: 1.5 },
+    { ratio: 1 },
   );
 
   const large = 1415;
   const much = { ground: makeGround({ width: 8_000, depth: 8_000, across: large, down: large, registration: 'point' }), height: await ground(large) };
   await row(
-    '4 million triangles to GLB, exact normals',
+    '4 M triangles to GLB, exact normals',
     () =>
       timed(async () => {
         const model = modelOf(much, gridSurface(much, { x: large - 1, y: large - 1 }), 'bench', { normals: 'exact' });
         await writeModel(meshFormats[0], model, 'bench');
       }),
     null,
-    { ms: 6_000 },
+    { ms: 500 },
     3,
   );
 }

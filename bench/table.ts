@@ -70,7 +70,7 @@ await row(
 );
 
 const families = (...names: string[]) => names.some((name) => wants(name) || wanted.some((w) => name.includes(w)));
-if (families('runoff', 'fluvial', 'depression fill', 'adaptive mesh', 'mesh to heights', 'million triangles')) {
+if (families('runoff', 'fluvial', 'fill + D8', 'adaptive mesh', 'mesh to heights', 'M triangles to GLB')) {
   const fractal = async (n: number) => {
     const values = await kernels.run(
       noiseProgram,
@@ -79,8 +79,8 @@ if (families('runoff', 'fluvial', 'depression fill', 'adaptive mesh', 'mesh to h
     );
     return values.map((h) => 600 + 200 * h);
   };
-  if (families('runoff', 'fluvial', 'depression fill')) await waterRows(kernels, fractal, row);
-  if (families('adaptive mesh', 'mesh to heights', 'million triangles')) await meshRows(kernels, fractal, row);
+  if (families('runoff', 'fluvial', 'fill + D8')) await waterRows(kernels, fractal, row);
+  if (families('adaptive mesh', 'mesh to heights', 'M triangles to GLB')) await meshRows(kernels, fractal, row);
 }
 
 // A setting of the last steps moved, on the preview's ground: what comes before is in the cache.
@@ -188,7 +188,7 @@ await row(
   { ms: 46 },
 );
 if (wants('talus')) rows.push(await talusRow());
-if (wants('brush')) rows.push(...(await brushRows()));
+if (wants('dab')) rows.push(...(await brushRows()));
 kernels.close();
 rows.push(...(await wholeRows(fresh(), wants)), ...(await pageRows(wants)));
 print(printed(rows));

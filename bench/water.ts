@@ -38,7 +38,7 @@ export async function waterRows(kernels: Kernels, ground: (n: number) => Promise
     `runoff, 100 iterations, ${n}²`,
     () => timed(() => kernels.run(runoffProgram, rain, { bed: waves })),
     () => peer('runoff', '100'),
-    { ratio: 1.5 },
+    { ratio: 0.7 },
   );
 
   const small = await ground(n);
@@ -67,7 +67,7 @@ export async function waterRows(kernels: Kernels, ground: (n: number) => Promise
     `fluvial, 50 steps, ${n}²`,
     () => timed(() => kernels.run(fluvialProgram, rivers, { bed: small, bank: 1.28 })),
     () => peer('drainage', '.cache/ground-1024.f32', String(n), '50'),
-    { ratio: 1.5 },
+    { ratio: 0.6 },
     // Half a minute each.
     5,
   );
@@ -76,9 +76,9 @@ export async function waterRows(kernels: Kernels, ground: (n: number) => Promise
   writeFileSync('.cache/ground-2048.f32', large);
   const drainage = { across: 2048, down: 2048, spacingX: 8, spacingY: 8, open: true, sea: -Infinity };
   await row(
-    'depression fill + D8 accumulation, 2048²',
+    'fill + D8 accumulation, 2048²',
     () => timed(() => kernels.run(drainageProgram, drainage, large)),
     () => peer('drainage', '.cache/ground-2048.f32', '2048'),
-    { ratio: 1 },
+    { ratio: 0.5 },
   );
 }
