@@ -1,16 +1,6 @@
 import { grouped } from '../grouped';
 import { UplandError } from '../errors';
-import {
-  BYTES,
-  makeSamples,
-  SAMPLE_TYPES,
-  type Format,
-  type Page,
-  type Reading,
-  type SampleType,
-  bytesOfSamples,
-  isAsInMemory,
-} from './format';
+import { BYTES, makeSamples, SAMPLE_TYPES, type Format, type Page, type Reading, type SampleType, bytesOfSamples, isAsInMemory } from './format';
 import { checkLength, checkSize } from './limits';
 
 /** How to read bytes that say nothing about themselves. */

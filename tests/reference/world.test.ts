@@ -1,17 +1,19 @@
-import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash } from 'node:crypto';
+import { connect } from 'node:net';
 import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startingCourse } from '@upland-cast/core';
 import { withSamples } from '../../core/field/ground';
 import { freePort } from '../helpers/application';
-import { scratch, uplandCast, uplandJson } from '../helpers/outside';
+import { run, scratch, uplandCast, uplandJson } from '../helpers/outside';
 
 const { path, done: clear } = scratch();
 const CLI = 'cli/bin/upland-cast.mjs';
 const TERRAIN = path('downland.json');
 const ORDER = ['--samples', '769', '--tile', '64', '--json'];
 const TILES = 144;
+const REDIS = 'redis-server';
 
 /** The bytes of all tiles of a world, by name. */
 function tilesIn(folder: string): Record<string, string> {
@@ -29,18 +31,27 @@ function tilesIn(folder: string): Record<string, string> {
   );
 }
 
+/** Whether something takes connections at a port. */
+const answers = (port: number) =>
+  new Promise<boolean>((resolve) => {
+    const socket = connect(port, '127.0.0.1', () => {
+      socket.destroy();
+      resolve(true);
+    }).on('error', () => resolve(false));
+  });
+
 /** A Redis of Debian on a free port, without anything kept on disk. */
 class TestRedis {
   private process?: ChildProcess;
   constructor(readonly port: number) {}
 
   async start(): Promise<void> {
-    const own = spawn('redis-server', ['--port', String(this.port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--loglevel', 'warning'], {
+    const own = spawn(REDIS, ['--port', String(this.port), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no', '--loglevel', 'warning'], {
       stdio: 'ignore',
     });
     this.process = own;
     for (let tries = 0; tries < 100; tries++) {
-      if (spawnSync('redis-cli', ['-p', String(this.port), 'ping'], { encoding: 'utf8' }).stdout.includes('PONG')) return;
+      if (await answers(this.port)) return;
       await new Promise((done) => setTimeout(done, 50));
     }
     throw new Error('Redis did not start.');
@@ -112,7 +123,7 @@ describe('a world by the command', () => {
 
   it('is one raster to GDAL, in its place, and is the ground that was seen', () => {
     expect(Object.keys(embedded).length).toBe(TILES);
-    const info = JSON.parse(spawnSync('gdalinfo', ['-json', path('here/world.vrt')], { encoding: 'utf8' }).stdout) as {
+    const info = JSON.parse(run('gdalinfo', ['-json', path('here/world.vrt')])) as {
       size: number[];
       cornerCoordinates: { upperLeft: number[]; lowerRight: number[] };
     };
@@ -121,7 +132,7 @@ describe('a world by the command', () => {
     const half = 8192 / 768 / 2;
     expect(info.cornerCoordinates.upperLeft[0]).toBeCloseTo(-half, 3);
     expect(info.cornerCoordinates.lowerRight[0]).toBeCloseTo(8192 + half, 3);
-    spawnSync('gdal_translate', ['-q', path('here/world.vrt'), path('laid.tif')]);
+    run('gdal_translate', ['-q', path('here/world.vrt'), path('laid.tif')]);
     uplandJson('run', TERRAIN, path('whole.tif'), '--samples', '769', '--sampling', 'resampled');
     const { rmse } = uplandJson('compare', path('laid.tif'), path('whole.tif')) as { rmse: number };
     const { lowest, highest, seams } = JSON.parse(readFileSync(path('here/docket.json'), 'utf8')) as {
