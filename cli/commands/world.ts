@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { beginWorld, finishWorld, isBased, noteOf, openWorld, rollCourse, UplandError, type Encoding, type WorldStore } from '@upland-cast/core';
+import { beginWorld, finishWorld, isBased, noteOf, openWorld, rollCourse, UplandError, type Encoding, type Ground, type WorldStore } from '@upland-cast/core';
 import { formatById } from '@upland-cast/core';
 import { nodeKernels } from '../node-kernels';
 import { oneOf, parseRange, parseWhole } from '../options';
@@ -11,6 +11,7 @@ import { missingTiles, runByQueue, runHere, serveQueue, type Telling } from '../
 interface Options {
   samples: number;
   tile: number;
+  base?: number;
   as: 'tif' | 'png' | 'raw';
   depth?: '16' | '32f';
   outRange?: { low: number; high: number };
@@ -35,6 +36,7 @@ export function worldCommand(): Command {
     .argument('<folder>')
     .requiredOption('--samples <n>', 'samples along the longer side, up to 131073', parseWhole)
     .option('--tile <n>', 'samples a side of a tile', parseWhole, 2048)
+    .option('--base <n>', 'samples at which the whole ground is worked out first; without it the terrain’s own, or 2049 where those are fewer', parseWhole)
     .option('--as <format>', 'the format of the tiles', oneOf('tif', 'png', 'raw'), 'tif' as const)
     .option('--depth <bits>', '16 or 32f; without it floats, and 16 bits for png', oneOf('16', '32f'))
     .option('--out-range <lo:hi>', 'metres that the ends of codes stand for, the same for all tiles', parseRange)
@@ -50,7 +52,7 @@ export function worldCommand(): Command {
       const world = await beginWorld(
         store,
         { course, assets },
-        { samples: options.samples, tile: options.tile, encoding: encodingOf(options) },
+        { samples: options.samples, tile: options.tile, base: options.base ?? usualBase(course.ground), encoding: encodingOf(options) },
         options.resume ?? false,
       );
       const signal = stopByHand();
@@ -77,6 +79,10 @@ export function worldCommand(): Command {
       );
     });
 }
+
+/** Weather on finer grids than these is taken from them. */
+const USUAL_BASE = 2049;
+const usualBase = ({ across, down }: Ground) => Math.max(across, down, USUAL_BASE);
 
 function encodingOf({ as, depth, outRange }: Options): Encoding {
   const format = as === 'tif' ? 'tiff' : as;

@@ -1,7 +1,7 @@
 import { groundKey } from '../course/ground-key';
 import type { Course } from '../course/schema';
 import { UplandError } from '../errors';
-import { withSamples, type Ground } from '../field/ground';
+import { MAX_SIDE, withSamples, type Ground } from '../field/ground';
 import { sha256OfText } from '../field/hash';
 import { wholeOf, type Window } from '../field/window';
 
@@ -56,12 +56,25 @@ export function worldTiles(ground: Ground, tile: number): WorldTile[] {
   );
 }
 
+export interface WorldSize {
+  /** Along the longer side. */
+  samples: number;
+  /** A side of a tile. */
+  tile: number;
+  /** Along the longer side of the whole ground that is worked out first, where a step knows the whole; left out: the terrain's own. */
+  base?: number;
+}
+
 /** How a course is worked out at so many samples in tiles. `encoding`: how its tiles are written, which is part of what they are. */
-export async function planWorld(course: Course, { samples, tile, encoding }: { samples: number; tile: number; encoding: unknown }): Promise<WorldPlan> {
+export async function planWorld(course: Course, { samples, tile, base, encoding }: WorldSize & { encoding: unknown }): Promise<WorldPlan> {
   const ground = worldGround(course.ground, samples);
-  // What knows the whole ground is worked out at the samples at which it is seen, or at those of the world where they are fewer.
-  const base = ground.across * ground.down < course.ground.across * course.ground.down ? ground : course.ground;
+  const own = base === undefined ? course.ground : worldGround(course.ground, base);
+  if (Math.max(own.across, own.down) > MAX_SIDE) {
+    throw new UplandError('world-samples', `The whole ground is worked out at ${MAX_SIDE} samples a side at the most, and not at ${base}.`);
+  }
+  // At no more samples than the world has.
+  const whole = ground.across * ground.down < own.across * own.down ? ground : own;
   const tiles = worldTiles(ground, tile);
-  const key = await sha256OfText(JSON.stringify(['world 1', await groundKey(course), wholeOf(ground), tile, encoding]));
-  return { key, ground, base, tile, tiles };
+  const key = await sha256OfText(JSON.stringify(['world 1', await groundKey(course), wholeOf(ground), wholeOf(whole), tile, encoding]));
+  return { key, ground, base: whole, tile, tiles };
 }

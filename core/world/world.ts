@@ -12,7 +12,7 @@ import { SAMPLE_TYPES } from '../formats/format';
 import { deliver } from '../delivery/heights/deliver';
 import type { Encoding } from '../delivery/heights/encode';
 import { needsBase, workBase, type BaseStage, type WorldBase } from './base';
-import { planWorld, worldTiles, type WorldTile } from './plan';
+import { planWorld, worldTiles, type WorldSize, type WorldTile } from './plan';
 import { BASE_OF_WORLD, JSON_OF_WORLD, notAWorld, PROJECT_OF_WORLD, readJson, tileFile, tileNote, writeJson, type WorldStore } from './store';
 import { workWindow, type WindowOptions } from './window';
 
@@ -54,9 +54,7 @@ export interface World extends WorldManifest {
   based: boolean;
 }
 
-export interface WorldOrder {
-  samples: number;
-  tile: number;
+export interface WorldOrder extends WorldSize {
   encoding: Encoding;
 }
 

@@ -11,7 +11,7 @@ import { run, scratch, uplandCast, uplandJson } from '../helpers/outside';
 const { path, done: clear } = scratch();
 const CLI = 'cli/bin/upland-cast.mjs';
 const TERRAIN = path('downland.json');
-const ORDER = ['--samples', '769', '--tile', '64', '--json'];
+const ORDER = ['--samples', '769', '--tile', '64', '--base', '385', '--json'];
 const TILES = 144;
 const REDIS = 'redis-server';
 
@@ -198,7 +198,7 @@ describe('a world by the command', () => {
     expect(uplandCast('worker').words).toContain('Say where the queue is');
     const again = uplandCast('world', TERRAIN, path('here'), ...ORDER);
     expect([again.status, again.words]).toEqual([1, expect.stringContaining('begun in this folder already')]);
-    const changed = uplandCast('world', TERRAIN, path('here'), '--samples', '770', '--tile', '64', '--resume');
+    const changed = uplandCast('world', TERRAIN, path('here'), '--samples', '770', '--tile', '64', '--base', '385', '--resume');
     expect([changed.status, changed.words]).toEqual([1, expect.stringContaining('another world in this folder')]);
     const tile = path('here/tiles/r003-c004.tif');
     const bytes = readFileSync(tile);
