@@ -47,7 +47,8 @@ export function installTools() {
   const run = (...args) =>
     execFileSync(root ? 'apt-get' : 'sudo', root ? args : ['apt-get', ...args], {
       stdio: ['ignore', 'ignore', 'inherit'],
-      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+      // What is a service elsewhere is only wanted as a program: it is not started.
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' },
     });
   try {
     run('update', '-q');
