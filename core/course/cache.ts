@@ -25,6 +25,8 @@ export interface KeptStages {
 export class StageCache {
   private readonly stages = new Map<string, CachedStage>();
   private held = 0;
+  /** Stages that are being worked out by somebody. */
+  private readonly underWay = new Map<string, Promise<unknown>>();
 
   constructor(readonly limit = 512 * 1024 * 1024) {}
 
@@ -39,6 +41,33 @@ export class StageCache {
       this.stages.set(key, stage);
     }
     return stage;
+  }
+
+  /** Works a stage out; whoever wants the same one meanwhile waits for it. */
+  async once<T>(key: string, work: () => Promise<T>): Promise<T> {
+    const mine = work();
+    const over = mine.then(
+      () => undefined,
+      () => undefined,
+    );
+    this.underWay.set(key, over);
+    try {
+      return await mine;
+    } finally {
+      if (this.underWay.get(key) === over) this.underWay.delete(key);
+    }
+  }
+
+  /** The stage, where it is there, or somebody is at it and comes to an end before `signal` says that it is not wanted any more. */
+  async awaited(key: string, signal?: AbortSignal): Promise<CachedStage | undefined> {
+    const over = this.underWay.get(key);
+    if (over && !signal?.aborted) {
+      const unwanted = new Promise((resolve) => signal?.addEventListener('abort', resolve, { once: true }));
+      await Promise.race([over, unwanted]);
+      // Whoever was at it puts it in right after.
+      await new Promise((resolve) => setTimeout(resolve));
+    }
+    return this.get(key);
   }
 
   set(key: string, stage: CachedStage): void {

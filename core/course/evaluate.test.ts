@@ -90,6 +90,21 @@ describe('working out a course', () => {
     expect(store.size).toBe(0);
   });
 
+  it('works a stage out once for all who want it at the same time, and again where the first is stopped', async () => {
+    const course = courseOf(noise({}, { id: 'a' }), stepUse('talus', {}, { id: 'b' }));
+    const cache = new StageCache();
+    const [one, other] = await Promise.all([run(course, { cache }), run(course, { cache })]);
+    expect(other.height).toEqual(one.height);
+    expect([...one.stages, ...other.stages].filter((s) => !s.cached).length).toBe(2);
+    const again = new StageCache();
+    const stop = new AbortController();
+    const first = run(course, { cache: again, signal: stop.signal });
+    const second = run(course, { cache: again });
+    stop.abort();
+    await expect(first).rejects.toThrow();
+    expect((await second).height).toEqual(one.height);
+  });
+
   it('takes from the cache what has not changed: only what comes after a change is worked out', async () => {
     const cache = new StageCache();
     const course = courseOf(stepUse('flat', { level: 10 }, { id: 'a' }), noise({}, { id: 'b' }), stepUse('shift', { by: 3 }, { id: 'c' }));

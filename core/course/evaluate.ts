@@ -250,7 +250,7 @@ class Run {
       ]);
     let key = await sha256OfText(textOf(settings));
     const old = this.before.get(use.id);
-    const cached = cache?.get(key) ?? (await this.keptAt(key));
+    const cached = (await cache?.awaited(key, this.options.signal)) ?? (await this.keptAt(key));
     if (cached) {
       Object.assign(stage, { key, height: cached.height, layers: { ...stage.layers, ...cached.layers }, cached: true, took: cached.took, words: cached.words });
       return old?.key === key ? null : this.dirtyAfter(stage, step, settings, dirty, old);
@@ -265,7 +265,8 @@ class Run {
       const reach = this.reachOf(use, step, settings);
       window = growWindow(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
     }
-    const { height, layers } = await this.run(stage, step, settings, inputs, window);
+    const work = () => this.run(stage, step, settings, inputs, window);
+    const { height, layers } = await (cache ? cache.once(key, work) : work());
     throwIfStopped(this.options.signal);
     let all = height;
     let left = layers;
