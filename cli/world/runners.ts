@@ -121,7 +121,10 @@ export async function runByQueue(url: string, folder: string, store: WorldStore,
       if (missing.length === 0) return;
       if (Date.now() - last > PUT_BACK) {
         try {
-          await Promise.race([putIn(url, own, missing), patience(2 * PATIENCE)]);
+          const put = putIn(url, own, missing);
+          // It may fail when it is not waited for any more.
+          put.catch(() => undefined);
+          await Promise.race([put, patience(2 * PATIENCE)]);
           heard = Date.now();
         } catch (error) {
           // A queue that went away is waited for: what is done is kept meanwhile.
