@@ -1,7 +1,10 @@
+import { availableParallelism } from 'node:os';
 import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   test: {
+    // All of the machine: a small one would be left half idle by the usual one less.
+    maxWorkers: availableParallelism(),
     projects: [
       {
         test: {
@@ -9,15 +12,25 @@ export default defineConfig({
           include: ['core/**/*.test.ts', 'cli/**/*.test.ts', 'app/**/*.test.ts', 'scripts/**/*.test.ts'],
           exclude: ['**/node_modules/**', '**/dist/**'],
           testTimeout: 180_000,
+          setupFiles: ['tests/helpers/equal-arrays.ts'],
           // The core is read once for all files; a test that changes anything outside of itself puts it back.
           isolate: false,
         },
       },
-      { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 300_000, hookTimeout: 300_000 } },
+      {
+        test: {
+          name: 'reference',
+          include: ['tests/reference/**/*.test.ts'],
+          setupFiles: ['tests/helpers/equal-arrays.ts'],
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
+        },
+      },
       {
         test: {
           name: 'browser',
           include: ['tests/browser/**/*.test.ts'],
+          globalSetup: ['tests/helpers/stored-demo.ts'],
           testTimeout: 300_000,
           hookTimeout: 300_000,
           // What is waited for is there as soon as it is there: the time is for a machine that others share.

@@ -1,5 +1,6 @@
 import { grown, pieceOfField, SUN_DISC, type Ground, type Rectangle } from '@upland-cast/core';
 import { engine } from '../engine/client';
+import * as preferences from '../storage/preference';
 import { settled } from './evaluation';
 import { onPatch } from './sculpt';
 import { useTerrain, type ViewSettings } from './state';
@@ -144,6 +145,7 @@ useTerrain.subscribe((now, before) => {
   if (now.view !== before.view) {
     const sunMoved = (['light', 'sun', 'sunHeight', 'soft', 'exaggeration'] as const).some((key) => now.view[key] !== before.view[key]);
     if (sunMoved) refreshLight(true);
+    if (now.view.light !== before.view.light) preferences.light.keep(now.view.light);
     if (now.view.drape === 'ground' && before.view.drape !== 'ground') void refreshColours();
   }
   if (now.course?.cover !== before.course?.cover && now.course && before.course) void refreshColours();

@@ -3,7 +3,7 @@ import { makeBrush, type Brush, type Course, type DrainageReport } from '@upland
 import type { LayerDrapeId, LayerPicture } from '../drawing/drapes';
 import type { MaskPicture, Picture, ReportOutcome, StagePicture } from '../engine/api';
 import type { Change } from '../storage/db';
-import { sheetNow } from '../storage/sheet';
+import * as preferences from '../storage/preference';
 import type { Walker } from '../view/ground/walk';
 
 export type Room = 'work' | 'compare' | 'mesh' | 'hand-off';
@@ -141,7 +141,7 @@ export const useTerrain = create<State>(() => ({
   askedJoin: null,
   wantedReceiver: null,
   engineBytes: null,
-  sheet: sheetNow(),
+  sheet: preferences.sheet.now(),
   view: {
     camera: 'relief',
     drape: 'ground',
@@ -154,7 +154,7 @@ export const useTerrain = create<State>(() => ({
     coverPanel: false,
     everySample: false,
     exaggeration: 1,
-    light: 'day',
+    light: preferences.light.now(),
     sun: 300,
     sunHeight: 32,
     turbidity: 2.6,

@@ -107,6 +107,9 @@ describe('in words', () => {
     expect(samplingWords(report, { across: 2049, down: 2049 })).toBe(
       'Worked out again at 2049 × 2049: up to 3.1 m from the ground you see, 0.61 m root mean square; 349.6 to 850.2 m.',
     );
+    expect(samplingWords({ ...report, maxAbs: 113.2, rmse: 0.00012 }, { across: 2049, down: 2049 })).toMatch(
+      /up to 110 m from the ground you see, less than a millimetre root mean square/,
+    );
     expect(samplingWords({ ...report, how: 'resampled', filter: 'average', maxAbs: 0.004 }, { across: 512, down: 512 })).toMatch(
       /^Resampled to 512 × 512 \(weighted by area\): up to 0\.004 m from/,
     );

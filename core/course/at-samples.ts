@@ -98,7 +98,7 @@ const FILTER_WORDS: Partial<Record<Filter, string>> = { cubic: 'cubic', average:
 
 /** What was promised of a ground at other samples, in a sentence. */
 export function samplingWords(report: SamplingReport, { across, down }: { across: number; down: number }): string {
-  const metres = (value: number) => `${value.toPrecision(value < 0.01 ? 1 : 2).replace(/e.*/, '')} m`;
+  const metres = (value: number) => (value > 0 && value < 0.001 ? 'less than a millimetre' : `${Number(value.toPrecision(2))} m`);
   const size = `${across} × ${down}`;
   const apart = `up to ${metres(report.maxAbs)} from the ground you see, ${metres(report.rmse)} root mean square; ${report.lowest.toFixed(1)} to ${report.highest.toFixed(1)} m`;
   return report.how === 'worked'

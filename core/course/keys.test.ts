@@ -100,7 +100,8 @@ async function variations(course: Course): Promise<[string, Course][]> {
 /** That what comes out of a cache is what is worked out, for every change, whichever of the two was there first. */
 async function holds(course: Course, name: string): Promise<void> {
   const last = (c: Course, cache?: StageCache) => evaluate(c, { kernels, asset, cache }).then((e) => e.stages.find((s) => s.use.id === 'own')!);
-  const before = await last(course);
+  const previous = await evaluate(course, { kernels, asset });
+  const before = previous.stages.find((s) => s.use.id === 'own')!;
   expect(before.fault, name).toBeUndefined();
   for (const [what, changed] of await variations(course)) {
     const fresh = await last(changed);
@@ -114,7 +115,7 @@ async function holds(course: Course, name: string): Promise<void> {
     // What is reused is what did not change.
     if (cached.key === before.key) expect(cached.height, `${name}: ${what}`).toEqual(before.height);
     // And the way over the last evaluation gives the same.
-    const over = await evaluate(changed, { kernels, asset, previous: await evaluate(course, { kernels, asset }) });
+    const over = await evaluate(changed, { kernels, asset, previous });
     expect(over.stages.find((s) => s.use.id === 'own')!.height, `${name}: ${what}, over the last`).toEqual(fresh.height);
   }
 }

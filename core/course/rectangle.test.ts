@@ -14,7 +14,7 @@ const noise = (over: object = {}, rest: Partial<StepUse> = {}) => stepUse('noise
 
 describe('after a change in a rectangle', () => {
   // Hand work of one tile of 256 on a larger ground, with steps of finite reach after it.
-  const wide = groundOf(700, 700, 4);
+  const wide = groundOf(520, 520, 4);
   const tile = (value: number) => {
     const bytes = new Uint8Array(256 * 256 * 4);
     const view = new DataView(bytes.buffer);
@@ -29,7 +29,7 @@ describe('after a change in a rectangle', () => {
   const course = (sha: string, after: StepUse[]) => ({
     ...makeCourse('t', wide, [
       noise({ feature: 900, height: 200 }, { id: 'n' }),
-      stepUse('sculpt', { samples: { across: 700, down: 700, registration: 'point' }, tiles: { '1,1': sha }, strokes: 1 }, { id: 'h' }),
+      stepUse('sculpt', { samples: { across: 520, down: 520, registration: 'point' }, tiles: { '1,1': sha }, strokes: 1 }, { id: 'h' }),
       ...after,
     ]),
     rock: rockSchema.parse({ thickness: 25 }),
@@ -58,8 +58,8 @@ describe('after a change in a rectangle', () => {
     const line = {
       points: [
         { east: 300, south: 400 },
-        { east: 2000, south: 900 },
-        { east: 1500, south: 2100 },
+        { east: 1900, south: 900 },
+        { east: 1500, south: 1950 },
       ],
     };
     const uses = steps

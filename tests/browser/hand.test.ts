@@ -250,7 +250,7 @@ describe('a stroke', () => {
 
 describe('the view', () => {
   it('has the outline of the real grid, within a pixel, whatever the level of detail; and says what it holds', async () => {
-    const { context, page, faults } = await app.person({ whole: true });
+    const { context, page, faults } = await app.person({ whole: true, day: false });
     await openDemo(page, app.address);
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     await page.getByText(/view [\d.]+ .iB · stages [\d.]+ .iB of/).waitFor();
@@ -291,7 +291,7 @@ describe('the view', () => {
   });
 
   it('shows no gap between its patches, from above and from aside', async () => {
-    const { context, page, faults } = await app.person({ whole: true });
+    const { context, page, faults } = await app.person({ whole: true, day: false });
     await openDemo(page, app.address);
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     for (const side of ['above', 'south', 'east']) {
@@ -327,7 +327,7 @@ describe('the view', () => {
   });
 
   it('is kept, gone back to after a reload, walked in, and restored when the card forgets it', async () => {
-    const { context, page, faults } = await app.person();
+    const { context, page, faults } = await app.person({ day: true });
     await openDemo(page, app.address);
     const picture = () => page.evaluate(() => document.querySelector<HTMLCanvasElement>('canvas[data-ground]')!.toDataURL());
     /** The share of pixels that differ visibly. */

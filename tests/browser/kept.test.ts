@@ -43,7 +43,7 @@ const range = (page: Page) =>
 
 describe('what was worked out', () => {
   it('is kept past a reload: the full ground is seen at once, and the weather that has not changed is not redone', async () => {
-    const { context, page, faults } = await app.person();
+    const { context, page, faults } = await app.person({ fresh: true });
     await openDemo(page, app.address);
     // Slow steps are kept when the work has been over for a while, and so is the end of the course.
     await expect.poll(async () => (await kept(page)).filter((key) => key.startsWith('ground ')).length, { timeout: 60_000 }).toBe(1);

@@ -32,7 +32,7 @@ async function brightness(page: Page): Promise<number> {
 
 describe('light', () => {
   it('falls by day at first, follows the sun on its dome by pointer, keyboard, sky and hour, and gives way to the working light', async () => {
-    const { context, page, faults } = await app.person();
+    const { context, page, faults } = await app.person({ day: true });
     await openDemo(page, app.address);
     await fullGround(page);
     await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);
@@ -84,7 +84,7 @@ describe('light', () => {
   });
 
   it('shows the ground’s colour by rules that are set beside it, and follows a brush with colour and light', async () => {
-    const { context, page, faults } = await app.person();
+    const { context, page, faults } = await app.person({ day: true });
     await openDemo(page, app.address);
     await fullGround(page);
     await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);

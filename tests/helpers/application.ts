@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
-import { readFileSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { existsSync, mkdirSync, readFileSync, statSync } from 'node:fs';
+import { chromium, type Browser, type BrowserContext, type BrowserContextOptions, type Page } from 'playwright-core';
 import { readProject, writeProject } from '../../core/course/project';
 import { withSamples } from '../../core/field/ground';
 
@@ -15,6 +15,8 @@ const FLAGS = [
   '--enable-unsafe-swiftshader',
   '--ignore-gpu-blocklist',
 ];
+
+type Person = Partial<Record<'whole' | 'fine' | 'fresh' | 'offline' | 'touch' | 'first' | 'day', boolean>>;
 
 /** The built application on a port of its own, and a browser to use it with. */
 export class Application {
@@ -43,16 +45,20 @@ export class Application {
   }
 
   /**
-   * A person new to the application: nothing stored. What goes wrong in the page is collected. The demo comes
-   * at 257² samples, which says as much in a quarter of the time, or `whole`. `offline`: the application is kept on
-   * the machine; `touch`: the screen is touched; `first`: never here before, so that the demo opens with its hints.
+   * A person at the application. What goes wrong in the page is collected. The demo comes at 257² samples, which says as
+   * much in a quarter of the time, and has been opened before; or it comes `whole`, or `fresh`: nothing is stored.
+   * `offline`: the application is kept on the machine; `touch`: the screen is touched; `first`: never here before, so
+   * that the demo opens with its hints; `day`: the ground stands in the light of a day as it comes, which takes this
+   * machine longer to draw.
    */
-  async person({ whole = false, fine = false, offline = false, touch = false, first = false } = {}): Promise<{
+  async person({ whole = false, fine = false, offline = false, touch = false, first = false, ...rest }: Person = {}): Promise<{
     context: BrowserContext;
     page: Page;
     faults: string[];
   }> {
+    const { fresh = whole || offline || first, day = whole || first } = rest;
     const context = await this.browser.newContext({
+      ...(fresh ? {} : { storageState: storedAt(this.address) }),
       viewport: { width: 1280, height: 800 },
       // A picture of a quarter of the pixels is drawn sooner; `fine` where pixels are what the test is about.
       deviceScaleFactor: whole || fine ? 1 : 0.5,
@@ -66,6 +72,10 @@ export class Application {
       await context.addInitScript(() => {
         localStorage.setItem('upland-cast:visited', '1');
         localStorage.setItem('upland-cast:hints', '5');
+      });
+    if (!day)
+      await context.addInitScript(() => {
+        if (!localStorage.getItem('upland-cast:light')) localStorage.setItem('upland-cast:light', 'working');
       });
     if (!whole) {
       const body = Buffer.from(await demoOfFewSamples());
@@ -91,12 +101,54 @@ export class Application {
   }
 }
 
+type Stored = Exclude<BrowserContextOptions['storageState'], string | undefined>;
+
+/** What a browser has stored of the application once the demo of few samples was opened, and when that was. */
+const STORED = '.cache/tests/stored.json';
+const BUILT = 'app/dist/server/entry.mjs';
+
+/** Opens the demo of few samples once, before all tests, and keeps what the browser stored: its weather is worked out once. */
+export async function storeDemo(): Promise<void> {
+  if (existsSync(STORED) && statSync(STORED).mtimeMs > Math.max(statSync(BUILT).mtimeMs, statSync(DEMO).mtimeMs)) return;
+  mkdirSync('.cache/tests', { recursive: true });
+  const app = await Application.start();
+  try {
+    const { context, page } = await app.person({ fresh: true });
+    await openDemo(page, app.address);
+    await page.waitForFunction(async () => {
+      const opening = indexedDB.open('upland-cast-kept');
+      const keys = await new Promise<IDBValidKey[]>((resolve) => {
+        opening.onsuccess = () => {
+          const asked = opening.result.transaction('notes').objectStore('notes').getAllKeys();
+          asked.onsuccess = () => resolve(asked.result);
+        };
+      });
+      opening.result.close();
+      const grounds = keys.filter((key) => String(key).startsWith('ground ')).length;
+      return grounds > 0 && keys.length > grounds + 2;
+    });
+    await context.storageState({ path: STORED, indexedDB: true });
+  } finally {
+    await app.stop();
+  }
+}
+
+let stored: Stored | undefined;
+
+/** The same for the application where it runs now. */
+function storedAt(address: string): Stored {
+  stored ??= JSON.parse(readFileSync(STORED, 'utf8')) as Stored;
+  return { ...stored, origins: stored.origins.map((one) => ({ ...one, origin: address })) };
+}
+
 export function watch(page: Page, faults: string[]): void {
   page.on('pageerror', (error) => faults.push(error.message));
   page.on('console', (message) => {
     if (message.type() === 'error') faults.push(message.text());
   });
 }
+
+const DEMO = 'app/public/demo/dunmorrow.uplandcast';
 
 /** Samples a side of the demo where a test is not about how much ground there is. */
 const FEW_SAMPLES = 257;
@@ -105,7 +157,7 @@ let fewSamples: Promise<Uint8Array<ArrayBuffer>> | undefined;
 
 /** The demo's project file with the same course laid out at 257² samples instead of its own 1 025². */
 export function demoOfFewSamples(): Promise<Uint8Array<ArrayBuffer>> {
-  fewSamples ??= readProject(Uint8Array.from(readFileSync('app/public/demo/dunmorrow.uplandcast'))).then((project) =>
+  fewSamples ??= readProject(Uint8Array.from(readFileSync(DEMO))).then((project) =>
     writeProject({ ...project, worked: undefined, course: { ...project.course, ground: withSamples(project.course.ground, FEW_SAMPLES, FEW_SAMPLES) } }),
   );
   return fewSamples;

@@ -53,3 +53,9 @@ export const largestDifference = (a: ArrayLike<number>, b: ArrayLike<number>): n
   for (let i = 0; i < a.length; i++) worst = Math.max(worst, Math.abs(a[i] - b[i]));
   return worst;
 };
+
+/** The first of `n` places where something does not hold; −1 where it holds at all of them. An `expect` a sample takes minutes. */
+export function firstWrong(n: number, holds: (i: number) => boolean): number {
+  for (let i = 0; i < n; i++) if (!holds(i)) return i;
+  return -1;
+}

@@ -14,7 +14,7 @@ import {
   type Encoding,
   type SampleType,
 } from '@upland-cast/core';
-import { groundOf, hills } from '../helpers/grounds';
+import { firstWrong, groundOf, hills } from '../helpers/grounds';
 import { maungaWhau } from '../helpers/maunga-whau';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
@@ -90,7 +90,7 @@ describe('other programs and we read each other, every sample', () => {
   };
   const same = (got: ArrayLike<number>, want: ArrayLike<number>) => {
     expect(got.length).toBe(want.length);
-    for (let i = 0; i < want.length; i++) expect(got[i]).toBe(want[i]);
+    expect(firstWrong(want.length, (i) => Object.is(got[i], want[i]))).toBe(-1);
   };
 
   it.each(['f32', 'f64', 'u8', 'u16', 's16', 'u32', 's32'] as SampleType[])('NumPy %s', async (type) => {

@@ -19,7 +19,7 @@ import {
 import type { Findable } from '../../components/search';
 import { LAYER_DRAPES, type LayerDrapeId } from '../../drawing/drapes';
 import { db } from '../../storage/db';
-import { setSheet } from '../../storage/sheet';
+import * as preferences from '../../storage/preference';
 import { addMask, addStep, addTributary, duplicateStep, removeStep, select, setParam, settingsOrFault, standAt } from '../../store/course';
 import { compareStep, stepBefore } from '../../store/compare';
 import { setDrape, setWater, stopWork } from '../../store/evaluation';
@@ -56,7 +56,8 @@ const { getState: get, setState: set } = useTerrain;
 
 export function otherSheet(): void {
   const sheet = get().sheet === 'dark' ? 'light' : 'dark';
-  setSheet(sheet);
+  document.documentElement.dataset.sheet = sheet;
+  preferences.sheet.keep(sheet);
   set({ sheet });
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { eroded, fractal } from '../../../tests/helpers/fractal';
-import { groundOf } from '../../../tests/helpers/grounds';
+import { firstWrong, groundOf } from '../../../tests/helpers/grounds';
 import { runMend, rmse } from '../../../tests/helpers/mend-steps';
 
 const worst = (a: ArrayLike<number>, b: ArrayLike<number>) => {
@@ -28,7 +28,7 @@ describe('un-step', () => {
   it.each(smooth)('brings the error of %s down to a third, each sample at home in its own code', async (_, truth) => {
     const codes = levelsOf(truth);
     const out = await un(codes);
-    for (let i = 0; i < out.length; i++) expect(Math.round(out[i])).toBe(codes[i]);
+    expect(firstWrong(out.length, (i) => Math.round(out[i]) === codes[i])).toBe(-1);
     expect(rmse(out, truth) / rmse(codes, truth)).toBeLessThan(1 / 3);
   });
 
@@ -49,7 +49,7 @@ describe('un-step', () => {
       if (count < 300) continue;
       expect(rmse(out, truth, inClass) / rmse(codes, truth, inClass), `slopes of ${edges[k]} to ${edges[k + 1]} levels`).toBeLessThan(1.02);
     }
-    for (let i = 0; i < out.length; i++) expect(Math.round(out[i])).toBe(codes[i]);
+    expect(firstWrong(out.length, (i) => Math.round(out[i]) === codes[i])).toBe(-1);
   });
 
   it('finds the level of heights in metres, and says so where there is none', async () => {

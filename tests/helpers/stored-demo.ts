@@ -1,0 +1,4 @@
+import { storeDemo } from './application';
+
+/** Before the browser tests. */
+export const setup = storeDemo;
