@@ -1,7 +1,7 @@
 // Types, lint, format, unit, reference and browser tests, each named; a line of counts at the end.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { appIsStale, checkNode, fail, installPackages, installTools } from './setup.mjs';
 
@@ -19,11 +19,23 @@ const times = [];
 const scratch = mkdtempSync(join(tmpdir(), 'upland-tests-'));
 const began = Date.now();
 
-function check(name, command, args) {
-  console.log(`\n== ${name}`);
-  const { status } = spawnSync(command, args, { stdio: 'inherit' });
-  if (status === 0) passed++;
-  else fails(name);
+/** Runs commands by name, as many at once as there are cores; what each printed comes in one piece. */
+async function checks(commands) {
+  const waiting = Object.entries(commands);
+  const next = async () => {
+    for (let one = waiting.shift(); one; one = waiting.shift()) {
+      const [name, [command, ...args]] = one;
+      const started = Date.now();
+      const child = spawn(command, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+      let printed = '';
+      for (const stream of [child.stdout, child.stderr]) stream.on('data', (text) => (printed += text));
+      const status = await new Promise((resolve) => child.on('close', resolve).on('error', () => resolve(-1)));
+      console.log(`\n== ${name}: ${((Date.now() - started) / 1000).toFixed(0)} s\n${printed.trimEnd()}`);
+      if (status === 0) passed++;
+      else fails(name);
+    }
+  };
+  await Promise.all(Array.from({ length: availableParallelism() }, next));
 }
 
 function fails(name) {
@@ -58,13 +70,17 @@ function suite(name) {
 const build = spawnSync(process.execPath, ['scripts/build.mjs', 'cli', ...(appIsStale() ? ['app'] : [])], { encoding: 'utf8' });
 if (build.status !== 0) fail(`The build failed:\n${(build.stdout + build.stderr).split('\n').slice(-25).join('\n')}`);
 console.log('Built.');
-check('types', 'npx', ['tsc', '-p', 'tsconfig.json', '--noEmit']);
-check('lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
-check('layers', 'npx', ['depcruise', 'core', 'app', 'cli']);
-check('the core without the types of a platform', 'npx', ['tsc', '-p', 'core/tsconfig.json', '--noEmit']);
-check('nothing unused', 'npx', ['knip', '--no-progress']);
-check('nothing that only tests use', 'npx', ['knip', '--no-progress', '--production', '--exclude', 'dependencies']);
-check('format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
+await checks({
+  lint: ['npx', 'eslint', '.', '--max-warnings', '0'],
+  types: ['npx', 'tsc', '-p', 'tsconfig.json', '--noEmit'],
+  pages: ['npm', 'run', 'pages'],
+  'the comments of what the core exports': ['npx', 'typedoc', '--emit', 'none'],
+  layers: ['npx', 'depcruise', 'core', 'app', 'cli'],
+  'the core without the types of a platform': ['npx', 'tsc', '-p', 'core/tsconfig.json', '--noEmit'],
+  'nothing unused': ['npx', 'knip', '--no-progress'],
+  'nothing that only tests use': ['npx', 'knip', '--no-progress', '--production', '--exclude', 'dependencies'],
+  format: ['npx', 'prettier', '--check', '--log-level', 'warn', '.'],
+});
 suite('unit');
 suite('reference');
 suite('browser');

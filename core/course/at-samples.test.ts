@@ -4,7 +4,7 @@ import { withSamples } from '../field/ground';
 import { resample } from '../field/resample';
 import { makeField } from '../field/field';
 import { inlineKernels } from '../kernels/pool';
-import { distanceFromSeen, evaluateAtSamples, filterFor, resampleEvaluation, samplingWords, usualSampling } from './at-samples';
+import { distanceFromSeen, distanceLaidOut, evaluateAtSamples, filterFor, resampleEvaluation, samplingWords, usualSampling } from './at-samples';
 import { evaluate, maskAt } from './evaluate';
 import { makeCourse, stepUse } from './schema';
 import { maskUse } from './where';
@@ -119,5 +119,16 @@ describe('in words', () => {
     expect([filterFor(at(129), at(200)), filterFor(at(129), at(64))]).toEqual(['cubic', 'average']);
     const field = makeField(at(129), new Float32Array(129 * 129).fill(5));
     expect(distanceFromSeen(field, field, 'resampled')).toMatchObject({ maxAbs: 0, rmse: 0, lowest: 5, highest: 5 });
+  });
+});
+
+describe('a terrain laid out at other samples', () => {
+  it('lies as far from what was seen as its own evaluation at them does, and is not measured where a step has a fault', async () => {
+    const report = (await distanceLaidOut(course, at(65), { kernels }))!;
+    const [seen, other] = [await evaluate(course, { kernels }), await evaluate({ ...course, ground: at(65) }, { kernels })];
+    expect(report).toEqual(distanceFromSeen(makeField(course.ground, seen.height), makeField(at(65), other.height), 'worked'));
+    expect(report.rmse).toBeGreaterThan(0);
+    const faulty = { ...course, stem: [...course.stem, stepUse('join', { tributary: 'nowhere' })] };
+    expect(await distanceLaidOut(faulty, at(65), { kernels })).toBeNull();
   });
 });

@@ -94,6 +94,14 @@ export async function evaluateAtSamples(
   return { evaluation, sampling: distanceFromSeen(fieldOf(seen, own), fieldOf(evaluation, own), sampling) };
 }
 
+/** How far a course laid out at other samples, by itself, lies from the one at its own; null where a step of it has a fault. */
+export async function distanceLaidOut(course: Course, ground: Ground, options: Omit<EvaluateOptions, 'ground'>): Promise<SamplingReport | null> {
+  const seen = await evaluate(course, options);
+  const other = await evaluate({ ...course, ground }, options);
+  if ([...seen.stages, ...other.stages].some((stage) => stage.fault)) return null;
+  return distanceFromSeen(fieldOf(seen, course.ground), fieldOf(other, ground), 'worked');
+}
+
 const FILTER_WORDS: Partial<Record<Filter, string>> = { cubic: 'cubic', average: 'weighted by area' };
 
 /** What was promised of a ground at other samples, in a sentence. */

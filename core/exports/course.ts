@@ -59,6 +59,7 @@ export {
   type Sampling,
   type SamplingReport,
   samplingWords,
+  distanceLaidOut,
   usualSampling,
 } from '../course/at-samples';
 export { waitsForLine } from '../course/waiting';

@@ -1,7 +1,7 @@
 /**
  * Heights to be looked at where some have none: holes are closed from around them, coarse to fine
  * (push and pull over halved grids), so that no crater is drawn where nothing is known. For the
- * eye only: {@link import('./voids').fillVoids} is the mend.
+ * eye only: the step `fill-voids` is the mend.
  */
 export function fillForDisplay(height: Float32Array<ArrayBuffer>, across: number, down: number, valid: Uint8Array | undefined): Float32Array<ArrayBuffer> {
   if (!valid) return height;

@@ -159,6 +159,9 @@ describe('the hands', () => {
     const held = (label: string) => sheet.getByLabel(label, { exact: true }).inputValue();
     await type('Spacing', '8');
     expect(await held('Samples across')).toBe('513');
+    // Noise has less detail at half the samples, and that is all: it is said before the ground is set.
+    await sheet.getByRole('button', { name: 'How far from what you see' }).click();
+    await sheet.getByText(/^Worked out again at 513 × 513: up to [\d.]+ m from the ground you see/).waitFor({ timeout: 60_000 });
     await sheet.getByRole('radio', { name: 'Samples', exact: true }).click();
     await type('Spacing', '2');
     expect([await held('Samples across'), (await held('Width')).replace(/\D/g, '')]).toEqual(['513', '1024']);

@@ -1,9 +1,13 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
-import { existsSync, mkdirSync, readFileSync, statSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type BrowserContextOptions, type Page } from 'playwright-core';
+import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { readProject, writeProject } from '../../core/course/project';
 import { withSamples } from '../../core/field/ground';
+import { storedIn, storeIn } from './stored';
+
+/** Debian's Chromium, as the shell without windows where that is there: it draws nothing beside the page. */
+const CHROMIUM = ['/usr/bin/chromium-headless-shell', '/usr/bin/chromium'].find((file) => existsSync(file))!;
 
 const FLAGS = [
   '--no-sandbox',
@@ -40,7 +44,7 @@ export class Application {
         break;
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
-    const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+    const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
     return new Application(address, browser, server);
   }
 
@@ -58,7 +62,6 @@ export class Application {
   }> {
     const { fresh = whole || offline || first, day = whole || first } = rest;
     const context = await this.browser.newContext({
-      ...(fresh ? {} : { storageState: storedAt(this.address) }),
       viewport: { width: 1280, height: 800 },
       // A picture of a quarter of the pixels is drawn sooner; `fine` where pixels are what the test is about.
       deviceScaleFactor: whole || fine ? 1 : 0.5,
@@ -82,6 +85,11 @@ export class Application {
       await context.route('**/demo/dunmorrow.uplandcast', async (route) => route.fulfill({ response: await route.fetch(), body }));
     }
     const page = await context.newPage();
+    if (!fresh) {
+      // A page of the same origin that opens no database.
+      await page.goto(`${this.address}/api/health`);
+      await storeIn(page, stored());
+    }
     const faults: string[] = [];
     watch(page, faults);
     return { context, page, faults };
@@ -101,44 +109,32 @@ export class Application {
   }
 }
 
-type Stored = Exclude<BrowserContextOptions['storageState'], string | undefined>;
-
-/** What a browser has stored of the application once the demo of few samples was opened, and when that was. */
+/** What a browser has stored of the application once the demo of few samples was opened. */
 const STORED = '.cache/tests/stored.json';
 const BUILT = 'app/dist/server/entry.mjs';
+
+let demoStored: Parameters<typeof storeIn>[1] | undefined;
+const stored = () => (demoStored ??= JSON.parse(readFileSync(STORED, 'utf8')));
 
 /** Opens the demo of few samples once, before all tests, and keeps what the browser stored: its weather is worked out once. */
 export async function storeDemo(): Promise<void> {
   if (existsSync(STORED) && statSync(STORED).mtimeMs > Math.max(statSync(BUILT).mtimeMs, statSync(DEMO).mtimeMs)) return;
-  mkdirSync('.cache/tests', { recursive: true });
   const app = await Application.start();
   try {
-    const { context, page } = await app.person({ fresh: true });
+    const { page } = await app.person({ fresh: true });
     await openDemo(page, app.address);
-    await page.waitForFunction(async () => {
-      const opening = indexedDB.open('upland-cast-kept');
-      const keys = await new Promise<IDBValidKey[]>((resolve) => {
-        opening.onsuccess = () => {
-          const asked = opening.result.transaction('notes').objectStore('notes').getAllKeys();
-          asked.onsuccess = () => resolve(asked.result);
-        };
-      });
-      opening.result.close();
-      const grounds = keys.filter((key) => String(key).startsWith('ground ')).length;
-      return grounds > 0 && keys.length > grounds + 2;
-    });
-    await context.storageState({ path: STORED, indexedDB: true });
+    // Slow steps and the end of the course are kept when the work has been over for a while.
+    for (let tries = 0; tries < 120; tries++) {
+      const kept = (await storedIn(page)).find(({ name }) => name === 'upland-cast-kept')?.stores.find(({ name }) => name === 'notes')?.rows ?? [];
+      if (kept.some(([key]) => String(key).startsWith('ground ')) && kept.length > 1) break;
+      await page.waitForTimeout(500);
+    }
+    await page.waitForTimeout(2_000);
+    mkdirSync('.cache/tests', { recursive: true });
+    writeFileSync(STORED, JSON.stringify(await storedIn(page)));
   } finally {
     await app.stop();
   }
-}
-
-let stored: Stored | undefined;
-
-/** The same for the application where it runs now. */
-function storedAt(address: string): Stored {
-  stored ??= JSON.parse(readFileSync(STORED, 'utf8')) as Stored;
-  return { ...stored, origins: stored.origins.map((one) => ({ ...one, origin: address })) };
 }
 
 export function watch(page: Page, faults: string[]): void {

@@ -1,4 +1,4 @@
-import type { Course, Field, MapSpec, Order, SamplingReport } from '@upland-cast/core';
+import type { Course, Field, Ground, MapSpec, Order, SamplingReport } from '@upland-cast/core';
 import { transfer } from 'comlink';
 import { reliefPixels } from '../../drawing/relief';
 import type { CameIn, HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outcome } from '../api';
@@ -10,6 +10,10 @@ import * as handing from './export-service';
 export const exportApi = {
   measureSampling(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
     return outcome(() => handing.measureSampling(tools, course, order, jobs.begin('sampling')));
+  },
+
+  measureGround(course: Course, ground: Ground): Promise<Outcome<SamplingReport | null>> {
+    return outcome(() => handing.measureGround(tools, course, ground, jobs.begin('sampling')));
   },
 
   orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {

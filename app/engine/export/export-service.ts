@@ -40,6 +40,7 @@ import {
   type DeliveryReport,
   type CoverOptions,
   type Field,
+  type Ground,
   type ExportedFile,
   type MapSpec,
   type Order,
@@ -51,6 +52,7 @@ import {
   type Symptom,
   type MisreadSettings,
   distanceFromSeen,
+  distanceLaidOut,
   evaluateAtSamples,
   resampleEvaluation,
   sharedStatistics,
@@ -218,6 +220,10 @@ export async function measureSampling(tools: Tools, course: Course, order: Order
   const own = courseOfSource(course, order.grounds[0]);
   return (await evaluateAtSamples(own, { ...ground, sea: course.ground.sea }, 'worked', coverOptions(tools, signal))).sampling;
 }
+
+/** How far the terrain lies from what is seen once its own samples are others. */
+export const measureGround = (tools: Tools, course: Course, ground: Ground, signal: AbortSignal): Promise<SamplingReport | null> =>
+  distanceLaidOut(course, ground, coverOptions(tools, signal));
 
 /** A map as it will be, on fewer samples: the ground and its colours. */
 export async function mapDrape(

@@ -1,9 +1,22 @@
 import { useEffect, useState } from 'react';
-import { groundForReceiver, makeGround, receivers as shipped, sentenceOf, sizesOfReceiver, spacingOf, type Ground } from '@upland-cast/core';
+import {
+  groundForReceiver,
+  makeGround,
+  receivers as shipped,
+  sameSamples,
+  samplingWords,
+  sentenceOf,
+  sizesOfReceiver,
+  spacingOf,
+  type Course,
+  type Ground,
+} from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { Facts } from '../../../components/Facts';
 import { bytes, figure } from '../../../components/format';
+import { useEngineQuery } from '../../../components/use-engine-query';
+import { engine } from '../../../engine/client';
 import { keepMark } from '../../../store/keeping';
 import { change } from '../../../store/history';
 import { loadReceivers, useReceivers } from '../../../store/receivers';
@@ -130,6 +143,7 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
           ]}
         />
         {Math.abs(x - y) > 1e-6 * x && <p className={css.note}>The cells are not square: {Number((x / y).toPrecision(4))} times as wide as deep.</p>}
+        <FromWhatIsSeen course={course} ground={draft} />
         {fault && <p className={css.fault}>{fault}</p>}
         <div className={css.buttons}>
           <Button onClick={onClose}>Leave it</Button>
@@ -139,6 +153,25 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
         </div>
       </div>
     </Dialog>
+  );
+}
+
+/** Of the same land at other samples: how far it will lie from the ground that is seen, measured when asked. */
+function FromWhatIsSeen({ course, ground }: { course: Course; ground: Ground }) {
+  const own = course.ground;
+  const [asked, setAsked] = useState('');
+  const key = [ground.across, ground.down, ground.registration].join(' ');
+  const wanted = asked === key;
+  const { value, fault, waiting } = useEngineQuery(() => (wanted ? engine().measureGround(course, makeGround(ground)) : null), [key, course, wanted]);
+  const sameLand = (['width', 'depth', 'sea', 'datum'] as const).every((side) => ground[side] === own[side]);
+  if (!sameLand || sameSamples(own, ground)) return null;
+  if (fault) return <p className={css.fault}>{fault}</p>;
+  if (wanted && !waiting && value) return <p className={css.note}>{samplingWords(value, ground)}</p>;
+  return (
+    <p className={css.note}>
+      {wanted ? 'Working it out to measure …' : 'Its steps are worked out again at these samples. '}
+      {!wanted && <Button onClick={() => setAsked(key)}>How far from what you see</Button>}
+    </p>
   );
 }
 
