@@ -37,6 +37,13 @@ async function reaches(page: Page, what: string, sizes: readonly (readonly [numb
   await page.setViewportSize({ width: 1280, height: 800 });
 }
 
+/** A room with its figures. */
+async function filled(page: Page, room: string): Promise<void> {
+  if (room === 'Mesh') await page.getByText('largest error').waitFor({ timeout: 60_000 });
+  else if (room === 'Export') await page.getByText('metres a code').waitFor({ timeout: 60_000 });
+  else await page.waitForTimeout(1500);
+}
+
 /** What is open over the page, which is looked at without it. */
 const DIALOG = 'dialog[open]';
 const HEADER = ['Rock', 'Lakes and streams', 'Another one like this', 'Marks', 'Find a command'];
@@ -91,7 +98,7 @@ describe('every room and dialog', () => {
     for (const room of ['Compare', 'Mesh', 'Export']) {
       await page.getByRole('link', { name: room, exact: true }).click();
       await page.getByRole('heading', { level: 1, name: new RegExp(`${room}$`) }).waitFor({ state: 'attached' });
-      await page.waitForTimeout(1500);
+      await filled(page, room);
       await reaches(page, room);
     }
     expect(faults).toEqual([]);
@@ -119,7 +126,7 @@ describe('every room and dialog', () => {
     for (const room of ['Compare', 'Mesh', 'Export']) {
       await page.getByRole('link', { name: room, exact: true }).click();
       await page.getByRole('heading', { level: 1, name: new RegExp(`${room}$`) }).waitFor({ state: 'attached' });
-      await page.waitForTimeout(1500);
+      await filled(page, room);
       await reaches(page, `${room}, dark`, one);
     }
     expect(faults).toEqual([]);
