@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encode, gridMesh, makeCourse, meshFormats, readHeightmap, stepUse, type LandReport, type PartsReport, type SampleType } from '@upland-cast/core';
@@ -401,6 +402,12 @@ describe('when it goes wrong', () => {
       expect(result.words, args.join(' ')).toMatch(words);
       expect(result.words).not.toMatch(/\n\s+at /);
     }
+  });
+
+  it('ends in peace when whoever reads has heard enough', () => {
+    const heard = spawnSync('bash', ['-o', 'pipefail', '-c', `"${process.execPath}" cli/bin/upland-cast.mjs steps | head -n 1`], { encoding: 'utf8' });
+    expect(heard).toMatchObject({ status: 0, stderr: '' });
+    expect(heard.stdout.split('\n')).toHaveLength(2);
   });
 
   it('refuses quads in a format that has none', () => {

@@ -21,6 +21,14 @@ const COMMANDS: Readonly<Record<string, () => Promise<() => Command>>> = {
   completion: async () => (await import('./commands/completion')).completionCommand,
 };
 
+// Whoever reads may have heard enough (`| head`): there is nobody left to tell.
+for (const stream of [process.stdout, process.stderr]) {
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EPIPE') throw error;
+    process.exit();
+  });
+}
+
 const program = new Command('upland-cast')
   .description('Heightmaps and displaced meshes, kept true. Lengths in metres, angles in degrees.')
   .showHelpAfterError(false);

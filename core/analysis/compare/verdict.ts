@@ -156,12 +156,13 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
     });
   }
   const plain = found.length === 0;
-  if (left > 1e-5 * range) {
+  // Where nothing is to be mended, what counts is how they lie, which the numbers beside say too.
+  const apart = plain ? laid.rmse : left;
+  if (apart > 1e-5 * range) {
+    const much = `${metres(apart, range)} root mean square (${((100 * apart) / range).toPrecision(2)} % of A’s range)`;
     found.push({
       kind: 'close',
-      sentence: plain
-        ? `B is A but for ${metres(left, range)} root mean square (${((100 * left) / range).toPrecision(2)} % of A’s range), up to ${metres(laid.maxAbs, range)}.`
-        : `What is left between them then is ${metres(left, range)} root mean square (${((100 * left) / range).toPrecision(2)} % of A’s range).`,
+      sentence: plain ? `B is A but for ${much}, up to ${metres(laid.maxAbs, range)}.` : `What is left between them then is ${much}.`,
     });
   } else if (plain)
     found.push({ kind: 'same', sentence: laid.maxAbs === 0 ? 'B is A, to the bit.' : `B is A: nowhere more than ${metres(laid.maxAbs, range)} off.` });
