@@ -65,7 +65,20 @@ const asking = new Proxy({} as Remote<EngineApi>, {
   },
 });
 
-/** Hears how long work stands. */
-export const telling = (tell: (words: string, share: number) => void) => proxy(tell);
+/**
+ * Asks, and hears meanwhile how the work stands. What is told comes by a line of its own, so that the last of it may come after
+ * the answer: it is not heard any more then.
+ */
+export async function hearing<Told extends unknown[], Answer>(
+  hear: (...told: Told) => void,
+  ask: (tell: (...told: Told) => void) => Answer,
+): Promise<Awaited<Answer>> {
+  let answered = false;
+  try {
+    return await ask(proxy((...told: Told) => !answered && hear(...told)));
+  } finally {
+    answered = true;
+  }
+}
 
 export const listening = (listener: Listener) => proxy(listener);

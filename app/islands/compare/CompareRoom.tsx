@@ -6,7 +6,7 @@ import { download } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { useEngineQuery } from '../../components/use-engine-query';
 import { figure } from '../../components/format';
-import { engine, telling } from '../../engine/client';
+import { engine, hearing } from '../../engine/client';
 import {
   areMesh,
   comparisonOf,
@@ -65,9 +65,9 @@ export function CompareRoom() {
     const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
     if (typeof from === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `A: ${from}` };
     if (typeof to === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `B: ${to}` };
-    const answer = await engine().compare(
-      { a: from, b: to, laid },
-      telling((words, share) => setTold({ words, share })),
+    const answer = await hearing(
+      (words: string, share: number) => setTold({ words, share }),
+      (tell) => engine().compare({ a: from, b: to, laid }, tell),
     );
     setTold(null);
     return answer;

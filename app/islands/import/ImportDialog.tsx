@@ -2,8 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import { makeGround, sentenceOf, stepUse, withSamples, type AssetReading, type Ground } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { bytes as bytesText, figure } from '../../components/format';
-import { proxy } from 'comlink';
-import { engine } from '../../engine/client';
+import { engine, hearing } from '../../engine/client';
 import type { HeightsLook, Look, LookFinding, OpenedFile } from '../../engine/api';
 import { Facts, Laid, Meaning, Samples } from './Assumed';
 import { CropFrame } from './CropFrame';
@@ -103,10 +102,9 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
     setFault(null);
     const timer = setTimeout(() => {
       void (async () => {
-        const answer = await engine().look(
-          file.id,
-          settled,
-          proxy((s: number) => !gone && setShare(s)),
+        const answer = await hearing(
+          (s: number) => !gone && setShare(s),
+          (tell) => engine().look(file.id, settled, tell),
         );
         if (gone || (!answer.ok && answer.stopped)) return;
         setShare(null);

@@ -6,7 +6,7 @@ import { download, fileNameOf } from '../../components/download';
 import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { bytes as inBytes, figure, metres, smallMetres } from '../../components/format';
-import { engine, telling } from '../../engine/client';
+import { engine, hearing } from '../../engine/client';
 import type { MeshCurve, MeshPreview, WrittenMesh } from '../../engine/api';
 import { keepChosen } from '../../store/keeping';
 import { say, useTerrain } from '../../store/state';
@@ -68,11 +68,9 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   const now = useMemo(() => (facts ? { triangles: facts.triangles, error: facts.maxError } : undefined), [facts]);
   const write = async () => {
     setWriting({ words: 'Making the faces', share: 0 });
-    const result = await engine().mesh(
-      course,
-      settings,
-      fileNameOf(course.name, ''),
-      telling((words, share) => setWriting({ words, share })),
+    const result = await hearing(
+      (words: string, share: number) => setWriting({ words, share }),
+      (tell) => engine().mesh(course, settings, fileNameOf(course.name, ''), tell),
     );
     setWriting(null);
     if (!result.ok) return result.stopped ? undefined : say(result.sentence);
@@ -83,9 +81,9 @@ export function HeightsToMesh({ onShown, onCaption, onMade }: Props) {
   };
   const chart = async () => {
     setCharting({ words: 'Measuring grids', share: 0 });
-    const result = await engine().meshCurve(
-      course,
-      telling((words, share) => setCharting({ words, share })),
+    const result = await hearing(
+      (words: string, share: number) => setCharting({ words, share }),
+      (tell) => engine().meshCurve(course, tell),
     );
     setCharting(null);
     if (result.ok) setCurve(result.value);

@@ -6,7 +6,7 @@ import { SwitchRow } from '../../components/SettingRow';
 import { Facts, Part } from '../../components/Facts';
 import { Working, type Work } from '../../components/Working';
 import { figure, metres, smallMetres } from '../../components/format';
-import { engine, telling } from '../../engine/client';
+import { engine, hearing } from '../../engine/client';
 import type { Extent, PressRequest, PressResult } from '../../engine/api';
 import { addTerrain } from '../../storage/terrains';
 import { select } from '../../store/course';
@@ -67,14 +67,12 @@ export function MeshToHeights({
       registration,
       ...(samples ? { across: samples, down: Math.max(2, Math.round((samples - 1) * aspect) + 1) } : {}),
     };
-    const answer = await engine().press(
-      course,
-      request,
-      telling((words, share) => mine === asked.current && setWork({ words, share })),
+    const answer = await hearing(
+      (words: string, share: number) => mine === asked.current && setWork({ words, share }),
+      (tell) => engine().press(course, request, tell),
     );
     // A later question has taken its place.
     if (mine !== asked.current) return;
-    asked.current++;
     setWork(null);
     if (!answer.ok && answer.stopped) return;
     if (!answer.ok && answer.code === 'is-a-heightmap') {
