@@ -1,6 +1,6 @@
 // Builds what is asked for: kernels, cli, app; all of it without arguments.
 import { execFileSync } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { readFileSync, rmSync } from 'node:fs';
 import { build } from 'esbuild';
 import { buildKernels } from './kernels.mjs';
 
@@ -12,6 +12,24 @@ const withoutLocales = {
     onLoad({ filter: /^locales$/, namespace: 'without' }, () => ({ contents: 'export {};' }));
   },
 };
+
+/** The commands that a program lists: their names, and what makes them from where. */
+function commandsOf(text) {
+  const from = new Map();
+  for (const [, made, file] of text.matchAll(/import \{ ([^}]+) \} from '(\.\/commands\/[\w-]+)'/g)) for (const one of made.split(', ')) from.set(one, file);
+  return [...text.matchAll(/^ {2}'?([\w-]+)'?: (\w+),$/gm)].map(([, name, make]) => ({ name, make, file: from.get(make) }));
+}
+
+/** A program of one command, as something to build. */
+function entryOf({ name, make, file }) {
+  const contents = `import { ${make} } from '${file}';\nimport { runProgram } from './program';\nawait runProgram({ '${name}': ${make} });\n`;
+  return {
+    entryPoints: undefined,
+    stdin: { contents, resolveDir: 'cli', sourcefile: `command-${name}.ts`, loader: 'ts' },
+    outdir: undefined,
+    outfile: `cli/dist/command-${name}.mjs`,
+  };
+}
 
 const wanted = process.argv.slice(2);
 const wants = (part) => wanted.length === 0 || wanted.includes(part);
@@ -38,11 +56,17 @@ if (wants('cli')) {
     },
     logLevel: 'warning',
   };
-  // A command loads what it needs; what runs on a thread of its own is one file, which is there at once.
-  await build({ ...node, entryPoints: { cli: 'cli/cli.ts' }, splitting: true, chunkNames: 'part-[hash]' });
+  // Every command is one file with what it needs alone, which is there at once; so is what runs on a thread of its own.
+  await build({ ...node, entryPoints: { cli: 'cli/cli.ts' } });
+  await Promise.all(commandsOf(readFileSync('cli/cli.ts', 'utf8')).map((command) => build({ ...node, ...entryOf(command) })));
   await build({
     ...node,
-    entryPoints: { 'pool-worker': 'cli/pool-worker.ts', 'writer-worker': 'cli/writer-worker.ts', 'server-worker': 'app/server/worker.ts' },
+    entryPoints: {
+      'pool-worker': 'cli/pool-worker.ts',
+      'writer-worker': 'cli/writer-worker.ts',
+      'tally-worker': 'cli/tally-worker.ts',
+      'server-worker': 'app/server/worker.ts',
+    },
   });
   console.log('Command built.');
 }

@@ -19,17 +19,21 @@ import {
   normalMap,
   roughness,
   slopeOnKernels,
+  surfaceOfRows,
   fillForDisplay,
   statistics,
   toField,
   UplandError,
   DEFAULT_AMBIENT,
   DEFAULT_LIGHT,
+  type Encoding,
   type Field,
+  type Light,
   type Kernels,
   type Meaning,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
+import { byRows, writeByRows } from '../row-file';
 import { withKernels } from '../node-kernels';
 import { collect, encodingForWorked, inWords, oneOf, parseNumber, parseRange } from '../options';
 import { proofOf, report } from '../report';
@@ -73,6 +77,7 @@ async function deriveFile(input: string, out: string, given: Options, kernels: K
   const settings = Object.fromEntries(given.set.map((text) => text.split(/=(.*)/s) as [string, string]));
   const { spacing, range, as, registration } = given;
   if (given.sea !== undefined) settings.sea ??= String(given.sea);
+  if ((name === 'slope' || name === 'hillshade') && !as && !given.depth && (await surfaceByRows(name, input, out, settings, given, kernels))) return;
   const field = toField(await loadHeightmap(input, as), { spacing, range, registration });
   const { across, down } = field.ground;
   if (name === 'normal') {
@@ -111,6 +116,36 @@ async function deriveFile(input: string, out: string, given: Options, kernels: K
     { out, width: across, height: down, min: lowest, max: highest, type: encoding.type, proof: proofOf(proof) },
     `${out}: ${name}, ${inWords(encoding)}, ${lowest} to ${highest}.`,
   );
+}
+
+/** Slope or hillshade from file to file, row by row; false where it has to be made whole. */
+async function surfaceByRows(
+  name: 'slope' | 'hillshade',
+  input: string,
+  out: string,
+  settings: Record<string, string>,
+  { spacing, range, registration, json }: Options,
+  kernels: Kernels,
+): Promise<boolean> {
+  const format = formatByName(out);
+  const done = await byRows(input, { spacing, range, registration }, async (heights) => {
+    const type = name === 'hillshade' ? 'u8' : 'f32';
+    if (!format.writes.includes(type)) return undefined;
+    const encoding: Encoding = { format: format.id, type, ...(type === 'u8' ? { range: { low: 0, high: 255 } } : {}) };
+    const ground = { ...heights.ground, datum: 0 };
+    const light = name === 'hillshade' ? lightOf(settings) : undefined;
+    const rows = (from: number, to: number) => surfaceOfRows(kernels, heights, from, to, light);
+    const delivery = await writeByRows({ ground, rows }, out, encoding);
+    return delivery && { ...delivery, encoding, ground };
+  });
+  if (!done) return false;
+  const { ground, encoding, lowest, highest, proof } = done;
+  report(
+    json,
+    { out, width: ground.across, height: ground.down, min: lowest, max: highest, type: encoding.type, proof: proofOf(proof) },
+    `${out}: ${name}, ${inWords(encoding)}, ${lowest} to ${highest}.`,
+  );
+  return true;
 }
 
 /** Flow accumulation in m², or streams as lines. */
@@ -174,9 +209,11 @@ async function derive(
       return ambientShade(kernels, field, sky);
     }
     case 'hillshade':
-      return hillshadeOnKernels(kernels, field, numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings));
+      return hillshadeOnKernels(kernels, field, lightOf(settings));
   }
 }
+
+const lightOf = (settings: Record<string, string>): Light => numbersOf('Hillshade', { ...DEFAULT_LIGHT }, settings);
 
 /** Settings that are numbers, over what is usual. */
 function numbersOf<T extends Record<keyof T, number>>(title: string, usual: T, settings: Record<string, string>): T {

@@ -52,6 +52,26 @@ export function slopeOnKernels(kernels: Kernels, field: Field, options?: RunOpti
   return kernels.run(surfaceProgram, { across, down, spacing: spacingOf(field.ground) }, field.height, options);
 }
 
+/** Whole ground whose heights are there row by row. */
+interface RowsOf {
+  ground: Field['ground'];
+  rows(from: number, to: number, signal?: AbortSignal): Promise<Float32Array>;
+}
+
+/** The slope, or with a light the hillshade, of the rows `from` … `to` − 1: the bits of the whole, with a row of margin on either side. */
+export async function surfaceOfRows(kernels: Kernels, { ground, rows }: RowsOf, from: number, to: number, light?: Light, signal?: AbortSignal) {
+  const { across, down } = ground;
+  const [first, last] = [Math.max(0, from - 1), Math.min(down, to + 1)];
+  const args = {
+    across,
+    down: last - first,
+    spacing: spacingOf(ground),
+    ...(light ? { light: { exaggeration: light.exaggeration, ...directionOf(light) } } : {}),
+  };
+  const out = await kernels.run(surfaceProgram, args, (await rows(first, last, signal)) as Float32Array<ArrayBuffer>, { signal });
+  return out.subarray((from - first) * across, (to - first) * across);
+}
+
 /** Aspect: the compass direction a slope faces, degrees clockwise from north; −1 where it is level. Source: Horn 1981. */
 export function aspect(field: Field): Float32Array<ArrayBuffer> {
   const { atan2 } = exactMath();

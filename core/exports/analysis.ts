@@ -25,7 +25,8 @@ export {
 } from '../analysis/drainage';
 export { describeLand, type LandReport, type LandVerdict, USUAL_LAND } from '../analysis/land';
 export { shorelineLength } from '../analysis/shoreline';
-export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT, hillshadeOnKernels, slopeOnKernels } from '../analysis/slope';
+export { DistinctCount } from '../analysis/distinct-count';
+export { aspect, hillshade, slope, steepestDrop, DEFAULT_LIGHT, hillshadeOnKernels, slopeOnKernels, surfaceOfRows, type Light } from '../analysis/slope';
 export { powerSpectrum, spectralSlope, type SpectrumPoint } from '../analysis/spectrum';
 export { usualWater, type Water, waterDepth, waterOf, type WaterRules, WATERS, type Waters, waterSchema, waterWeights } from '../analysis/water';
 export { curvature, normalMap, roughness } from '../analysis/surface';

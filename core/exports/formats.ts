@@ -13,3 +13,5 @@ export { parseRawSpec } from '../formats/raw';
 export { isMesh } from '../formats/unreadable';
 
 export { encodeExr } from '../formats/exr';
+export { NotByRows, openHeights, type HeightRows } from '../formats/height-rows';
+export type { ByteSource } from '../formats/source';

@@ -1,5 +1,6 @@
 import type { Kernels } from '../kernels/pool';
 import type { Ground, Registration } from '../field/ground';
+import type { ByteSource } from './source';
 
 /** The types that samples are stored at; `u24` is what three 8-bit channels hold together. */
 export const SAMPLE_TYPES = ['u8', 'u16', 's16', 'u24', 'u32', 's32', 'f32', 'f64'] as const;
@@ -111,6 +112,14 @@ export interface Reading {
   odd: string[];
 }
 
+/** A file of one band that can be read row by row: what it says of itself, and its rows as they are asked for. */
+export interface RowReading extends Omit<Reading, 'samples' | 'band'> {
+  /** Rows that lie together in the file: reading begins at a multiple of them. */
+  tall: number;
+  /** The samples of the rows `from` … `to` − 1; `whole`: it turned out that the file can only be read whole. */
+  rows(from: number, to: number, signal?: AbortSignal): Promise<{ samples: SampleArray; whole: boolean }>;
+}
+
 /** What a writer is given: the samples at their final type, and what goes into the header. */
 export interface Page {
   width: number;
@@ -123,6 +132,18 @@ export interface Page {
   offset: number;
   noData: number | null;
   options: WriteOptions;
+}
+
+/** A file as it will lie, before its samples are there. */
+export interface LaidOut {
+  /** What stands before the samples. */
+  head: Uint8Array<ArrayBuffer>;
+  /** Bytes of the whole file. */
+  length: number;
+  /** Rows that lie together: pieces begin at a multiple of them. */
+  tall: number;
+  /** Where the samples of the rows from `from` lie, and their bytes there. */
+  parts(samples: SampleArray, from: number): { at: number; bytes: Uint8Array }[];
 }
 
 export interface WriteOptions {
@@ -151,8 +172,12 @@ export interface Format {
   /** Whether the bytes look like this format. */
   sniff(bytes: Uint8Array): boolean;
   read(bytes: Uint8Array<ArrayBuffer>, options?: ReadOptions): Promise<Reading>;
+  /** The same by rows, of a source that need not be in memory; null where this file has to be read whole. */
+  open?(source: ByteSource, options?: ReadOptions): RowReading | null;
   /** The same bytes with kernels or without; with them on all threads, where it can. */
   write(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>>;
+  /** How it will lie, where its samples need not be packed together; null where they do. */
+  layOut?(page: Omit<Page, 'samples'>): LaidOut | null;
   /** Files that have to lie beside the one written. */
   beside?(page: Page): Beside[];
 }

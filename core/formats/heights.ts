@@ -2,7 +2,7 @@ import { UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { makeGround, type Ground, type Registration } from '../field/ground';
 import { readHeightmap } from './index';
-import { scan } from '../kernels/scan';
+import { boundsIn } from '../kernels/scan';
 import { CODES, type Reading, type SampleArray } from './format';
 
 /** What a person says about a file, where it does not say so itself. */
@@ -17,7 +17,7 @@ export interface Meaning {
 }
 
 /** metres = offset + scale × sample. */
-export function meaningOf(reading: Reading, meaning: Meaning = {}): { scale: number; offset: number } {
+export function meaningOf(reading: Pick<Reading, 'type' | 'scale' | 'offset'>, meaning: Meaning = {}): { scale: number; offset: number } {
   const codes = CODES[reading.type];
   const points = meaning.map ?? (meaning.range && codes && { code0: codes.min, height0: meaning.range.low, code1: codes.max, height1: meaning.range.high });
   if (!points) return { scale: reading.scale, offset: reading.offset };
@@ -27,7 +27,7 @@ export function meaningOf(reading: Reading, meaning: Meaning = {}): { scale: num
 }
 
 /** The metres that the ends of a file's codes stand for; none where it holds floats. */
-export function rangeOfCodes(reading: Reading, meaning: Meaning = {}): { low: number; high: number } | undefined {
+export function rangeOfCodes(reading: Pick<Reading, 'type' | 'scale' | 'offset'>, meaning: Meaning = {}): { low: number; high: number } | undefined {
   const codes = CODES[reading.type];
   const { scale, offset } = meaningOf(reading, meaning);
   if (!codes) return undefined;
@@ -45,7 +45,7 @@ export function toField(reading: Reading, meaning: Meaning = {}): Field {
   // By blocks, so that the loop is compiled once and runs at full speed.
   const extent: Extent = { lowest: Infinity, highest: -Infinity, missing: 0 };
   const sign = noData ?? NaN;
-  for (let from = 0; from < samples.length; from += BLOCK) widen(extent, samples, from, Math.min(samples.length, from + BLOCK), sign, scale, offset);
+  extentOf(extent, samples, sign, scale, offset);
   const { lowest, highest, missing } = extent;
   if (missing === samples.length) throw new UplandError('all-no-data', 'No sample of this file has a height: all of them are marked as no data.');
   if (Math.max(Math.abs(lowest), Math.abs(highest)) > 1e7) {
@@ -55,8 +55,7 @@ export function toField(reading: Reading, meaning: Meaning = {}): Field {
     );
   }
   const asTheyAre = reading.type === 'f32' && scale === 1 && offset === 0;
-  const far = Math.max(Math.abs(lowest), Math.abs(highest));
-  const datum = !asTheyAre && far > 64 && far > 4 * (highest - lowest) ? Math.floor(lowest) : 0;
+  const datum = datumFor(extent, asTheyAre);
 
   if (asTheyAre && !missing) return makeField(groundOf(reading, meaning, width, height, datum), (samples as Float32Array<ArrayBuffer>).slice());
   const out = new Float32Array(samples.length);
@@ -68,15 +67,26 @@ export function toField(reading: Reading, meaning: Meaning = {}): Field {
 
 const BLOCK = 65_536;
 
-interface Extent {
+export interface Extent {
   lowest: number;
   highest: number;
   missing: number;
 }
 
+/** What heights count from: 0, or of high country whose range is small against that a whole number of metres near the lowest. */
+export function datumFor({ lowest, highest }: Extent, asTheyAre: boolean): number {
+  const far = Math.max(Math.abs(lowest), Math.abs(highest));
+  return !asTheyAre && far > 64 && far > 4 * (highest - lowest) ? Math.floor(lowest) : 0;
+}
+
+/** Widens an extent, metres, by some samples; `noData`: the number that stands for none, NaN where there is none. */
+export function extentOf(extent: Extent, samples: SampleArray, noData: number, scale: number, offset: number): void {
+  for (let from = 0; from < samples.length; from += BLOCK) widen(extent, samples, from, Math.min(samples.length, from + BLOCK), noData, scale, offset);
+}
+
 function widen(extent: Extent, samples: SampleArray, from: number, to: number, noData: number, scale: number, offset: number): void {
   if (samples instanceof Float32Array && Number.isNaN(noData) && scale === 1 && offset === 0) {
-    const found = scan(samples, from, to);
+    const found = boundsIn(samples, from, to);
     extent.lowest = Math.min(extent.lowest, found.lowest);
     extent.highest = Math.max(extent.highest, found.highest);
     extent.missing += to - from - found.count;
@@ -98,7 +108,7 @@ function widen(extent: Extent, samples: SampleArray, from: number, to: number, n
   extent.missing = missing;
 }
 
-function putHeights(
+export function putHeights(
   out: Float32Array,
   valid: Uint8Array | undefined,
   samples: SampleArray,
@@ -118,7 +128,7 @@ function putHeights(
 }
 
 /** The land that a file's samples cover; 1 m from sample to sample where nobody says otherwise. */
-function groundOf(reading: Reading, meaning: Meaning, across: number, down: number, datum: number): Ground {
+export function groundOf(reading: Omit<Reading, 'samples'>, meaning: Meaning, across: number, down: number, datum: number): Ground {
   const spacing = meaning.spacing ? { x: meaning.spacing, y: meaning.spacing } : (reading.spacing ?? { x: 1, y: 1 });
   const registration = meaning.registration ?? reading.registration ?? usualRegistration(across, down);
   const steps = (n: number) => (registration === 'area' ? n : Math.max(1, n - 1));

@@ -81,7 +81,7 @@ function formatOf(bytes: Uint8Array, { beside }: ReadOptions): Format {
 export const saysNothing = (bytes: Uint8Array, beside: Record<string, Uint8Array> = {}): boolean => formatOf(bytes, { beside }) === raw;
 
 /** What libraries and the engine throw about bytes that make no sense, as an error of our own. */
-function asFault(error: unknown): unknown {
+export function asFault(error: unknown): unknown {
   if (error instanceof UplandError || error instanceof StoppedError) return error;
   const reason = error instanceof Error ? error.message : String(error);
   if (error instanceof RangeError)

@@ -1,8 +1,8 @@
 import { UplandError } from '../errors';
 import type { Format, Reading, ReadOptions } from './format';
 import { checkLength } from './limits';
-import { readTiff } from './tiff/read';
-import { writeTiff } from './tiff/write';
+import { openTiff, readTiff } from './tiff/read';
+import { layTiff, writeTiff } from './tiff/write';
 
 /**
  * TIFF 6.0 with GeoTIFF keys (OGC 19-008). Reads classic TIFF and BigTIFF, also with overviews
@@ -21,7 +21,9 @@ export const tiff: Format = {
   carriesRange: true,
   sniff: ([a, b, c, d]) => (a === 0x49 && b === 0x49 && (c === 42 || c === 43) && d === 0) || (a === 0x4d && b === 0x4d && c === 0 && (d === 42 || d === 43)),
   read,
+  open: openTiff,
   write: async (page) => writeTiff(page),
+  layOut: layTiff,
 };
 
 async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {

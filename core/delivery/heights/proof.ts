@@ -1,11 +1,12 @@
 import { grouped } from '../../grouped';
 import { sentenceOf } from '../../errors';
-import type { Field } from '../../field/field';
 import { countDistinct } from '../../analysis/distinct';
-import { statistics } from '../../field/statistics';
+import type { Field } from '../../field/field';
+import type { Ground } from '../../field/ground';
 import { sha256 } from '../../field/hash';
 import { readHeightmap } from '../../formats';
-import { CODES, readInBlocks, type Beside, type Reading, type SampleArray } from '../../formats/format';
+import { BYTES, CODES, readInBlocks, type Beside, type Reading, type SampleArray } from '../../formats/format';
+import { areSame, SCANNED } from '../../kernels/scan';
 import { metresPerCode, type Encoding } from './encode';
 
 /** What reading a written file back showed. Metres. */
@@ -34,71 +35,106 @@ export interface Proof {
  */
 export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encoding: Encoding, beside: readonly Beside[] = []): Promise<Proof> {
   const { ground, height, valid } = field;
-  const step = encoding.range ? metresPerCode(encoding.type, encoding.range) : 0;
   // The hash is made beside what follows.
   const hash = sha256(bytes);
-  const proof: Proof = { ok: false, maxAbs: NaN, rmse: NaN, step, clipped: 0, codesUsed: 0, sha256: '', bytes: bytes.length, faults: [] };
-  let reading: Reading;
+  const proving = new Proving(encoding, ground, valid !== undefined);
   try {
-    reading = await readHeightmap(bytes, asReceived(encoding, ground), { beside: Object.fromEntries(beside.map((b) => [b.ending, b.bytes])) });
+    const reading = await readHeightmap(bytes, asReceived(encoding, ground), { beside: Object.fromEntries(beside.map((b) => [b.ending, b.bytes])) });
+    if (proving.head(reading)) {
+      proving.rows(reading.samples, height, valid);
+      return proving.end(bytes.length, await hash, () => countDistinct(reading.samples));
+    }
   } catch (error) {
-    proof.faults.push(`The file cannot be read back: ${sentenceOf(error)}`);
-    return { ...proof, sha256: await hash };
+    proving.faults.push(`The file cannot be read back: ${sentenceOf(error)}`);
   }
-  if (reading.width !== ground.across || reading.height !== ground.down) {
-    proof.faults.push(`The file has ${reading.width} × ${reading.height} samples; the ground has ${ground.across} × ${ground.down}.`);
-    return { ...proof, sha256: await hash };
-  }
-  if (reading.type !== encoding.type && !AS_TEXT.includes(encoding.format)) {
-    proof.faults.push(`The file has ${reading.type} samples; ${encoding.type} were to be written.`);
-  }
-  proof.faults.push(...misplaced(reading, field, encoding.format));
-  if (encoding.range && reading.unit === 'm' && Math.abs(reading.scale - step) > 1e-9 * step) {
-    proof.faults.push(`The file says one code is ${reading.scale} m; it was to be ${step} m.`);
+  return { ...proving.end(bytes.length, await hash, () => 0), maxAbs: NaN, rmse: NaN };
+}
+
+/** What of a file counts before its samples do. */
+type Head = Omit<Reading, 'samples'>;
+
+/** A proof under way: the file's head first, then its rows beside the ground's, in any pieces. */
+export class Proving {
+  readonly faults: string[] = [];
+  private readonly step: number;
+  private clipped = 0;
+  private worst = 0;
+  private squares = 0;
+  private count = 0;
+  private holes = 0;
+  /** The furthest height from 0, metres: what floats lose goes by it. */
+  private far = 0;
+  /** Whole numbers of up to 16 bits are counted by a table, on the way. */
+  private seen: Uint8Array | undefined;
+  private noData = NaN;
+  /** A file without a number for no data whose bits are those of known heights: there is nothing to measure. */
+  private byBits = false;
+
+  constructor(
+    private readonly encoding: Encoding,
+    private readonly ground: Ground,
+    private readonly withHoles: boolean,
+  ) {
+    this.step = encoding.range ? metresPerCode(encoding.type, encoding.range) : 0;
   }
 
-  const codes = CODES[encoding.type];
-  const { unit } = encoding;
-  // Where the file itself cannot say it, the receiver is told.
-  const noData = reading.noData ?? (valid ? (encoding.noData ?? NaN) : NaN);
-  const inCodes = codes !== null && encoding.range !== undefined;
-  const { low, high } = encoding.range ?? { low: 0, high: 0 };
-  const [first, last] = [codes?.min ?? 0, codes?.max ?? 0];
-  let clipped = 0;
-  let worst = 0;
-  let sum = 0;
-  let count = 0;
-  let holes = 0;
-  // Codes are turned into metres as the receiver does it, not by what the writer noted.
-  const { datum } = ground;
-  const single = encoding.type === 'f32' && !unit;
-  // Whole numbers of up to 16 bits are counted by a table, on the way.
-  const seen = reading.samples.BYTES_PER_ELEMENT <= 2 ? new Uint8Array(65_536) : undefined;
-  const [least, most] = inCodes ? [low - step / 2, high + step / 2] : [-Infinity, Infinity];
-  const [scale, zero, offset] = inCodes ? [step, first, low] : unit ? [unit.high - unit.low, 0, unit.low] : [1, 0, 0];
-  // A file without a number for no data whose bits are those of known heights: there is nothing to measure.
-  const same = single && !valid && datum === 0 && reading.noData === null && sameBits(reading.samples, height) && statistics(field).count === height.length;
-  if (same) count = height.length;
-  else
-    readInBlocks(reading.samples, (block, from) => {
+  /** Whether the file is one whose samples can be held against the ground's. */
+  head(reading: Head): boolean {
+    const { encoding, ground, step, faults } = this;
+    if (reading.width !== ground.across || reading.height !== ground.down) {
+      faults.push(`The file has ${reading.width} × ${reading.height} samples; the ground has ${ground.across} × ${ground.down}.`);
+      return false;
+    }
+    if (reading.type !== encoding.type && !AS_TEXT.includes(encoding.format)) {
+      faults.push(`The file has ${reading.type} samples; ${encoding.type} were to be written.`);
+    }
+    faults.push(...misplaced(reading, ground, encoding.format));
+    if (encoding.range && reading.unit === 'm' && Math.abs(reading.scale - step) > 1e-9 * step) {
+      faults.push(`The file says one code is ${reading.scale} m; it was to be ${step} m.`);
+    }
+    // Where the file itself cannot say it, the receiver is told.
+    this.noData = reading.noData ?? (this.withHoles ? (encoding.noData ?? NaN) : NaN);
+    this.byBits = encoding.type === 'f32' && !encoding.unit && !this.withHoles && ground.datum === 0 && reading.noData === null;
+    this.seen = BYTES[reading.type] <= 2 ? new Uint8Array(65_536) : undefined;
+    return true;
+  }
+
+  /** Samples as they were read back, beside the heights that they were made of. */
+  rows(samples: SampleArray, height: Float32Array, valid?: Uint8Array): void {
+    const { encoding, ground, noData, seen, faults, step } = this;
+    if (this.byBits && sameKnownBits(samples, height)) {
+      this.count += height.length;
+      return;
+    }
+    const { unit } = encoding;
+    const inCodes = encoding.range !== undefined && CODES[encoding.type] !== null;
+    const { low, high } = encoding.range ?? { low: 0, high: 0 };
+    const [first, last] = [CODES[encoding.type]?.min ?? 0, CODES[encoding.type]?.max ?? 0];
+    // Codes are turned into metres as the receiver does it, not by what the writer noted.
+    const { datum } = ground;
+    const single = encoding.type === 'f32' && !unit;
+    const [least, most] = inCodes ? [low - step / 2, high + step / 2] : [-Infinity, Infinity];
+    const [scale, zero, offset] = inCodes ? [step, first, low] : unit ? [unit.high - unit.low, 0, unit.low] : [1, 0, 0];
+    readInBlocks(samples, (block, from) => {
       if (seen) for (let k = 0; k < block.length; k++) seen[block[k] & 0xffff] = 1;
       // Numbers of its own: those outside of a closure are boxed at every change.
-      let [farthest, squares, compared] = [0, 0, 0];
+      let [farthest, squares, compared, holes, clipped, far] = [0, 0, 0, 0, 0, 0];
       for (let k = 0, i = from; k < block.length; k++, i++) {
         const sample = block[k];
         const known = sample !== noData && sample - sample === 0;
+        const truth = height[i] + datum;
+        if (truth > far || -truth > far) far = Math.abs(truth);
         if (valid && !valid[i]) {
           if (known) holes++;
           continue;
         }
-        const truth = height[i] + datum;
         if (!known) {
           holes++;
           continue;
         }
         if (truth < least || truth > most) {
           clipped++;
-          if (sample !== (truth < least ? first : last)) proof.faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
+          if (sample !== (truth < least ? first : last)) faults.push(`Sample ${i} lies outside the range and was not set to its end.`);
           continue;
         }
         const read = offset + scale * (sample - zero);
@@ -107,49 +143,45 @@ export async function prove(bytes: Uint8Array<ArrayBuffer>, field: Field, encodi
         squares += off * off;
         compared++;
       }
-      worst = Math.max(worst, farthest);
-      sum += squares;
-      count += compared;
+      this.worst = Math.max(this.worst, farthest);
+      this.far = Math.max(this.far, far);
+      this.squares += squares;
+      this.count += compared;
+      this.holes += holes;
+      this.clipped += clipped;
     });
-  proof.clipped = clipped;
-  proof.maxAbs = worst;
-  proof.rmse = count ? Math.sqrt(sum / count) : 0;
-  proof.codesUsed = seen ? seen.reduce((n, one) => n + one, 0) : countDistinct(reading.samples);
-  const allowed = allowance(encoding, step, field);
-  if (worst > allowed) {
-    proof.faults.push(`A sample read back is off by ${worst.toPrecision(4)} m; ${allowed.toPrecision(4)} m is the most that the encoding explains.`);
   }
-  if (holes) proof.faults.push(`${grouped(holes)} samples have a height on one side and none on the other.`);
-  proof.ok = proof.faults.length === 0;
-  proof.sha256 = await hash;
-  return proof;
+
+  /** What it came to. `distinct`: how many different values the file holds, where that was not counted on the way. */
+  end(bytes: number, sha256: string, distinct: () => number): Proof {
+    const { faults, step, clipped, worst, squares, count, holes, seen } = this;
+    const allowed = this.allowance();
+    if (worst > allowed) {
+      faults.push(`A sample read back is off by ${worst.toPrecision(4)} m; ${allowed.toPrecision(4)} m is the most that the encoding explains.`);
+    }
+    if (holes) faults.push(`${grouped(holes)} samples have a height on one side and none on the other.`);
+    const codesUsed = seen ? seen.reduce((n, one) => n + one, 0) : distinct();
+    const ok = faults.length === 0;
+    return { ok, maxAbs: worst, rmse: count ? Math.sqrt(squares / count) : 0, step, clipped, codesUsed, sha256, bytes, faults };
+  }
+
+  /** Half a code and what float64 arithmetic on it loses; for floats the bits, and for decimal text its printed digits. */
+  private allowance(): number {
+    const { step, encoding, ground, far } = this;
+    if (step > 0) return step * (0.5 + 1e-6);
+    if (encoding.unit) return encoding.type === 'f32' ? (encoding.unit.high - encoding.unit.low) * 2 ** -23 * 1.01 : 1e-9;
+    if (encoding.type === 'f32' && ground.datum === 0) return 0;
+    return encoding.type === 'f32' ? far * 2 ** -24 : far * 1e-12;
+  }
 }
 
-/** Whether floats are those that were to be written, bit for bit. */
-function sameBits(samples: SampleArray, height: Float32Array): boolean {
+/** Whether floats are known heights, and those that were to be written, bit for bit. */
+function sameKnownBits(samples: SampleArray, height: Float32Array): boolean {
   if (!(samples instanceof Float32Array) || samples.length !== height.length) return false;
-  const [a, b] = [samples, height].map(({ buffer, byteOffset, length }) => new Int32Array(buffer, byteOffset, length));
-  for (let from = 0; from < a.length; from += BLOCK) if (!equal(a, b, from, Math.min(a.length, from + BLOCK))) return false;
+  for (let from = 0; from < samples.length; from += SCANNED) {
+    if (!areSame(samples, height, from, Math.min(samples.length, from + SCANNED))) return false;
+  }
   return true;
-}
-
-const BLOCK = 65_536;
-
-/** A block by itself: it is compiled once, and runs at full speed from the second on. */
-function equal(a: Int32Array, b: Int32Array, from: number, to: number): boolean {
-  let different = 0;
-  for (let i = from; i < to; i++) different |= a[i] ^ b[i];
-  return different === 0;
-}
-
-/** Half a code and what float64 arithmetic on it loses; for floats the bits, and for decimal text its printed digits. */
-function allowance(encoding: Encoding, step: number, { height, ground }: Field): number {
-  if (step > 0) return step * (0.5 + 1e-6);
-  if (encoding.unit) return encoding.type === 'f32' ? (encoding.unit.high - encoding.unit.low) * 2 ** -23 * 1.01 : 1e-9;
-  if (encoding.type === 'f32' && ground.datum === 0) return 0;
-  let far = 0;
-  for (let i = 0; i < height.length; i++) far = Math.max(far, Math.abs(height[i] + ground.datum));
-  return encoding.type === 'f32' ? far * 2 ** -24 : far * 1e-12;
 }
 
 /** Decimal text has no types: it is read as float64. */
@@ -157,7 +189,7 @@ const AS_TEXT = ['asc', 'xyz'];
 /** Formats that only say where the samples lie, not whether they are points or areas. */
 const PLACES_ONLY = ['flt', 'bil', 'xyz'];
 
-function misplaced(reading: Reading, { ground }: Field, format: string): string[] {
+function misplaced(reading: Head, ground: Ground, format: string): string[] {
   const faults: string[] = [];
   if (reading.registration && reading.registration !== ground.registration && !PLACES_ONLY.includes(format)) {
     faults.push(`The file says its samples are ${reading.registration}s; the ground's are ${ground.registration}s.`);
@@ -173,7 +205,7 @@ function misplaced(reading: Reading, { ground }: Field, format: string): string[
 }
 
 /** How the receiver is told to read: raw bytes need everything said. */
-function asReceived({ format, type, options = {} }: Encoding, ground: Field['ground']): string | undefined {
+export function asReceived({ format, type, options = {} }: Encoding, ground: Ground): string | undefined {
   if (format === 'packed' || format === 'hgt') return format;
   if (format !== 'raw') return undefined;
   const spec = `raw:${type}:${options.order ?? 'le'}:${ground.across}x${ground.down}`;

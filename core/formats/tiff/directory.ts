@@ -1,5 +1,6 @@
 import { UplandError } from '../../errors';
 import { checkLength } from '../limits';
+import { viewsOf, type ByteSource } from '../source';
 
 /** A tag to be written. */
 export interface TagToWrite {
@@ -68,16 +69,16 @@ const MOST_TEXT = 1 << 20;
  * offsets), in their order in the file. Source: TIFF 6.0, section 2; the BigTIFF design (Aware
  * Systems / libtiff).
  */
-export function directoriesOf(bytes: Uint8Array<ArrayBuffer>, little: boolean): Directory[] {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  const big = view.getUint16(2, little) === 43;
+export function directoriesOf(source: ByteSource, little: boolean): Directory[] {
+  const view = viewsOf(source);
+  const big = view(2, 2).getUint16(0, little) === 43;
   if (big) {
-    checkLength('TIFF', 'the header', 16, bytes.length);
-    if (view.getUint16(4, little) !== 8) throw new UplandError('damaged', 'This BigTIFF is damaged: its offsets are not of 8 bytes.');
+    checkLength('TIFF', 'the header', 16, source.length);
+    if (view(4, 2).getUint16(0, little) !== 8) throw new UplandError('damaged', 'This BigTIFF is damaged: its offsets are not of 8 bytes.');
   }
   const offsetAt = (at: number): number => {
-    if (!big) return view.getUint32(at, little);
-    const value = view.getBigUint64(at, little);
+    if (!big) return view(at, 4).getUint32(0, little);
+    const value = view(at, 8).getBigUint64(0, little);
     if (value > BigInt(Number.MAX_SAFE_INTEGER)) throw new UplandError('damaged', 'This BigTIFF is damaged: it points outside of itself.');
     return Number(value);
   };
@@ -86,7 +87,7 @@ export function directoriesOf(bytes: Uint8Array<ArrayBuffer>, little: boolean): 
   let start = offsetAt(big ? 8 : 4);
   while (start !== 0 && !seen.has(start) && found.length < MOST_DIRECTORIES) {
     seen.add(start);
-    const one = readDirectory(bytes, view, little, big, start, offsetAt, found.length === 0);
+    const one = readDirectory(source, view, little, big, start, offsetAt, found.length === 0);
     if (!one) break;
     found.push(one.directory);
     start = one.next;
@@ -97,8 +98,8 @@ export function directoriesOf(bytes: Uint8Array<ArrayBuffer>, little: boolean): 
 
 /** One directory and where the next one is; null where a later one does not lie within the file. */
 function readDirectory(
-  bytes: Uint8Array<ArrayBuffer>,
-  view: DataView,
+  source: ByteSource,
+  view: ReturnType<typeof viewsOf>,
   little: boolean,
   big: boolean,
   start: number,
@@ -106,54 +107,54 @@ function readDirectory(
   required: boolean,
 ): { directory: Directory; next: number } | null {
   const [head, size, inline] = big ? [8, 20, 8] : [2, 12, 4];
-  if (!required && start + head > bytes.length) return null;
-  checkLength('TIFF', 'its directory', start + head, bytes.length);
-  const entries = big ? offsetAt(start) : view.getUint16(start, little);
+  if (!required && start + head > source.length) return null;
+  checkLength('TIFF', 'its directory', start + head, source.length);
+  const entries = big ? offsetAt(start) : view(start, 2).getUint16(0, little);
   if (entries > MOST_ENTRIES) {
     if (!required) return null;
-    checkLength('TIFF', 'its directory', start + head + entries * size, bytes.length);
+    checkLength('TIFF', 'its directory', start + head + entries * size, source.length);
     throw new UplandError('damaged', `This TIFF is damaged: its directory lists ${entries} tags.`);
   }
-  if (!required && start + head + entries * size > bytes.length) return null;
-  checkLength('TIFF', 'its directory', start + head + entries * size, bytes.length);
+  if (!required && start + head + entries * size > source.length) return null;
+  checkLength('TIFF', 'its directory', start + head + entries * size, source.length);
   const table = new Map<number, Entry>();
   for (let i = 0; i < entries; i++) {
     const at = start + head + i * size;
-    const kind = view.getUint16(at + 2, little);
-    const count = big ? offsetAt(at + 4) : view.getUint32(at + 4, little);
+    const kind = view(at + 2, 2).getUint16(0, little);
+    const count = big ? offsetAt(at + 4) : view(at + 4, 4).getUint32(0, little);
     const length = (KIND_BYTES[kind] ?? 0) * count;
     if (length === 0) continue;
     const valueAt = length <= inline ? at + size - inline : offsetAt(at + size - inline);
-    const tag = view.getUint16(at, little);
+    const tag = view(at, 2).getUint16(0, little);
     // What a tag that nobody asks for holds may lie anywhere.
     table.set(tag, { kind, count, at: valueAt });
   }
   const nextAt = start + head + entries * size;
-  const next = nextAt + inline <= bytes.length ? offsetAt(nextAt) : 0;
-  return { directory: directoryOver(bytes, view, little, table), next };
+  const next = nextAt + inline <= source.length ? offsetAt(nextAt) : 0;
+  return { directory: directoryOver(source, view, little, table), next };
 }
 
-function directoryOver(bytes: Uint8Array<ArrayBuffer>, view: DataView, little: boolean, table: Map<number, Entry>): Directory {
+function directoryOver(source: ByteSource, view: ReturnType<typeof viewsOf>, little: boolean, table: Map<number, Entry>): Directory {
   const within = (tag: number): Entry | undefined => {
     const entry = table.get(tag);
-    if (entry) checkLength('TIFF', `the tag ${tag}`, entry.at + KIND_BYTES[entry.kind] * entry.count, bytes.length);
+    if (entry) checkLength('TIFF', `the tag ${tag}`, entry.at + KIND_BYTES[entry.kind] * entry.count, source.length);
     return entry;
   };
   const wide = (value: bigint) => (value > BigInt(Number.MAX_SAFE_INTEGER) ? Infinity : Number(value));
-  const getters: Record<number, (at: number) => number> = {
-    1: (at) => view.getUint8(at),
-    3: (at) => view.getUint16(at, little),
-    4: (at) => view.getUint32(at, little),
-    6: (at) => view.getInt8(at),
-    7: (at) => view.getUint8(at),
-    8: (at) => view.getInt16(at, little),
-    9: (at) => view.getInt32(at, little),
-    11: (at) => view.getFloat32(at, little),
-    12: (at) => view.getFloat64(at, little),
-    13: (at) => view.getUint32(at, little),
-    16: (at) => wide(view.getBigUint64(at, little)),
-    17: (at) => wide(view.getBigInt64(at, little)),
-    18: (at) => wide(view.getBigUint64(at, little)),
+  const getters: Record<number, (v: DataView) => number> = {
+    1: (v) => v.getUint8(0),
+    3: (v) => v.getUint16(0, little),
+    4: (v) => v.getUint32(0, little),
+    6: (v) => v.getInt8(0),
+    7: (v) => v.getUint8(0),
+    8: (v) => v.getInt16(0, little),
+    9: (v) => v.getInt32(0, little),
+    11: (v) => v.getFloat32(0, little),
+    12: (v) => v.getFloat64(0, little),
+    13: (v) => v.getUint32(0, little),
+    16: (v) => wide(v.getBigUint64(0, little)),
+    17: (v) => wide(v.getBigInt64(0, little)),
+    18: (v) => wide(v.getBigUint64(0, little)),
   };
   const numbers = (tag: number, most = MOST_NUMBERS) => {
     const entry = within(tag);
@@ -161,7 +162,7 @@ function directoryOver(bytes: Uint8Array<ArrayBuffer>, view: DataView, little: b
     if (!entry || !get) return undefined;
     const size = KIND_BYTES[entry.kind];
     const out = new Array<number>(Math.min(most, entry.count));
-    for (let i = 0; i < out.length; i++) out[i] = get(entry.at + i * size);
+    for (let i = 0; i < out.length; i++) out[i] = get(view(entry.at + i * size, size));
     return out;
   };
   return {
@@ -171,13 +172,13 @@ function directoryOver(bytes: Uint8Array<ArrayBuffer>, view: DataView, little: b
     text(tag) {
       const entry = within(tag);
       if (!entry || entry.kind !== 2) return undefined;
-      const text = new TextDecoder('latin1').decode(bytes.subarray(entry.at, entry.at + Math.min(MOST_TEXT, entry.count)));
+      const text = new TextDecoder('latin1').decode(source.bytes(entry.at, entry.at + Math.min(MOST_TEXT, entry.count)));
       const end = text.indexOf('\0');
       return end < 0 ? text : text.slice(0, end);
     },
     bytes(tag) {
       const entry = within(tag);
-      return entry && bytes.subarray(entry.at, entry.at + entry.count * KIND_BYTES[entry.kind]);
+      return entry && source.bytes(entry.at, entry.at + entry.count * KIND_BYTES[entry.kind]);
     },
   };
 }

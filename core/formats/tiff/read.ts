@@ -1,7 +1,7 @@
 import { grouped } from '../../grouped';
 import { throwIfStopped, UplandError } from '../../errors';
 import { oneBand, planesFor } from '../bands';
-import { makeSamples, type Reading, type ReadOptions, type SampleArray } from '../format';
+import { bytesOfSamples, makeSamples, type Reading, type ReadOptions, type RowReading, type SampleArray } from '../format';
 import { checkLength, checkSize, checkUnpacked } from '../limits';
 import { noDataAmong, numberIn } from '../no-data';
 import { checkCompression, insideLerc, JPEG, LERC, unpackBlock, unpackJpeg } from './blocks';
@@ -9,6 +9,7 @@ import { undoPredictor } from './codecs';
 import { directoriesOf, mainDirectory, TAG, type Directory } from './directory';
 import { placeOf } from './geotiff';
 import { unpackLerc } from './lerc';
+import { inMemory, type ByteSource } from '../source';
 import { INEXACT, narrowed } from '../whole';
 import { copyBlock, copyBytes, isCopied, rowBytesOf, samplesOf, storedAs, type Stored } from './samples';
 
@@ -38,10 +39,10 @@ interface Layout {
   lengths: number[];
 }
 
-/** What a TIFF holds, as it is read: see {@link import('../tiff').tiff}. */
-export async function readTiff(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
-  const little = bytes[0] === 0x49;
-  const { directory, odd } = mainDirectory(directoriesOf(bytes, little));
+/** The picture of a TIFF as its tags have it, before any sample is read. */
+function openPicture(source: ByteSource, options: ReadOptions) {
+  const little = source.bytes(0, 1)[0] === 0x49;
+  const { directory, odd } = mainDirectory(directoriesOf(source, little));
   const one = (tag: number, otherwise?: number) => {
     const value = directory.first(tag) ?? otherwise;
     if (value === undefined) throw new UplandError('damaged', `This TIFF is damaged: the tag ${tag} is missing.`, { tag });
@@ -63,7 +64,42 @@ export async function readTiff(bytes: Uint8Array<ArrayBuffer>, options: ReadOpti
   const colour = photometric === PHOTOMETRIC.rgb || photometric === PHOTOMETRIC.yCbCr || palette?.length === 3;
   const bands = palette ? palette.length : channels;
   const wanted = planesFor('TIFF', bands, colour, options.band);
-  const planes = await readPlanes(bytes, directory, { width, height, channels, stored, compression, photometric, little }, palette ? [0] : wanted, options);
+  const picture: Picture = { width, height, channels, stored, compression, photometric, little };
+  const orientation = one(TAG.orientation, 1);
+  const planes = planesOf(source, directory, picture, palette ? [0] : wanted);
+  return { ...picture, directory, odd, palette, bands, colour, wanted, orientation, planes };
+}
+
+/** The rows of a TIFF as they are asked for; null where it has to be read whole: colours, palettes, pictures that are stored turned. */
+export function openTiff(source: ByteSource, options: ReadOptions = {}): RowReading | null {
+  const { width, height, stored, photometric, palette, bands, wanted, orientation, directory, odd, planes } = openPicture(source, options);
+  const plain = !palette && wanted.length === 1 && bands === 1 && photometric !== PHOTOMETRIC.whiteIsZero && orientation <= 1;
+  if (!plain || (stored.bits === 64 && stored.kind !== 'float')) return null;
+  const { odd: aboutPlace, ...meaning } = meaningOf(directory, stored, height);
+  const said = numberIn(directory.text(TAG.noData) ?? '');
+  return {
+    format: 'tiff',
+    width,
+    height,
+    channels: 1,
+    ...meaning,
+    type: stored.type,
+    noData: Number.isNaN(said) ? null : said,
+    odd: [...odd, ...aboutWidth(stored), ...aboutPlace],
+    tall: planes.blockHeight,
+    rows: async (from, to, signal) => {
+      const { samples, sparse, masked } = await planes.read(from, to, { signal });
+      // What lies outside of the parts, or under a mask, is said once all of it was read: such a file is read whole.
+      return { samples: samples[0], whole: sparse > 0 || masked > 0 };
+    },
+  };
+}
+
+/** What a TIFF holds, as it is read: see {@link import('../tiff').tiff}. */
+export async function readTiff(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
+  const opened = openPicture(inMemory(bytes), options);
+  const { width, height, stored, photometric, palette, bands, colour, wanted, orientation, directory, odd } = opened;
+  const planes = await opened.planes.read(0, height, options);
 
   const said = numberIn(directory.text(TAG.noData) ?? '');
   let noData = noDataAmong(planes.samples[0], stored.type, said);
@@ -80,7 +116,9 @@ export async function readTiff(bytes: Uint8Array<ArrayBuffer>, options: ReadOpti
     odd.push(palette.length === 1 ? 'Its greys were listed in a palette.' : 'Its colours were listed in a palette.');
     noData = null;
   }
-  odd.push(...planes.odd, ...aboutWidth(stored));
+  if (planes.sparse) odd.push(`${planes.sparse} of its parts hold nothing: they were read as ${Number.isNaN(said) ? '0' : 'no data'}.`);
+  if (planes.masked) odd.push(`${grouped(planes.masked)} samples are masked out in it, and have no height.`);
+  odd.push(...aboutWidth(stored));
   let chosen = oneBand(samples, palette ? 'u8' : stored.type, bands, colour, options.band);
   if (chosen.samples !== samples[0]) noData = null;
   if (stored.bits === 64 && stored.kind !== 'float') {
@@ -91,7 +129,7 @@ export async function readTiff(bytes: Uint8Array<ArrayBuffer>, options: ReadOpti
   const meaning = meaningOf(directory, stored, height);
   odd.push(...meaning.odd);
   const reading: Reading = { format: 'tiff', width, height, channels: bands, ...meaning, noData, ...chosen, odd: [...odd, ...chosen.odd] };
-  return oriented(reading, one(TAG.orientation, 1), meaning.georeference !== undefined);
+  return oriented(reading, orientation, meaning.georeference !== undefined);
 }
 
 /** A tag's numbers, one a channel; of a list that is shorter the first counts for all. */
@@ -110,50 +148,49 @@ interface Picture {
   little: boolean;
 }
 
-/** The wanted channels, each by itself. */
-async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, picture: Picture, wanted: number[], options: ReadOptions) {
+/** The wanted channels, each by itself, read row by row. */
+function planesOf(source: ByteSource, directory: Directory, picture: Picture, wanted: number[]) {
   const { width, height, channels, stored, compression, little } = picture;
   const planar = directory.first(TAG.planar) === 2;
   const interleaved = planar ? 1 : channels;
-  const layout = layoutOf(bytes, directory, picture, planar ? channels : 1);
+  const layout = layoutOf(source.length, directory, picture, planar ? channels : 1);
   const { tiled, blockWidth, blockHeight, columns, blocks, offsets, lengths } = layout;
   const rowBytes = rowBytesOf(blockWidth * interleaved, stored);
   const tallest = Math.min(blockHeight, height);
-  checkUnpacked('TIFF', bytes.length, width * height * bytesOf(stored) * wanted.length + 2 * rowBytes * tallest);
+  checkUnpacked('TIFF', source.length, width * height * bytesOf(stored) * wanted.length + 2 * rowBytes * tallest);
   const predictor = directory.first(TAG.predictor) ?? 1;
   checkPredictor(predictor, stored, compression);
   const reversed = directory.first(TAG.fillOrder) === 2;
   const colour = picture.photometric === PHOTOMETRIC.yCbCr;
 
-  const samples = wanted.map(() => makeSamples(stored.type, width * height));
   const said = numberIn(directory.text(TAG.noData) ?? '');
   const empty = Number.isNaN(said) ? 0 : said;
   const copied = isCopied(stored, little, interleaved);
-  let sparse = 0;
-  let masked = 0;
 
-  const take = async (index: number, b: number, copies: { channel: number; into: SampleArray }[]) => {
+  /** One part into its place among the rows from `from`, `tall` of them; whether it holds nothing, and how many samples are masked. */
+  const take = async (index: number, b: number, copies: { channel: number; into: SampleArray }[], from: number, tall: number) => {
     const left = (b % columns) * blockWidth;
-    const top = Math.floor(b / columns) * blockHeight;
-    const rows = Math.min(blockHeight, height - top);
+    const top = Math.floor(b / columns) * blockHeight - from;
+    const rows = Math.min(blockHeight, tall - top);
+    const none = { sparse: 0, masked: 0 };
     const place = { left, top, blockWidth, rows, rowBytes, channels: interleaved };
     const length = lengths[index] ?? rowBytes * rows;
     if (offsets[index] === 0 || length === 0) {
-      sparse++;
-      if (empty) for (const { into } of copies) copyBlock(() => empty, into, width, height, { ...place, channel: 0 });
-      return;
+      if (empty) for (const { into } of copies) copyBlock(() => empty, into, width, tall, { ...place, channel: 0 });
+      return { ...none, sparse: 1 };
     }
-    checkLength('TIFF', `part ${index + 1} of ${offsets.length}`, offsets[index] + length, bytes.length);
-    let packed = bytes.subarray(offsets[index], offsets[index] + length);
+    checkLength('TIFF', `part ${index + 1} of ${offsets.length}`, offsets[index] + length, source.length);
+    let packed = source.bytes(offsets[index], offsets[index] + length);
     if (reversed) packed = packed.map((v) => REVERSED[v]);
     if (compression === LERC) {
       // Tiles are stored whole, also where they reach beyond the picture.
-      const tall = tiled ? blockHeight : rows;
-      const block = unpackLerc(await insideLerc(directory, packed, 2 * rowBytes * tall + 65_536), blockWidth, tall, interleaved, stored);
+      const whole = tiled ? blockHeight : rows;
+      const block = unpackLerc(await insideLerc(directory, packed, 2 * rowBytes * whole + 65_536), blockWidth, whole, interleaved, stored);
+      let masked = 0;
       for (const { channel, into } of copies) {
         const plane = block.planes[channel];
         const { mask } = block;
-        copyBlock((_, i) => plane[i], into, width, height, { ...place, channels: 1, rowBytes: 0, channel: 0 }, blockWidth);
+        copyBlock((_, i) => plane[i], into, width, tall, { ...place, channels: 1, rowBytes: 0, channel: 0 }, blockWidth);
         if (!mask) continue;
         copyBlock(
           (_, i) => {
@@ -163,12 +200,12 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
           },
           into,
           width,
-          height,
+          tall,
           { ...place, channels: 1, rowBytes: 0, channel: 0 },
           blockWidth,
         );
       }
-      return;
+      return { ...none, masked };
     }
     const plain = compression === UNPACKED && predictor === 1;
     if (plain) checkLength('TIFF', 'a strip', rowBytes * rows, packed.length);
@@ -179,25 +216,52 @@ async function readPlanes(bytes: Uint8Array<ArrayBuffer>, directory: Directory, 
         : await unpackBlock(compression, packed, rowBytes * rows);
     if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
     if (copied) {
-      for (const { into } of copies) copyBytes(block, into, width, height, { ...place, channel: 0 });
-      return;
+      for (const { into } of copies) copyBytes(block, into, width, tall, { ...place, channel: 0 });
+      return none;
     }
     const get = samplesOf(block, stored, little);
-    for (const { channel, into } of copies) copyBlock(get, into, width, height, { ...place, channel });
+    for (const { channel, into } of copies) copyBlock(get, into, width, tall, { ...place, channel });
+    return none;
   };
-  for (let b = 0; b < blocks; b++) {
-    throwIfStopped(options.signal);
-    options.progress?.(b / blocks);
-    if (planar) for (const [k, channel] of wanted.entries()) await take(channel * blocks + b, b, [{ channel: 0, into: samples[k] }]);
-    else {
-      const copies = wanted.map((channel, k) => ({ channel, into: samples[k] }));
-      await take(b, b, copies);
+
+  /** The rows `from` … `to` − 1; the first has to be the first of a part, and the last the last of one or of the picture. */
+  const read = async (from: number, to: number, options: Pick<ReadOptions, 'signal' | 'progress'>) => {
+    const samples = wanted.map(() => makeSamples(stored.type, width * (to - from)));
+    const [first, last] = [Math.floor(from / blockHeight) * columns, Math.min(blocks, Math.ceil(to / blockHeight) * columns)];
+    let [sparse, masked] = [0, 0];
+    const asTheyLie = compression === UNPACKED && predictor === 1 && copied && !reversed && columns === 1 && !tiled;
+    for (let b = first; b < last; b++) {
+      throwIfStopped(options.signal);
+      options.progress?.((b - first) / (last - first));
+      if (asTheyLie) {
+        // Strips that lie behind each other are one piece.
+        const stripBytes = (k: number) => rowBytes * Math.min(blockHeight, height - k * blockHeight);
+        let end = b;
+        let length = 0;
+        while (end < last && offsets[end] === offsets[b] + length && (lengths[end] ?? stripBytes(end)) === stripBytes(end)) length += stripBytes(end++);
+        if (end > b && offsets[b] > 0 && offsets[b] + length <= source.length) {
+          for (const into of samples)
+            source.fill(
+              offsets[b],
+              bytesOfSamples(into)
+                .subarray((b * blockHeight - from) * rowBytes)
+                .subarray(0, length),
+            );
+          b = end - 1;
+          continue;
+        }
+      }
+      const copies = wanted.map((channel, k) => ({ channel: planar ? 0 : channel, into: samples[k] }));
+      const parts = planar ? copies.map((copy, k) => ({ index: wanted[k] * blocks + b, into: [copy] })) : [{ index: b, into: copies }];
+      for (const { index, into } of parts) {
+        const found = await take(index, b, into, from, to - from);
+        sparse += found.sparse;
+        masked += found.masked;
+      }
     }
-  }
-  const odd: string[] = [];
-  if (sparse) odd.push(`${sparse} of its parts hold nothing: they were read as ${Number.isNaN(said) ? '0' : 'no data'}.`);
-  if (masked) odd.push(`${grouped(masked)} samples are masked out in it, and have no height.`);
-  return { samples, odd };
+    return { samples, sparse, masked };
+  };
+  return { blockHeight, read };
 }
 
 const bytesOf = ({ type }: Stored): number => (type === 'f64' ? 8 : type === 'u8' ? 1 : type === 'u16' || type === 's16' ? 2 : 4);
@@ -210,7 +274,7 @@ const REVERSED = Uint8Array.from({ length: 256 }, (_, v) => {
 });
 
 /** Where the parts of a picture are; refuses what cannot be before anything is read by it. */
-function layoutOf(bytes: Uint8Array, directory: Directory, { width, height }: Picture, planes: number): Layout {
+function layoutOf(fileBytes: number, directory: Directory, { width, height }: Picture, planes: number): Layout {
   const tiled = directory.has(TAG.tileOffsets);
   const number = (tag: number, otherwise: number) => directory.first(tag) ?? otherwise;
   const blockWidth = tiled ? number(TAG.tileWidth, 0) : width;
@@ -222,7 +286,7 @@ function layoutOf(bytes: Uint8Array, directory: Directory, { width, height }: Pi
   }
   const columns = Math.ceil(width / blockWidth);
   const blocks = columns * Math.ceil(height / blockHeight);
-  if (blocks > MOST_PARTS + bytes.length / 256)
+  if (blocks > MOST_PARTS + fileBytes / 256)
     throw new UplandError(
       'damaged',
       `This TIFF is cut into ${grouped(blocks)} parts of ${blockWidth} × ${blockHeight} samples, which is more than a file of its size needs.`,
@@ -235,7 +299,7 @@ function layoutOf(bytes: Uint8Array, directory: Directory, { width, height }: Pi
     throw new UplandError('damaged', `This TIFF is damaged: ${grouped(needed)} parts are needed and ${grouped(offsets.length)} are listed.`);
   const lengths = directory.numbers(tiled ? TAG.tileBytes : TAG.stripBytes, needed) ?? [];
   // Parts may share their bytes, but not all of them all of the file.
-  if (lengths.reduce((sum, n) => sum + n, 0) > 4 * bytes.length + 65_536)
+  if (lengths.reduce((sum, n) => sum + n, 0) > 4 * fileBytes + 65_536)
     throw new UplandError('damaged', 'This TIFF is damaged: its parts say they are several times as long as the whole file.');
   return { tiled, blockWidth, blockHeight, columns, blocks, offsets, lengths };
 }

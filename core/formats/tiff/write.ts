@@ -1,46 +1,92 @@
 import { UplandError } from '../../errors';
 import { compress } from '../deflate';
-import { BYTES, bytesOfSamples, isAsInMemory, type Page } from '../format';
+import { BYTES, bytesOfSamples, isAsInMemory, type LaidOut, type Page, type SampleArray, type SampleType } from '../format';
 import type { Image } from '../png';
 import { putter } from '../raw';
 import { applyPredictor } from './codecs';
 import { KIND_BYTES, TAG, type TagToWrite } from './directory';
 import { placeEntries } from './geotiff';
 
-export function writeTiff({ width, height, type, samples, ground, scale, offset, noData, options }: Page): Uint8Array<ArrayBuffer> {
+export function writeTiff(page: Page): Uint8Array<ArrayBuffer> {
+  const { width, height, type, samples, options } = page;
   const size = BYTES[type];
-  const rowsPerStrip = Math.max(1, Math.min(height, Math.floor(262_144 / (width * size))));
+  const rowsPerStrip = rowsPerStripOf(page);
   const deflated = options.compression === 'deflate';
-  const predictor = deflated && size <= 4 ? (type[0] === 'f' ? 3 : 2) : 1;
-  const copied = isAsInMemory(type, true);
-  const own = bytesOfSamples(samples);
+  const predictor = predictorOf(page);
   const strips: Uint8Array[] = [];
   for (let top = 0; top < height; top += rowsPerStrip) {
     const rows = Math.min(rowsPerStrip, height - top);
-    if (copied && !deflated) {
-      strips.push(own.subarray(top * width * size, (top + rows) * width * size));
+    const plain = littleEndian(type, samples.subarray(top * width, (top + rows) * width) as SampleArray);
+    if (!deflated) {
+      strips.push(plain);
       continue;
     }
-    const strip = copied ? own.slice(top * width * size, (top + rows) * width * size) : new Uint8Array(rows * width * size);
-    if (!copied) {
-      const put = putter(new DataView(strip.buffer), type, true);
-      for (let i = 0, at = 0; i < rows * width; i++, at += size) put(at, samples[top * width + i]);
-    }
+    const strip = plain.slice();
     if (predictor > 1) applyPredictor(predictor, strip, width, rows, size);
-    strips.push(deflated ? compress(strip) : strip);
+    strips.push(compress(strip));
   }
+  return assemble(entriesOf(page, strips.length), strips);
+}
+
+/** A TIFF that is not packed, as it will lie: its parts can be written as they are there. Null where it is packed. */
+export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
+  if (page.options.compression === 'deflate') return null;
+  const { width, height, type } = page;
+  const tall = rowsPerStripOf(page);
+  const rowBytes = width * BYTES[type];
+  const lengths = Array.from({ length: Math.ceil(height / tall) }, (_, k) => rowBytes * Math.min(tall, height - k * tall));
+  const { head, offsets, length } = headOf(entriesOf(page, lengths.length), lengths);
+  return {
+    head,
+    length,
+    tall,
+    parts(samples, from) {
+      const bytes = littleEndian(type, samples);
+      const parts: { at: number; bytes: Uint8Array }[] = [];
+      for (let done = 0, k = from / tall; done < bytes.length; k++) {
+        const part = bytes.subarray(done, done + lengths[k]);
+        const last = parts.at(-1);
+        // Strips that follow each other without a gap are one part.
+        if (last && last.at + last.bytes.length === offsets[k]) last.bytes = bytes.subarray(last.bytes.byteOffset - bytes.byteOffset, done + lengths[k]);
+        else parts.push({ at: offsets[k], bytes: part });
+        done += part.length;
+      }
+      return parts;
+    },
+  };
+}
+
+const rowsPerStripOf = ({ width, height, type }: Omit<Page, 'samples'>): number => Math.max(1, Math.min(height, Math.floor(262_144 / (width * BYTES[type]))));
+
+const predictorOf = ({ type, options }: Omit<Page, 'samples'>): number =>
+  options.compression === 'deflate' && BYTES[type] <= 4 ? (type[0] === 'f' ? 3 : 2) : 1;
+
+/** Samples as the file has them; where they lie so in memory, their own bytes. */
+function littleEndian(type: SampleType, samples: SampleArray): Uint8Array<ArrayBuffer> {
+  if (isAsInMemory(type, true)) return bytesOfSamples(samples);
+  const size = BYTES[type];
+  const bytes = new Uint8Array(samples.length * size);
+  const put = putter(new DataView(bytes.buffer), type, true);
+  for (let i = 0, at = 0; i < samples.length; i++, at += size) put(at, samples[i]);
+  return bytes;
+}
+
+function entriesOf(page: Omit<Page, 'samples'>, strips: number): TagToWrite[] {
+  const { width, height, type, ground, scale, offset, noData, options } = page;
   const number = (v: number) => (Object.is(v, -0) ? '0' : String(v));
   const scaled = scale !== 1 || offset !== 0;
-  const entries: TagToWrite[] = [
+  const predictor = predictorOf(page);
+  const none = Array.from({ length: strips }, () => 0);
+  return [
     { tag: TAG.width, kind: 4, values: [width] },
     { tag: TAG.height, kind: 4, values: [height] },
-    { tag: TAG.bits, kind: 3, values: [size * 8] },
-    { tag: TAG.compression, kind: 3, values: [deflated ? 8 : 1] },
+    { tag: TAG.bits, kind: 3, values: [BYTES[type] * 8] },
+    { tag: TAG.compression, kind: 3, values: [options.compression === 'deflate' ? 8 : 1] },
     { tag: TAG.photometric, kind: 3, values: [1] },
-    { tag: TAG.stripOffsets, kind: 4, values: strips.map(() => 0) },
+    { tag: TAG.stripOffsets, kind: 4, values: none },
     { tag: TAG.channels, kind: 3, values: [1] },
-    { tag: TAG.rowsPerStrip, kind: 4, values: [rowsPerStrip] },
-    { tag: TAG.stripBytes, kind: 4, values: strips.map((s) => s.length) },
+    { tag: TAG.rowsPerStrip, kind: 4, values: [rowsPerStripOf(page)] },
+    { tag: TAG.stripBytes, kind: 4, values: none },
     { tag: TAG.planar, kind: 3, values: [1] },
     ...(predictor > 1 ? [{ tag: TAG.predictor, kind: 3 as const, values: [predictor] }] : []),
     { tag: TAG.sampleFormat, kind: 3, values: [type[0] === 'u' ? 1 : type[0] === 's' ? 2 : 3] },
@@ -56,7 +102,6 @@ export function writeTiff({ width, height, type, samples, ground, scale, offset,
       : []),
     ...(noData !== null ? [{ tag: TAG.noData, kind: 2 as const, values: `${number(noData)}\0` }] : []),
   ];
-  return assemble(entries, strips);
 }
 
 /** A picture of several channels, side by side at every sample, packed by deflate with predictor 2; a fourth channel is alpha that stands by itself. */
@@ -84,7 +129,7 @@ export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<
       { tag: TAG.stripOffsets, kind: 4, values: strips.map(() => 0) },
       { tag: TAG.channels, kind: 3, values: [channels] },
       { tag: TAG.rowsPerStrip, kind: 4, values: [rowsPerStrip] },
-      { tag: TAG.stripBytes, kind: 4, values: strips.map((s) => s.length) },
+      { tag: TAG.stripBytes, kind: 4, values: strips.map(() => 0) },
       { tag: TAG.planar, kind: 3, values: [1] },
       { tag: TAG.predictor, kind: 3, values: [2] },
       ...(channels === 4 ? [{ tag: TAG.extraSamples, kind: 3 as const, values: [2] }] : []),
@@ -95,6 +140,18 @@ export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<
 }
 
 function assemble(entries: TagToWrite[], strips: Uint8Array[]): Uint8Array<ArrayBuffer> {
+  const { head, offsets, length } = headOf(
+    entries,
+    strips.map((strip) => strip.length),
+  );
+  const bytes = new Uint8Array(length);
+  bytes.set(head);
+  strips.forEach((strip, i) => bytes.set(strip, offsets[i]));
+  return bytes;
+}
+
+/** What stands before the strips of a file, where they lie behind it, and its length in all. */
+function headOf(entries: TagToWrite[], lengths: number[]): { head: Uint8Array<ArrayBuffer>; offsets: number[]; length: number } {
   const sizeOf = (e: TagToWrite) => e.values.length * KIND_BYTES[e.kind];
   const even = (n: number) => n + (n & 1);
   let at = 8 + 2 + entries.length * 12 + 4;
@@ -104,16 +161,20 @@ function assemble(entries: TagToWrite[], strips: Uint8Array[]): Uint8Array<Array
     at += even(sizeOf(e));
     return here;
   });
-  const offsets = entries.find((e) => e.tag === TAG.stripOffsets)!;
-  offsets.values = strips.map((strip) => {
+  const headLength = at;
+  const offsets = lengths.map((length) => {
     const here = at;
-    at += even(strip.length);
+    at += even(length);
     return here;
   });
   if (at > 0xffffffff) throw new UplandError('too-large', 'A TIFF ends at 4 GiB, and this one would be larger. Write tiles, or fewer samples.');
-  const bytes = new Uint8Array(at);
-  const view = new DataView(bytes.buffer);
-  bytes.set([0x49, 0x49, 42, 0]);
+  for (const entry of entries) {
+    if (entry.tag === TAG.stripOffsets) entry.values = offsets;
+    if (entry.tag === TAG.stripBytes) entry.values = lengths;
+  }
+  const head = new Uint8Array(headLength);
+  const view = new DataView(head.buffer);
+  head.set([0x49, 0x49, 42, 0]);
   view.setUint32(4, 8, true);
   view.setUint16(8, entries.length, true);
   entries.forEach((entry, i) => {
@@ -126,12 +187,11 @@ function assemble(entries: TagToWrite[], strips: Uint8Array[]): Uint8Array<Array
     else view.setUint32(here + 8, to, true);
     for (let k = 0; k < entry.values.length; k++) {
       const value = entry.values[k];
-      if (typeof value === 'string') bytes[to + k] = value.charCodeAt(0);
+      if (typeof value === 'string') head[to + k] = value.charCodeAt(0);
       else if (entry.kind === 3) view.setUint16(to + 2 * k, value, true);
       else if (entry.kind === 4) view.setUint32(to + 4 * k, value, true);
       else view.setFloat64(to + 8 * k, value, true);
     }
   });
-  strips.forEach((strip, i) => bytes.set(strip, (offsets.values as number[])[i]));
-  return bytes;
+  return { head, offsets, length: at };
 }

@@ -8,6 +8,7 @@ export { brushWeights, brushMeanRows, brushMeanColumns, brushNoise, brushAdd, br
 export { talusFaces, talusHeight, talusHold, talusRelease, talusReleaseFaces, talusSettle, talusSettleFaces, talusShed } from './talus';
 export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
+export { distinctLots, distinctNew } from './distinct';
 export { distanceColumns, distanceRows } from './distance';
 export { horizonLines } from './horizon';
 export { unstepRows } from './unstep';
@@ -17,7 +18,7 @@ export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSom
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
 export { iceBalance, iceDepth, iceFaces, iceWear } from './ice';
 export { rockRows } from './rock';
-export { scanFloats } from './scan';
+export { boundsOfFloats, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 

@@ -26,3 +26,51 @@ export function scanFloats(source: usize, count: i32, far: f32, out: usize): voi
   store<f64>(out, <f64>known, 24);
   store<f64>(out, <f64>beyond, 32);
 }
+
+/** Lowest and highest of the finite ones among `count` floats, and how many those are: three doubles at `out`. */
+export function boundsOfFloats(source: usize, count: i32, out: usize): void {
+  const zero = f32x4.splat(0);
+  let low = f32x4.splat(f32.MAX_VALUE);
+  let high = f32x4.splat(-f32.MAX_VALUE);
+  let known = i32x4.splat(0);
+  let i = 0;
+  for (; i + 4 <= count; i += 4) {
+    const v = v128.load(source + (<usize>i << 2));
+    const finite = f32x4.eq(f32x4.sub(v, v), zero);
+    low = f32x4.pmin(low, v128.bitselect(v, low, finite));
+    high = f32x4.pmax(high, v128.bitselect(v, high, finite));
+    known = i32x4.sub(known, finite);
+  }
+  let lowest = min(min(f32x4.extract_lane(low, 0), f32x4.extract_lane(low, 1)), min(f32x4.extract_lane(low, 2), f32x4.extract_lane(low, 3)));
+  let highest = max(max(f32x4.extract_lane(high, 0), f32x4.extract_lane(high, 1)), max(f32x4.extract_lane(high, 2), f32x4.extract_lane(high, 3)));
+  let found = i32x4.extract_lane(known, 0) + i32x4.extract_lane(known, 1) + i32x4.extract_lane(known, 2) + i32x4.extract_lane(known, 3);
+  for (; i < count; i++) {
+    const v = load<f32>(source + (<usize>i << 2));
+    if (!(v - v == 0)) continue;
+    lowest = min(lowest, v);
+    highest = max(highest, v);
+    found++;
+  }
+  store<f64>(out, found > 0 ? <f64>lowest : Infinity);
+  store<f64>(out, found > 0 ? <f64>highest : -Infinity, 8);
+  store<f64>(out, <f64>found, 16);
+}
+
+/** How many of `count` floats are finite and have the same bits in both. */
+export function sameFloats(a: usize, b: usize, count: i32): i32 {
+  const zero = f32x4.splat(0);
+  let same = i32x4.splat(0);
+  let i = 0;
+  for (; i + 4 <= count; i += 4) {
+    const at = <usize>i << 2;
+    const v = v128.load(a + at);
+    same = i32x4.sub(same, v128.and(i32x4.eq(v, v128.load(b + at)), f32x4.eq(f32x4.sub(v, v), zero)));
+  }
+  let found = i32x4.extract_lane(same, 0) + i32x4.extract_lane(same, 1) + i32x4.extract_lane(same, 2) + i32x4.extract_lane(same, 3);
+  for (; i < count; i++) {
+    const at = <usize>i << 2;
+    const v = load<f32>(a + at);
+    if (v - v == 0 && load<u32>(a + at) == load<u32>(b + at)) found++;
+  }
+  return found;
+}

@@ -1,0 +1,118 @@
+import { throwIfStopped, UplandError } from '../../errors';
+import type { Ground } from '../../field/ground';
+import { formatById } from '../../formats';
+import { BYTES, type LaidOut } from '../../formats/format';
+import type { ByteSource } from '../../formats/source';
+import { boundsIn, SCANNED } from '../../kernels/scan';
+import { quantise, type Encoding } from './encode';
+import { Proving, type Proof } from './proof';
+
+/** A file that is written piece by piece, and read again. */
+export interface RowFile extends ByteSource {
+  /** Makes it so many bytes long. */
+  lengthen(length: number): void;
+  write(at: number, bytes: Uint8Array): void;
+}
+
+/** Counts and hashes what was read back, beside what goes on; what it is given is its own. */
+export interface Tally {
+  /** Samples of 32 bits. */
+  count(samples: Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> | Int32Array<ArrayBuffer>): void;
+  /** The file's bytes, in their order. */
+  hash(bytes: Uint8Array<ArrayBuffer>): void;
+  /** How many different values there were, and the SHA-256 in hexadecimal digits. */
+  end(): Promise<{ distinct: number; sha256: string }>;
+}
+
+/** Whole ground whose heights are made row by row, from north to south. */
+export interface MadeRows {
+  ground: Ground;
+  /** The heights of the rows `from` … `to` − 1. */
+  rows(from: number, to: number, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>>;
+}
+
+export interface RowDelivery {
+  proof: Proof;
+  /** Metres, absolute. */
+  lowest: number;
+  highest: number;
+}
+
+/** Samples that are made, written and proved at a time. */
+const BAND = 2 ** 21;
+
+/** How a file of whole ground will lie, where it can be written by rows; null where it has to be made whole. */
+export function layOut(ground: Ground, encoding: Encoding): LaidOut | null {
+  const format = formatById(encoding.format);
+  // Doubles can only be counted whole.
+  if (!format.layOut || !format.writes.includes(encoding.type) || encoding.type === 'f64') return null;
+  // The head of a file of one row says what that of all rows does.
+  const { page } = quantise({ ground: { ...ground, down: 1 }, height: new Float32Array(ground.across) }, encoding);
+  const laid = format.layOut({ ...page, height: ground.down, ground });
+  return laid && laid.tall * ground.across <= 8 * BAND ? laid : null;
+}
+
+/**
+ * Writes ground row by row, reads every row back from the file as soon as it lies there, and holds it against what was made:
+ * what {@link import('./deliver').deliver} does with all of it in memory, with the same bytes and the same proof. While some rows
+ * are written and proved the next are made. A proof that fails throws; the file is the caller's to take away.
+ */
+export async function deliverInRows(
+  made: MadeRows,
+  name: string,
+  encoding: Encoding,
+  laid: LaidOut,
+  file: RowFile,
+  tally: Tally,
+  { signal, progress }: { signal?: AbortSignal; progress?: (share: number) => void } = {},
+): Promise<RowDelivery> {
+  const { ground } = made;
+  const { across, down } = ground;
+  const proving = new Proving(encoding, ground, false);
+  const found = { lowest: Infinity, highest: -Infinity };
+  const step = laid.tall * Math.max(1, Math.floor(BAND / (across * laid.tall)));
+
+  file.lengthen(laid.length);
+  file.write(0, laid.head);
+  const back = formatById(encoding.format).open?.(file);
+  if (!back) throw new UplandError('proof-failed', `${name} was not handed on: it cannot be read back by rows.`);
+  const fits = proving.head(back);
+  let hashed = 0;
+  const hashTo = (end: number) => {
+    tally.hash(file.bytes(hashed, end));
+    hashed = end;
+  };
+
+  let next = made.rows(0, Math.min(down, step), signal);
+  for (let from = 0; from < down && fits; from += step) {
+    const to = Math.min(down, from + step);
+    const height = await next;
+    throwIfStopped(signal);
+    if (to < down) next = made.rows(to, Math.min(down, to + step), signal);
+    // Should this loop end before it is asked for.
+    next.catch(() => undefined);
+    widen(found, height, ground.datum);
+    const { page } = quantise({ ground: { ...ground, down: to - from }, height }, encoding);
+    const parts = laid.parts(page.samples, from);
+    for (const { at, bytes } of parts) file.write(at, bytes);
+    const last = parts[parts.length - 1];
+    const { samples } = await back.rows(from, to);
+    proving.rows(samples, height);
+    // Smaller ones were counted on the way, and doubles do not come here.
+    if (BYTES[encoding.type] === 4) tally.count(samples as Float32Array<ArrayBuffer>);
+    hashTo(to === down ? laid.length : last.at + last.bytes.length);
+    progress?.(to / down);
+  }
+  const { distinct, sha256 } = await tally.end();
+  const proof = proving.end(laid.length, sha256, () => distinct);
+  if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
+  return { proof, ...found };
+}
+
+function widen(found: { lowest: number; highest: number }, height: Float32Array, datum: number): void {
+  for (let from = 0; from < height.length; from += SCANNED) {
+    const { lowest, highest } = boundsIn(height, from, Math.min(height.length, from + SCANNED));
+    found.lowest = Math.min(found.lowest, lowest + datum);
+    found.highest = Math.max(found.highest, highest + datum);
+  }
+}
