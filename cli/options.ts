@@ -1,5 +1,16 @@
 import { InvalidArgumentError, Option } from 'commander';
-import { FILTERS, paramsOf, UplandError, type Band, type Encoding, type Field, type Filter, type Meaning, type SampleType } from '@upland-cast/core';
+import {
+  FILTERS,
+  paramsOf,
+  UplandError,
+  type Band,
+  type Encoding,
+  type Field,
+  type Filter,
+  type Ground,
+  type Meaning,
+  type SampleType,
+} from '@upland-cast/core';
 import { CODES, formatById, formatByName, parseRawSpec, statistics } from '@upland-cast/core';
 
 const NUMBER = '[-+]?(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][-+]?\\d+)?';
@@ -90,12 +101,24 @@ export interface OutOptions {
   depth?: '8' | '16' | '32f';
 }
 
+/** Heights as far as their encoding goes by them, where not all of them are at hand. */
+export interface Measured {
+  ground: Ground;
+  /** Their lowest and highest, metres, absolute. */
+  measure(): { lowest: number; highest: number };
+}
+
 /**
  * How a field is written to `out`: the format by `--out-as` or the ending, the type by
  * `--depth` or what the input had, the range by `--out-range`, else the input's own codes where
  * they fit, else the field's lowest and highest.
  */
-export function encodingFor(out: string, field: Field, options: OutOptions, source?: { type: SampleType; range?: { low: number; high: number } }): Encoding {
+export function encodingFor(
+  out: string,
+  field: Field | Measured,
+  options: OutOptions,
+  source?: { type: SampleType; range?: { low: number; high: number } },
+): Encoding {
   const spec = options.outAs;
   const layout = spec?.startsWith('raw:') ? parseOutSpec(spec) : undefined;
   const format = spec ? formatById(spec.split(':')[0]) : formatByName(out);
@@ -108,9 +131,10 @@ export function encodingFor(out: string, field: Field, options: OutOptions, sour
   const type = format.id === 'asc' || format.id === 'xyz' ? (field.ground.datum ? 'f64' : 'f32') : format.writes.includes(wished) ? wished : format.writes[0];
   const encoding: Encoding = { format: format.id, type, options: layout && { order: layout.order, rows: layout.rows, skip: layout.skip } };
   if (!CODES[type]) return encoding;
-  const { lowest, highest } = statistics(field);
+  if (options.outRange) return { ...encoding, range: options.outRange };
+  const { lowest, highest } = 'measure' in field ? field.measure() : statistics(field);
   const own = source?.type === type && source.range && source.range.low <= lowest && highest <= source.range.high ? source.range : undefined;
-  const range = options.outRange ?? own ?? (highest > lowest ? { low: lowest, high: highest } : { low: lowest, high: lowest + 1 });
+  const range = own ?? (highest > lowest ? { low: lowest, high: highest } : { low: lowest, high: lowest + 1 });
   return { ...encoding, range };
 }
 

@@ -12,6 +12,10 @@ import {
   toField,
   countDistinct,
   formatById,
+  formatByName,
+  NotByRows,
+  resampledRows,
+  sameSamples,
   makeSamples,
   sha256,
   turn,
@@ -26,9 +30,11 @@ import {
   type Filter,
   type Reading,
   type Registration,
+  type RowDelivery,
   grouped,
 } from '@upland-cast/core';
 import { loadHeightmap, save, saveAll } from '../files';
+import { byRows, writeByRows } from '../row-file';
 import { withKernels } from '../node-kernels';
 import { encodingFor, oneOf, parseBand, parseFilter, parseMap, parseNumber, parseRange, parseSize } from '../options';
 import { proofOf, report } from '../report';
@@ -79,6 +85,7 @@ export function convertCommand(): Command {
 }
 
 async function convert(input: string, out: string, options: Options, kernels: Kernels): Promise<void> {
+  if (await convertByRows(input, out, options, kernels)) return;
   const reading = await loadHeightmap(input, options.as, options.band);
   if (keepsCodes(reading, options)) {
     await convertCodes(reading, out, options);
@@ -99,13 +106,48 @@ async function convert(input: string, out: string, options: Options, kernels: Ke
   warnAboutCodes(input, reading.unit === 'code' && !options.range && !options.map, encoding);
   const { bytes, beside, proof } = await deliver(field, out, encoding, { kernels });
   await saveAll(out, bytes, beside);
-  const { lowest, highest } = statistics(field);
-  const { across, down } = field.ground;
+  tell(out, options, { ...statistics(field), ground: field.ground, proof });
+}
+
+function tell(out: string, { json }: Options, { ground, lowest, highest, proof }: RowDelivery): void {
+  const { across, down } = ground;
   report(
-    options.json,
+    json,
     { out, width: across, height: down, min: lowest, max: highest, proof: proofOf(proof) },
     `${out}: ${across} × ${down}, ${lowest} to ${highest} m, read back within ${proof.maxAbs.toPrecision(3)} m${proof.clipped ? `, ${grouped(proof.clipped)} samples clipped` : ''}.`,
   );
+}
+
+/** From file to file row by row, with not all of it in memory; false where it has to be read or written whole. */
+async function convertByRows(input: string, out: string, options: Options, kernels: Kernels): Promise<boolean> {
+  const { as, band, fillVoids, flip, turn: turned, stretch, size, shift = 0, outRange, depth, outAs } = options;
+  const format = outAs ? formatById(outAs.split(':')[0]) : formatByName(out);
+  if (as || band !== undefined || fillVoids || flip || turned || stretch || !format.layOut) return false;
+  const done = await byRows(input, options, async (heights) => {
+    const { reading } = heights;
+    if (keepsCodes(reading, options)) return undefined;
+    const shifts = (height: Float32Array<ArrayBuffer>) => (shift ? height.map((h) => h + shift) : height);
+    const moved = { ground: heights.ground, rows: async (from: number, to: number, signal?: AbortSignal) => shifts(await heights.rows(from, to, signal)) };
+    const ground = size ? withSamples(moved.ground, size.across, size.down) : moved.ground;
+    const made = sameSamples(ground, moved.ground) ? moved : resampledRows(kernels, moved, ground, options.filter);
+    if (!made) return undefined;
+    // What codes go by has to be known before the first of them is written.
+    const inCodes = reading.type[0] !== 'f' || depth !== undefined || outAs !== undefined;
+    const bounds = inCodes && !outRange && made === moved ? await heights.bounds() : undefined;
+    const measure = () => {
+      if (!bounds) throw new NotByRows();
+      const { datum } = ground;
+      const at = (height: number) => Math.fround(height - datum + shift) + datum;
+      return { lowest: at(bounds.lowest), highest: at(bounds.highest) };
+    };
+    const encoding = encodingFor(out, { ground, measure }, options, { type: reading.type, range: rangeOfCodes(reading, options) });
+    const delivery = await writeByRows(made, out, encoding);
+    return delivery && { ...delivery, encoding, reading };
+  });
+  if (!done) return false;
+  warnAboutCodes(input, done.reading.unit === 'code' && !options.range && !options.map, done.encoding);
+  tell(out, options, done);
+  return true;
 }
 
 async function filled(field: Field): Promise<Field> {
@@ -136,7 +178,7 @@ function stretched(field: Field, to: { low: number; high: number }): Field {
 }
 
 /** 32-bit codes do not fit into float32 heights: where only the order of the samples changes, they are moved as they are. */
-function keepsCodes(reading: Reading, options: Options): boolean {
+function keepsCodes(reading: Pick<Reading, 'type'>, options: Options): boolean {
   const untouched =
     !options.fillVoids &&
     !options.range &&

@@ -136,7 +136,7 @@ async function surfaceByRows(
     const light = name === 'hillshade' ? lightOf(settings) : undefined;
     const rows = (from: number, to: number) => surfaceOfRows(kernels, heights, from, to, light);
     const delivery = await writeByRows({ ground, rows }, out, encoding);
-    return delivery && { ...delivery, encoding, ground };
+    return delivery && { ...delivery, encoding };
   });
   if (!done) return false;
   const { ground, encoding, lowest, highest, proof } = done;

@@ -9,7 +9,7 @@ export { type Ground, groundAtSamples, makeGround, MAX_SIDE, previewGround, type
 export { sha256, sha256OfText } from '../field/hash';
 export { type Place, splineThrough } from '../field/line';
 export { fillForDisplay } from '../field/fill-for-display';
-export { type Filter, FILTERS, resample } from '../field/resample';
+export { type Filter, FILTERS, resample, resampledRows } from '../field/resample';
 export { changeBetween, histogram, type Histogram, shareUnderWater, statistics, type Statistics } from '../field/statistics';
 export { TILE, tileFromBytes, tileKey, type Tiles, tileToBytes, unrollTiles } from '../field/tiles';
 export { flipColumns, flipRows, turn } from '../field/turn';

@@ -1,5 +1,7 @@
 import { UplandError } from '../errors';
 import type { Field } from './field';
+import type { Kernels } from '../kernels/pool';
+import { resampleProgram, type Weights as PlainWeights } from '../kernels/programs/resample';
 import { sameSamples, type Ground, type Registration } from './ground';
 
 export const FILTERS = ['nearest', 'linear', 'cubic', 'monotone', 'average', 'lanczos'] as const;
@@ -33,13 +35,39 @@ export function resample(field: Field, ground: Ground, filter?: Filter): Field {
   return { ground, height, valid: nearestValidity(field, ground) };
 }
 
-/** How one target sample is put together: `count` source samples from `first`, with their weights. */
-interface Weights {
-  first: Int32Array;
-  weight: Float64Array;
-  taps: number;
+/** How one target sample is put together: `taps` source samples from `first`, with their weights. */
+interface Weights extends PlainWeights {
   /** For the monotone filter: the place between the two middle samples, 0 to 1. */
   place?: Float64Array;
+}
+
+/** Whole ground whose heights are there row by row. */
+interface RowsOf {
+  ground: Ground;
+  rows(from: number, to: number, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>>;
+}
+
+/**
+ * What {@link resample} makes of whole ground, as rows that are asked for from north to south, over the kernels; the same bits.
+ * Null for the filter whose slopes rest on whole columns.
+ */
+export function resampledRows(kernels: Kernels, of: RowsOf, ground: Ground, filter?: Filter): RowsOf | null {
+  const from = of.ground;
+  if (filter === 'monotone' || sameSamples(from, ground)) return null;
+  const horizontal = weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, filter);
+  const { first, weight, taps } = weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, filter);
+  const lastRow = from.down - 1;
+  return {
+    ground,
+    async rows(begin, end, signal) {
+      const firstRow = Math.min(lastRow, Math.max(0, first[begin]));
+      const until = Math.min(lastRow, Math.max(0, first[end - 1] + taps - 1)) + 1;
+      const source = await of.rows(firstRow, until, signal);
+      const vertical = { first: first.subarray(begin, end), weight: weight.subarray(begin * taps, end * taps), taps };
+      const args = { across: from.across, rows: until - firstRow, firstRow, lastRow, horizontal, vertical, add: from.datum - ground.datum };
+      return kernels.run(resampleProgram, args, source, { signal });
+    },
+  };
 }
 
 function weightsAlong(

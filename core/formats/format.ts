@@ -53,11 +53,11 @@ export function fillInBlocks(samples: SampleArray, fill: (block: Float64Array | 
   }
 }
 
-/** Goes through samples of any type by blocks of doubles. */
-export function readInBlocks(samples: SampleArray, read: (block: Float64Array, from: number) => void): void {
-  const block = new Float64Array(BLOCK);
-  for (let from = 0; from < samples.length; from += BLOCK) {
-    const part = samples.subarray(from, from + BLOCK);
+/** Goes through samples of any type by blocks of doubles, so many at a time. */
+export function readInBlocks(samples: SampleArray, read: (block: Float64Array, from: number) => void, size = BLOCK): void {
+  const block = new Float64Array(size);
+  for (let from = 0; from < samples.length; from += size) {
+    const part = samples.subarray(from, from + size);
     block.set(part);
     read(block.subarray(0, part.length), from);
   }

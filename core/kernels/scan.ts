@@ -22,6 +22,8 @@ interface Scanner {
   run: KernelExports['scanFloats'];
   bounds: KernelExports['boundsOfFloats'];
   same: KernelExports['sameFloats'];
+  putCodes: KernelExports['putCodes'];
+  measureCodes: KernelExports['measureCodes'];
   at: number;
   values: Float32Array;
   others: Float32Array;
@@ -40,6 +42,8 @@ function load(): Scanner {
     run: kernels.scanFloats,
     bounds: kernels.boundsOfFloats,
     same: kernels.sameFloats,
+    putCodes: kernels.putCodes,
+    measureCodes: kernels.measureCodes,
     at,
     values: new Float32Array(memory.buffer, at, SCANNED),
     others: new Float32Array(memory.buffer, at + 4 * SCANNED + 64, SCANNED),
@@ -74,4 +78,49 @@ export function areSame(a: Float32Array, b: Float32Array, from: number, to: numb
   values.set(a.subarray(from, to));
   others.set(b.subarray(from, to));
   return same(at, at + 4 * SCANNED + 64, to - from) === to - from;
+}
+
+/** Whole codes of the heights `from` … `to` − 1, at most {@link SCANNED}, into `samples`. Returns how many lay beyond the codes. */
+export function putCodes(
+  samples: Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array,
+  height: Float32Array,
+  from: number,
+  to: number,
+  { low, perMetre, span, min }: { low: number; perMetre: number; span: number; min: number },
+): number {
+  scanner ??= load();
+  const { putCodes: put, at, values, others } = scanner;
+  values.set(height.subarray(from, to));
+  const clipped = put(at, to - from, low, perMetre, span, min, others.byteOffset);
+  samples.set(new Int32Array(others.buffer, others.byteOffset, to - from), from);
+  return clipped;
+}
+
+/** How codes are held against heights: metres = offset + scale · (code − zero); heights count from `datum`. */
+export interface Measuring {
+  noData: number;
+  datum: number;
+  least: number;
+  most: number;
+  scale: number;
+  zero: number;
+  offset: number;
+}
+
+/** How far the codes `from` … `to` − 1, at most {@link SCANNED}, lie from their heights; null where one is unknown or out of range. */
+export function measureCodes(
+  samples: Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array,
+  height: Float32Array,
+  from: number,
+  to: number,
+  by: Measuring,
+): { farthest: number; squares: number; far: number } | null {
+  scanner ??= load();
+  const { measureCodes: measure, at, values, others, out } = scanner;
+  values.set(height.subarray(from, to));
+  new Int32Array(others.buffer, others.byteOffset, to - from).set(samples.subarray(from, to));
+  const signed = samples instanceof Uint32Array ? 0 : 1;
+  const { noData, datum, least, most, scale, zero, offset } = by;
+  if (!measure(others.byteOffset, at, to - from, signed, noData, datum, least, most, scale, zero, offset, out.byteOffset)) return null;
+  return { farthest: out[0], squares: out[1], far: out[2] };
 }

@@ -3,6 +3,7 @@ import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import { formats as allFormats } from '../../formats';
 import type { Kernels } from '../../kernels/pool';
+import { putCodes, SCANNED } from '../../kernels/scan';
 import { CODES, fillInBlocks, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../../formats/format';
 
 /** How heights become the numbers of a file. */
@@ -67,21 +68,27 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
   let clipped = 0;
   let taken = 0;
   const { min } = codes;
-  fillInBlocks(samples, (block, from) => {
-    for (let k = 0, i = from; k < block.length; k++, i++) {
-      if (valid && !valid[i]) {
-        block[k] = noData!;
-        continue;
-      }
-      const code = (height[i] - low) * perMetre + 0.5;
-      // A height that rounds to the last code is not clipped; one that would need another code is.
-      const fits = code >= 0 && code < span + 1;
-      if (!fits) clipped++;
-      const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
-      if (valid && kept === noData) taken++;
-      block[k] = kept;
+  if (!valid) {
+    const whole = samples as Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array;
+    for (let from = 0; from < height.length; from += SCANNED) {
+      clipped += putCodes(whole, height, from, Math.min(height.length, from + SCANNED), { low, perMetre, span, min });
     }
-  });
+  } else
+    fillInBlocks(samples, (block, from) => {
+      for (let k = 0, i = from; k < block.length; k++, i++) {
+        if (!valid[i]) {
+          block[k] = noData!;
+          continue;
+        }
+        const code = (height[i] - low) * perMetre + 0.5;
+        // A height that rounds to the last code is not clipped; one that would need another code is.
+        const fits = code >= 0 && code < span + 1;
+        if (!fits) clipped++;
+        const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
+        if (kept === noData) taken++;
+        block[k] = kept;
+      }
+    });
   if (taken) {
     throw new UplandError(
       'no-data',

@@ -14,12 +14,12 @@ export interface RowFile extends ByteSource {
   write(at: number, bytes: Uint8Array): void;
 }
 
-/** Counts and hashes what was read back, beside what goes on; what it is given is its own. */
+/** Counts and hashes what was read back, beside what goes on; what it is given is its own. It answers once it can take more. */
 export interface Tally {
   /** Samples of 32 bits. */
-  count(samples: Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> | Int32Array<ArrayBuffer>): void;
+  count(samples: Float32Array<ArrayBuffer> | Uint32Array<ArrayBuffer> | Int32Array<ArrayBuffer>): Promise<void>;
   /** The file's bytes, in their order. */
-  hash(bytes: Uint8Array<ArrayBuffer>): void;
+  hash(bytes: Uint8Array<ArrayBuffer>): Promise<void>;
   /** How many different values there were, and the SHA-256 in hexadecimal digits. */
   end(): Promise<{ distinct: number; sha256: string }>;
 }
@@ -32,6 +32,7 @@ export interface MadeRows {
 }
 
 export interface RowDelivery {
+  ground: Ground;
   proof: Proof;
   /** Metres, absolute. */
   lowest: number;
@@ -79,8 +80,9 @@ export async function deliverInRows(
   const fits = proving.head(back);
   let hashed = 0;
   const hashTo = (end: number) => {
-    tally.hash(file.bytes(hashed, end));
+    const bytes = file.bytes(hashed, end);
     hashed = end;
+    return tally.hash(bytes);
   };
 
   let next = made.rows(0, Math.min(down, step), signal);
@@ -99,14 +101,14 @@ export async function deliverInRows(
     const { samples } = await back.rows(from, to);
     proving.rows(samples, height);
     // Smaller ones were counted on the way, and doubles do not come here.
-    if (BYTES[encoding.type] === 4) tally.count(samples as Float32Array<ArrayBuffer>);
-    hashTo(to === down ? laid.length : last.at + last.bytes.length);
+    if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
+    await hashTo(to === down ? laid.length : last.at + last.bytes.length);
     progress?.(to / down);
   }
   const { distinct, sha256 } = await tally.end();
   const proof = proving.end(laid.length, sha256, () => distinct);
   if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
-  return { proof, ...found };
+  return { ground, proof, ...found };
 }
 
 function widen(found: { lowest: number; highest: number }, height: Float32Array, datum: number): void {

@@ -6,7 +6,7 @@ import type { Ground } from '../../field/ground';
 import { sha256 } from '../../field/hash';
 import { readHeightmap } from '../../formats';
 import { BYTES, CODES, readInBlocks, type Beside, type Reading, type SampleArray } from '../../formats/format';
-import { areSame, SCANNED } from '../../kernels/scan';
+import { areSame, measureCodes, SCANNED, type Measuring } from '../../kernels/scan';
 import { metresPerCode, type Encoding } from './encode';
 
 /** What reading a written file back showed. Metres. */
@@ -115,7 +115,11 @@ export class Proving {
     const single = encoding.type === 'f32' && !unit;
     const [least, most] = inCodes ? [low - step / 2, high + step / 2] : [-Infinity, Infinity];
     const [scale, zero, offset] = inCodes ? [step, first, low] : unit ? [unit.high - unit.low, 0, unit.low] : [1, 0, 0];
-    readInBlocks(samples, (block, from) => {
+    const codes = inCodes && !valid && areCodes(samples) ? samples : null;
+    const measuring = { noData, datum, least, most, scale, zero, offset };
+    // Row by row, so that sums do not depend on how many rows come at a time.
+    const { across } = ground;
+    const take = (block: Float64Array, from: number) => {
       if (seen) for (let k = 0; k < block.length; k++) seen[block[k] & 0xffff] = 1;
       // Numbers of its own: those outside of a closure are boxed at every change.
       let [farthest, squares, compared, holes, clipped, far] = [0, 0, 0, 0, 0, 0];
@@ -138,9 +142,9 @@ export class Proving {
           continue;
         }
         const read = offset + scale * (sample - zero);
-        const off = Math.abs((single ? Math.fround(read) : read) - truth);
-        if (off > farthest) farthest = off;
-        squares += off * off;
+        const apart = Math.abs((single ? Math.fround(read) : read) - truth);
+        if (apart > farthest) farthest = apart;
+        squares += apart * apart;
         compared++;
       }
       this.worst = Math.max(this.worst, farthest);
@@ -149,7 +153,25 @@ export class Proving {
       this.count += compared;
       this.holes += holes;
       this.clipped += clipped;
-    });
+    };
+    if (!codes) return readInBlocks(samples, take, across);
+    for (let from = 0; from < samples.length; from += across) {
+      // Whole ground, all of it within its range, as most is; else its samples are looked at one by one.
+      if (!this.codes(codes, height, from, measuring)) readInBlocks(codes.subarray(from, from + across), (block) => take(block, from), across);
+    }
+  }
+
+  /** A row of codes from `from` on; false where one of its heights is unknown or out of range. */
+  private codes(samples: Codes, height: Float32Array, from: number, by: Measuring): boolean {
+    const to = from + this.ground.across;
+    const found = measureCodes(samples, height, from, to, by);
+    if (!found) return false;
+    if (this.seen) tickOff(this.seen, samples, from, to);
+    this.worst = Math.max(this.worst, found.farthest);
+    this.far = Math.max(this.far, found.far);
+    this.squares += found.squares;
+    this.count += to - from;
+    return true;
   }
 
   /** What it came to. `distinct`: how many different values the file holds, where that was not counted on the way. */
@@ -174,6 +196,15 @@ export class Proving {
     return encoding.type === 'f32' ? far * 2 ** -24 : far * 1e-12;
   }
 }
+
+/** A row by itself: it is compiled once, and runs at full speed from the second on. */
+function tickOff(seen: Uint8Array, samples: Codes, from: number, to: number): void {
+  for (let i = from; i < to; i++) seen[samples[i] & 0xffff] = 1;
+}
+
+/** Whole codes, which doubles are not. */
+type Codes = Exclude<SampleArray, Float32Array | Float64Array>;
+const areCodes = (samples: SampleArray): samples is Codes => !(samples instanceof Float32Array || samples instanceof Float64Array);
 
 /** Whether floats are known heights, and those that were to be written, bit for bit. */
 function sameKnownBits(samples: SampleArray, height: Float32Array): boolean {

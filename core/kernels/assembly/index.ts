@@ -17,7 +17,9 @@ export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from '.
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
 export { iceBalance, iceDepth, iceFaces, iceWear } from './ice';
+export { resampleAdd, resampleAlong, resampleOut } from './resample';
 export { rockRows } from './rock';
+export { measureCodes, putCodes } from './codes';
 export { boundsOfFloats, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';

@@ -11,6 +11,7 @@ import { horizonProgram } from './horizon';
 import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { noiseProgram } from './noise';
+import { resampleProgram } from './resample';
 import { runoffProgram } from './runoff';
 import { steepnessProgram } from './steepness';
 import { surfaceProgram } from './surface';
@@ -38,6 +39,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [greedyProgram.id]: greedyProgram,
   [medianProgram.id]: medianProgram,
   [steepnessProgram.id]: steepnessProgram,
+  [resampleProgram.id]: resampleProgram,
   [surfaceProgram.id]: surfaceProgram,
   [displaceProgram.id]: displaceProgram,
   [placeProgram.id]: placeProgram,
