@@ -3,13 +3,41 @@ import { describe, expect, it } from 'vitest';
 import { groundOf, hills, largestDifference, noiseField, range } from '../../tests/helpers/grounds';
 import { fieldFrom, makeField } from './field';
 import { withSamples } from './ground';
-import { FILTERS, resample } from './resample';
+import { inlineKernels } from '../kernels/pool';
+import { FILTERS, resample, resampledRows } from './resample';
 import { flipColumns, flipRows, turn } from './turn';
 
 describe('resampling', () => {
   it('to the same samples gives the same bits', () => {
     const field = hills(groundOf(33));
     for (const filter of FILTERS) expect(resample(field, field.ground, filter).height).toEqual(field.height);
+  });
+
+  it('over the kernels, row by row, gives the same bits', async () => {
+    const kernels = inlineKernels();
+    for (const registration of ['point', 'area'] as const) {
+      const field = hills(groundOf(61, 47, 10, registration), 4);
+      const rows = { ground: field.ground, rows: (from: number, to: number) => Promise.resolve(field.height.slice(from * 61, to * 61)) };
+      for (const filter of FILTERS) {
+        for (const [across, down] of [
+          [122, 93],
+          [20, 15],
+          [1, 47],
+        ]) {
+          const ground = { ...withSamples(field.ground, across, down), datum: 3 };
+          const made = resampledRows(kernels, rows, ground, filter);
+          if (filter === 'monotone') expect(made).toBeNull();
+          if (!made) continue;
+          const whole = resample(field, ground, filter).height;
+          for (const step of [1, 13, down]) {
+            for (let from = 0; from < down; from += step) {
+              const to = Math.min(down, from + step);
+              expect(await made.rows(from, to)).toEqual(whole.subarray(from * across, to * across));
+            }
+          }
+        }
+      }
+    }
   });
 
   it('of a plane is the plane, inside, for every filter but nearest and under both registrations: nothing moves by half a sample', () => {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { scan, SCANNED } from './scan';
+import { areSame, boundsIn, measureCodes, putCodes, scan, SCANNED } from './scan';
 
 describe('one pass over floats', () => {
   it('finds what a plain loop does, in the same order of sums, and leaves out what is no number', () => {
@@ -24,5 +24,67 @@ describe('one pass over floats', () => {
     expect(scan(values, 0, 1000).beyond).toBe(417);
     expect(scan(values, 418, 1000).beyond).toBe(600 - 418);
     expect(scan(values, 0, 0)).toMatchObject({ count: 0, beyond: -1 });
+  });
+});
+
+describe('quicker passes', () => {
+  const values = Float32Array.from({ length: 4099 }, (_, i) => Math.sin(i * 0.37) * 900 + i * 0.01);
+  it('find the bounds that the whole pass finds, at any place and length', () => {
+    const holed = values.slice();
+    holed.set([NaN, Infinity, -Infinity, -0], 100);
+    for (const [from, to] of [
+      [0, 4099],
+      [3, 10],
+      [99, 106],
+      [100, 103],
+      [5, 5],
+    ]) {
+      const { lowest, highest, count } = scan(holed, from, to);
+      expect(boundsIn(holed, from, to)).toEqual({ lowest, highest, count });
+    }
+  });
+
+  it('tell floats apart by a bit, and what is no number from itself', () => {
+    expect(areSame(values, values.slice(), 0, 4099)).toBe(true);
+    for (const at of [0, 2, 1000, 4098]) {
+      const other = values.slice();
+      new Uint32Array(other.buffer)[at] ^= 1;
+      expect(areSame(values, other, 0, 4099)).toBe(false);
+      const none = values.slice();
+      none[at] = NaN;
+      expect(areSame(none, none, 0, 4099)).toBe(false);
+    }
+    expect(areSame(Float32Array.of(0), Float32Array.of(-0), 0, 1)).toBe(false);
+  });
+
+  it.each([
+    ['bytes', new Uint8Array(4099), 255, 0],
+    ['signed', new Int16Array(4099), 65_535, -32_768],
+    ['words', new Uint32Array(4099), 4_294_967_295, 0],
+  ])('put and measure codes as plain loops do: %s', (_, samples, span, min) => {
+    const [low, high] = [-700, 950];
+    const perMetre = span / (high - low);
+    const clipped = putCodes(samples, values, 0, 4099, { low, perMetre, span, min });
+    let wanted = 0;
+    for (let i = 0; i < 4099; i++) {
+      const code = (values[i] - low) * perMetre + 0.5;
+      const fits = code >= 0 && code < span + 1;
+      if (!fits) wanted++;
+      expect(samples[i]).toBe(min + (fits ? Math.floor(code) : code > 0 ? span : 0));
+    }
+    expect(clipped).toBe(wanted);
+    expect(wanted).toBeGreaterThan(0);
+    const by = { noData: NaN, datum: 2, least: -1e9, most: 1e9, scale: 1 / perMetre, zero: min, offset: low + 2 };
+    const [first, last] = [3000, 3500];
+    let [farthest, squares, far] = [0, 0, 0];
+    for (let i = first; i < last; i++) {
+      const apart = Math.abs(by.offset + by.scale * (samples[i] - min) - (values[i] + 2));
+      farthest = Math.max(farthest, apart);
+      squares += apart * apart;
+      far = Math.max(far, Math.abs(values[i] + 2));
+    }
+    expect(measureCodes(samples, values, first, last, by)).toEqual({ farthest, squares, far });
+    expect(measureCodes(samples, values, first, last, { ...by, most: 100 })).toBeNull();
+    expect(measureCodes(samples, values, first, last, { ...by, noData: samples[3100] })).toBeNull();
   });
 });
