@@ -52,31 +52,70 @@ function between(a: f64, b: f64, share: f64): f64 {
   return a + share * (b - a);
 }
 
-/** Heights along line `j`, and from them the horizons' slopes ahead and behind, per step; 0 off the ground. */
-function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull: usize, shift: usize, share: usize, long: i32, wide: i32, j: i32): void {
-  let first = long;
-  let last = -1;
-  let on = long;
-  let off = -1;
+/** Lines that are taken together: neighbours rest on the same rows, which lie far apart in memory. */
+const GROUP = 16;
+/** Samples along the lines that are gone through at a time, for the same reason. */
+const TILE = 64;
+
+/**
+ * Heights along the lines from `j`, `lines` of them, one after the other at `into`; off the ground 0. Of every line `spans` has the
+ * first and last sample beside the ground, and the first and last of those that hide something: what lies more than half a
+ * sample beyond the rim does not.
+ */
+function gather(height: usize, into: usize, spans: usize, shift: usize, share: usize, long: i32, wide: i32, stride: i32, j: i32, lines: i32): void {
+  for (let i = 0; i < lines; i++) {
+    const span = spans + (<usize>i << 4);
+    store<i32>(span, long);
+    store<i32>(span, -1, 4);
+    store<i32>(span, long, 8);
+    store<i32>(span, -1, 12);
+  }
+  for (let begin = 0; begin < long; begin += TILE) {
+    const end = min(long, begin + TILE);
+    for (let i = 0; i < lines; i++) {
+      const span = spans + (<usize>i << 4);
+      const line = into + (<usize>(i * long) << 2);
+      let first = load<i32>(span);
+      let last = load<i32>(span, 4);
+      let on = load<i32>(span, 8);
+      let off = load<i32>(span, 12);
+      for (let n = begin; n < end; n++) {
+        const at = <usize>n << 2;
+        const low = j + i + load<i32>(shift + at);
+        if (low < -1 || low >= wide) {
+          store<f32>(line + at, 0);
+          continue;
+        }
+        if (n < first) first = n;
+        last = n;
+        const part = load<f32>(share + at);
+        if ((low >= 0 || part >= 0.5) && (low < wide - 1 || part <= 0.5)) {
+          if (n < on) on = n;
+          off = n;
+        }
+        const a = load<f32>(height + (<usize>(max(0, low) * stride + n) << 2));
+        const b = load<f32>(height + (<usize>(min(wide - 1, low + 1) * stride + n) << 2));
+        store<f32>(line + at, a + part * (b - a));
+      }
+      store<i32>(span, first);
+      store<i32>(span, last, 4);
+      store<i32>(span, on, 8);
+      store<i32>(span, off, 12);
+    }
+  }
+}
+
+/** From the heights along a line the horizons' slopes ahead and behind, per step; −1e9 off the ground. */
+function horizons(line: usize, span: usize, ahead: usize, behind: usize, hull: usize, long: i32): void {
+  const first = load<i32>(span);
+  const last = load<i32>(span, 4);
+  const on = load<i32>(span, 8);
+  const off = load<i32>(span, 12);
   for (let n = 0; n < long; n++) {
-    const at = <usize>n << 2;
-    const low = j + load<i32>(shift + at);
-    if (low < -1 || low >= wide) {
-      store<f32>(ahead + at, -1e9);
-      store<f32>(behind + at, -1e9);
-      continue;
-    }
-    if (n < first) first = n;
-    last = n;
-    const part = load<f32>(share + at);
-    // What lies more than half a sample beyond the rim hides nothing.
-    if ((low >= 0 || part >= 0.5) && (low < wide - 1 || part <= 0.5)) {
-      if (n < on) on = n;
-      off = n;
-    }
-    const a = load<f32>(height + (<usize>(max(0, low) * long + n) << 2));
-    const b = load<f32>(height + (<usize>(min(wide - 1, low + 1) * long + n) << 2));
-    store<f32>(line + at, a + part * (b - a));
+    if (n == first) n = last + 1;
+    if (n >= long) break;
+    store<f32>(ahead + (<usize>n << 2), -1e9);
+    store<f32>(behind + (<usize>n << 2), -1e9);
   }
   for (let way = 1; way >= -1; way -= 2) {
     const out = way > 0 ? behind : ahead;
@@ -115,10 +154,59 @@ function horizons(height: usize, line: usize, ahead: usize, behind: usize, hull:
   }
 }
 
+/** Two slopes of one line and two of the next as they lie between them: the operations of {@link between}. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function betweenTwo(a: v128, b: v128, share: v128): v128 {
+  const nothing = f64x2.splat(NOTHING);
+  const nearer = v128.bitselect(b, a, f64x2.gt(share, f64x2.splat(0.5)));
+  const mixed = f64x2.add(a, f64x2.mul(share, f64x2.sub(b, a)));
+  return v128.bitselect(nearer, mixed, v128.or(f64x2.lt(a, nothing), f64x2.lt(b, nothing)));
+}
+
+/** Two samples' horizons over the level, by the share of the way to the next line. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function overLevel(line: usize, row: usize, share: v128, scale: v128): v128 {
+  const a = f64x2.promote_low_f32x4(v128.load64_zero(line));
+  const b = f64x2.promote_low_f32x4(v128.load64_zero(line + row));
+  return f64x2.max(f64x2.mul(scale, betweenTwo(a, b, share)), f64x2.splat(0));
+}
+
+/** What level ground sees of the sky, both ways, for the samples `begin` … `end` − 1 between a line and the next. */
+function levelSky(front: usize, back: usize, row: usize, share: usize, into: usize, scale: f64, begin: i32, end: i32): void {
+  const one = f64x2.splat(1);
+  const none = f64x2.splat(0);
+  const scales = f64x2.splat(scale);
+  const ones = f32x4.splat(1);
+  let n = begin;
+  for (; n + 2 <= end; n += 2) {
+    const at = <usize>n << 2;
+    const part = f64x2.promote_low_f32x4(v128.load64_zero(share + at));
+    const g = v128.bitselect(f64x2.sub(one, part), none, f64x2.gt(part, none));
+    const t = f32x4.demote_f64x2_zero(overLevel(front + at, row, g, scales));
+    const u = f32x4.demote_f64x2_zero(overLevel(back + at, row, g, scales));
+    const tt = f32x4.add(ones, f32x4.mul(t, t));
+    const uu = f32x4.add(ones, f32x4.mul(u, u));
+    v128.store64_lane(into + at, f32x4.div(f32x4.add(tt, uu), f32x4.mul(tt, uu)), 0);
+  }
+  for (; n < end; n++) {
+    const at = <usize>n << 2;
+    const part = load<f32>(share + at);
+    const g = part > 0 ? 1 - <f64>part : 0;
+    const t = <f32>max<f64>(scale * between(<f64>load<f32>(front + at), <f64>load<f32>(front + row + at), g), 0);
+    const u = <f32>max<f64>(scale * between(<f64>load<f32>(back + at), <f64>load<f32>(back + row + at), g), 0);
+    const tt: f32 = 1 + t * t;
+    const uu: f32 = 1 + u * u;
+    store<f32>(into + at, (tt + uu) / (tt * uu));
+  }
+}
+
 /**
  * Adds to `out` what every sample between the lines `from` and `to` gets along one direction. `lean`: samples aside a sample along;
  * `step`: metres along the direction a sample; `rise`: what heights are multiplied by; `alongLong`, `alongWide`: the direction, of length
- * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. `scratch`: eight rows of words.
+ * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. `scratch`: of a group
+ * and the line after it heights and horizons ahead and behind, and their spans; four rows: 3 · 17 + 4 rows and 4 · 17 words.
  */
 export function horizonLines(
   height: usize,
@@ -127,6 +215,7 @@ export function horizonLines(
   kind: i32,
   long: i32,
   wide: i32,
+  stride: i32,
   from: i32,
   to: i32,
   lean: f64,
@@ -141,68 +230,84 @@ export function horizonLines(
   radius: f64,
 ): void {
   const row = <usize>long << 2;
-  const line = scratch;
-  const hull = scratch + row;
-  let front = scratch + 2 * row;
-  let back = scratch + 3 * row;
-  let nextFront = scratch + 4 * row;
-  let nextBack = scratch + 5 * row;
-  const shift = scratch + 6 * row;
-  const share = scratch + 7 * row;
+  const heights = scratch;
+  const fronts = heights + (GROUP + 1) * row;
+  const backs = fronts + (GROUP + 1) * row;
+  const hull = backs + (GROUP + 1) * row;
+  const shift = hull + row;
+  const share = shift + row;
+  const next = share + row;
+  const spans = next + row;
   const scale = rise / step;
   if (from >= to) return;
   for (let n = 0; n < long; n++) {
     const place = lean * <f64>n;
     const under = Math.floor(place);
     store<i32>(shift + (<usize>n << 2), <i32>under);
-    store<f32>(share + (<usize>n << 2), <f32>(place - under));
+    const part = <f32>(place - under);
+    store<f32>(share + (<usize>n << 2), part);
+    // The row of the sample after the line's place.
+    store<i32>(next + (<usize>n << 2), <i32>under + (part > 0 ? 1 : 0));
   }
-  horizons(height, line, front, back, hull, shift, share, long, wide, from);
-  for (let j = from; j < to; j++) {
-    horizons(height, line, nextFront, nextBack, hull, shift, share, long, wide, j + 1);
-    for (let n = 0; n < long; n++) {
-      const at = <usize>n << 2;
-      const part = load<f32>(share + at);
-      const r = j + load<i32>(shift + at) + (part > 0 ? 1 : 0);
-      if (r < 0 || r >= wide) continue;
-      const g = part > 0 ? 1 - <f64>part : 0;
-      const f = scale * between(<f64>load<f32>(front + at), <f64>load<f32>(nextFront + at), g);
-      const b = scale * between(<f64>load<f32>(back + at), <f64>load<f32>(nextBack + at), g);
-      const p = out + (<usize>(r * long + n) << 2);
-      if (kind == LEVEL) {
-        const t = <f32>max<f64>(f, 0);
-        const u = <f32>max<f64>(b, 0);
-        const tt: f32 = 1 + t * t;
-        const uu: f32 = 1 + u * u;
-        store<f32>(p, load<f32>(p) + (tt + uu) / (tt * uu));
-      } else if (kind == TILTED) {
-        const w = max(0, n - 1);
-        const e = min(long - 1, n + 1);
-        const s = max(0, r - 1);
-        const t = min(wide - 1, r + 1);
-        const gl =
-          e > w
-            ? (rise * (<f64>load<f32>(height + (<usize>(r * long + e) << 2)) - <f64>load<f32>(height + (<usize>(r * long + w) << 2)))) / (<f64>(e - w) * spacingLong)
-            : 0;
-        const gw =
-          t > s
-            ? (rise * (<f64>load<f32>(height + (<usize>(t * long + n) << 2)) - <f64>load<f32>(height + (<usize>(s * long + n) << 2)))) / (<f64>(t - s) * spacingWide)
-            : 0;
-        const up = 1 / sqrt<f64>(1 + gl * gl + gw * gw);
-        const slope = gl * alongLong + gw * alongWide;
-        // The ground that it lies in hides the sky as well as what stands on it.
-        const forward = skyOver(max(f, slope), -slope * up, up);
-        const backward = skyOver(max(b, -slope), slope * up, up);
-        store<f32>(p, <f32>(<f64>load<f32>(p) + max<f64>(0, forward) + max<f64>(0, backward)));
-      } else {
-        store<f32>(p, <f32>discOver(altitude - angleOf(ahead ? f : b), radius));
+  // A sample's horizon is that of the two lines beside it: of every group the last line is the first of the next.
+  gather(height, heights + GROUP * row, spans + (GROUP << 4), shift, share, long, wide, stride, from, 1);
+  horizons(heights + GROUP * row, spans + (GROUP << 4), fronts + GROUP * row, backs + GROUP * row, hull, long);
+  for (let group = from; group < to; group += GROUP) {
+    const lines = min(GROUP, to - group);
+    memory.copy(fronts, fronts + GROUP * row, row);
+    memory.copy(backs, backs + GROUP * row, row);
+    gather(height, heights + row, spans + 16, shift, share, long, wide, stride, group + 1, lines);
+    for (let i = 1; i <= lines; i++) horizons(heights + i * row, spans + (<usize>i << 4), fronts + i * row, backs + i * row, hull, long);
+    for (let begin = 0; begin < long; begin += TILE) {
+      const end = min(long, begin + TILE);
+      for (let i = 0; i < lines; i++) {
+        const j = group + i;
+        const front = fronts + i * row;
+        const back = backs + i * row;
+        if (kind == LEVEL) {
+          levelSky(front, back, row, share, hull, scale, begin, end);
+          for (let n = begin; n < end; n++) {
+            const at = <usize>n << 2;
+            const r = j + load<i32>(next + at);
+            if (r < 0 || r >= wide) continue;
+            const p = out + (<usize>(r * stride + n) << 2);
+            store<f32>(p, load<f32>(p) + load<f32>(hull + at));
+          }
+          continue;
+        }
+        for (let n = begin; n < end; n++) {
+          const at = <usize>n << 2;
+          const part = load<f32>(share + at);
+          const r = j + load<i32>(shift + at) + (part > 0 ? 1 : 0);
+          if (r < 0 || r >= wide) continue;
+          const g = part > 0 ? 1 - <f64>part : 0;
+          const f = scale * between(<f64>load<f32>(front + at), <f64>load<f32>(front + row + at), g);
+          const b = scale * between(<f64>load<f32>(back + at), <f64>load<f32>(back + row + at), g);
+          const p = out + (<usize>(r * stride + n) << 2);
+          if (kind == TILTED) {
+            const w = max(0, n - 1);
+            const e = min(long - 1, n + 1);
+            const s = max(0, r - 1);
+            const t = min(wide - 1, r + 1);
+            const gl =
+              e > w
+                ? (rise * (<f64>load<f32>(height + (<usize>(r * stride + e) << 2)) - <f64>load<f32>(height + (<usize>(r * stride + w) << 2)))) / (<f64>(e - w) * spacingLong)
+                : 0;
+            const gw =
+              t > s
+                ? (rise * (<f64>load<f32>(height + (<usize>(t * stride + n) << 2)) - <f64>load<f32>(height + (<usize>(s * stride + n) << 2)))) / (<f64>(t - s) * spacingWide)
+                : 0;
+            const up = 1 / sqrt<f64>(1 + gl * gl + gw * gw);
+            const slope = gl * alongLong + gw * alongWide;
+            // The ground that it lies in hides the sky as well as what stands on it.
+            const forward = skyOver(max(f, slope), -slope * up, up);
+            const backward = skyOver(max(b, -slope), slope * up, up);
+            store<f32>(p, <f32>(<f64>load<f32>(p) + max<f64>(0, forward) + max<f64>(0, backward)));
+          } else {
+            store<f32>(p, <f32>discOver(altitude - angleOf(ahead ? f : b), radius));
+          }
+        }
       }
     }
-    let swap = front;
-    front = nextFront;
-    nextFront = swap;
-    swap = back;
-    back = nextBack;
-    nextBack = swap;
   }
 }

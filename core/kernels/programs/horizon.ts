@@ -40,64 +40,80 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
 
   load(arena, args, height) {
     const { straight, out } = plan(args);
-    floats(arena, arena.start + straight, height.length).set(height);
-    floats(arena, arena.start + out, height.length).fill(0);
+    const { across, down } = args;
+    const stride = strideOf(across);
+    const to = floats(arena, arena.start + straight, stride * down);
+    for (let row = 0; row < down; row++) to.set(height.subarray(row * across, (row + 1) * across), row * stride);
+    floats(arena, arena.start + out, stride * down).fill(0);
   },
 
   *run(kernels, arena, args, band) {
     const { across, down } = args;
     const { straight, turned, out, outTurned, scratch } = plan(args);
-    const [a, count] = [arena.start, across * down];
+    const a = arena.start;
+    const [stride, strideTurned] = [strideOf(across), strideOf(down)];
+    const [size, sizeTurned] = [stride * down, strideTurned * across];
     const ways = waysOf(args);
     const turns = ways.some((way) => !way.alongX);
     if (turns) {
-      transpose(floats(arena, a + straight, count), floats(arena, a + turned, count), across, down, band);
-      if (band.index === 0) floats(arena, a + outTurned, count).fill(0);
+      transpose(floats(arena, a + straight, size), floats(arena, a + turned, sizeTurned), across, down, band);
+      if (band.index === 0) floats(arena, a + outTurned, sizeTurned).fill(0);
       yield;
     }
     for (const [k, way] of ways.entries()) {
       const [long, wide] = way.alongX ? [across, down] : [down, across];
       const lines = linesOf(way.lean, long, wide);
       const { from, to } = rowsOf(lines.end - lines.first, band);
-      kernels.horizonLines(
-        a + (way.alongX ? straight : turned),
-        a + (way.alongX ? out : outTurned),
-        a + scratch + Math.min(band.index, MOST_BANDS - 1) * scratchBytes(args),
-        KINDS[args.kind],
-        long,
-        wide,
-        lines.first + from,
-        lines.first + to,
-        way.lean,
-        way.step,
-        args.exaggeration,
-        way.alongLong,
-        way.alongWide,
-        way.alongX ? args.spacingX : args.spacingY,
-        way.alongX ? args.spacingY : args.spacingX,
-        way.ahead ? 1 : 0,
-        args.kind === 'sun' ? args.altitude * DEGREE : 0,
-        args.kind === 'sun' ? Math.max(1e-6, (args.disc / 2) * DEGREE) : 1,
-      );
+      // Some lines at a call: only what is called again runs at full speed.
+      for (let first = lines.first + from; first < lines.first + to; first += LINES) {
+        kernels.horizonLines(
+          a + (way.alongX ? straight : turned),
+          a + (way.alongX ? out : outTurned),
+          a + scratch + Math.min(band.index, MOST_BANDS - 1) * scratchBytes(args),
+          KINDS[args.kind],
+          long,
+          wide,
+          strideOf(long),
+          first,
+          Math.min(lines.first + to, first + LINES),
+          way.lean,
+          way.step,
+          args.exaggeration,
+          way.alongLong,
+          way.alongWide,
+          way.alongX ? args.spacingX : args.spacingY,
+          way.alongX ? args.spacingY : args.spacingX,
+          way.ahead ? 1 : 0,
+          args.kind === 'sun' ? args.altitude * DEGREE : 0,
+          args.kind === 'sun' ? Math.max(1e-6, (args.disc / 2) * DEGREE) : 1,
+        );
+      }
       band.progress((k + 1) / ways.length);
       yield;
     }
     const scale = args.kind === 'sun' ? 1 : 1 / (2 * ways.length);
     const { from, to } = rowsOf(down, band);
-    const sums = floats(arena, a + out, count);
+    const sums = floats(arena, a + out, size);
     if (turns) {
-      const other = floats(arena, a + outTurned, count);
+      const other = floats(arena, a + outTurned, sizeTurned);
       const BLOCK = 32;
       for (let left = 0; left < across; left += BLOCK) {
         const right = Math.min(across, left + BLOCK);
-        for (let row = from; row < to; row++) for (let x = left; x < right; x++) sums[row * across + x] += other[x * down + row];
+        for (let row = from; row < to; row++) addTurned(sums, row * stride, other, row, strideTurned, left, right);
       }
     }
-    if (scale !== 1) for (let i = from * across; i < to * across; i++) sums[i] = Math.min(1, sums[i] * scale);
+    if (scale !== 1) for (let row = from; row < to; row++) scaleRow(sums, row * stride, across, scale);
     yield;
   },
 
-  take: (arena, args) => floats(arena, arena.start + plan(args).out, args.across * args.down).slice() as Float32Array<ArrayBuffer>,
+  take(arena, args) {
+    const { across, down } = args;
+    const stride = strideOf(across);
+    const from = floats(arena, arena.start + plan(args).out, stride * down);
+    const out = new Float32Array(across * down);
+    for (let row = 0; row < down; row++) out.set(from.subarray(row * stride, row * stride + across), row * across);
+    return out;
+  },
 };
 
 interface Way {
@@ -144,26 +160,45 @@ function linesOf(lean: number, long: number, wide: number): { first: number; end
   return { first: -Math.max(0, most), end: wide - Math.min(0, most) };
 }
 
+/** Lines at a call. */
+const LINES = 128;
+
 const MOST_BANDS = 64;
-const scratchBytes = ({ across, down }: HorizonArgs) => 8 * Math.max(across, down) * 4 + 64;
+/** As the kernel wants it: lines are taken in groups of 16. */
+const scratchBytes = ({ across, down }: HorizonArgs) => (4 * ((3 * 17 + 4) * Math.max(across, down) + 4 * 17) + 63) & ~63;
 
 function plan(args: HorizonArgs) {
   const room = claims();
-  const size = args.across * args.down * 4;
-  const [straight, turned, out, outTurned] = [1, 2, 3, 4].map(() => room.claim(size));
+  const { across, down } = args;
+  const [straight, out] = [1, 2].map(() => room.claim(4 * strideOf(across) * down));
+  const [turned, outTurned] = [1, 2].map(() => room.claim(4 * strideOf(down) * across));
   const scratch = room.claim(MOST_BANDS * scratchBytes(args));
   return { straight, turned, out, outTurned, scratch, bytes: room.bytes };
+}
+
+/** Samples from one row to the next: were that a power of two, samples under each other would drive each other out of the nearest memory. */
+const strideOf = (long: number) => (Math.ceil(long / 16) + 1) * 16;
+
+/** Rows by themselves: they are compiled once, and run at full speed from the second on. */
+function addTurned(sums: Float32Array, at: number, other: Float32Array, row: number, stride: number, left: number, right: number): void {
+  for (let x = left; x < right; x++) sums[at + x] += other[x * stride + row];
+}
+
+function scaleRow(sums: Float32Array, at: number, across: number, scale: number): void {
+  for (let i = at; i < at + across; i++) sums[i] = Math.min(1, sums[i] * scale);
 }
 
 /** Rows as columns, in blocks that fit near the processor. */
 function transpose(values: Float32Array, out: Float32Array, across: number, down: number, band: Band): void {
   const { from, to } = rowsOf(across, band);
   const BLOCK = 32;
+  const [stride, strideTurned] = [strideOf(across), strideOf(down)];
   for (let top = 0; top < down; top += BLOCK) {
     const below = Math.min(down, top + BLOCK);
     for (let left = from; left < to; left += BLOCK) {
       const right = Math.min(to, left + BLOCK);
-      for (let row = top; row < below; row++) for (let column = left; column < right; column++) out[column * down + row] = values[row * across + column];
+      for (let row = top; row < below; row++)
+        for (let column = left; column < right; column++) out[column * strideTurned + row] = values[row * stride + column];
     }
   }
 }
