@@ -7,6 +7,7 @@ import { CODES, type Reading } from '../formats/format';
 import type { AssetReading } from '../formats/asset';
 import { meaningOf, type Meaning } from '../formats/heights';
 import type { Kernels } from '../kernels/pool';
+import { boundsIn, SCANNED } from '../kernels/scan';
 import { findBlocks } from '../steps/mend/deblock';
 import { findSpikes } from '../steps/mend/despike';
 import { carriedOn, findStrips } from '../steps/mend/trim-edge';
@@ -222,7 +223,12 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
   // What has no height and what the frame holds is no end of the ground.
   const left = framed && valid ? framed.map((f, i) => (f || !valid[i] ? 1 : 0)) : (framed ?? valid?.map((v) => 1 - v));
   const ends: Ends = { low: Infinity, high: -Infinity, lows: 0, highs: 0 };
-  for (let from = 0; from < height.length; from += BLOCK) takeEnds(ends, height, left, from, Math.min(height.length, from + BLOCK));
+  for (let from = 0; from < height.length; from += SCANNED) {
+    const to = Math.min(height.length, from + SCANNED);
+    // Most of the ground reaches neither end.
+    const part = left ? null : boundsIn(height, from, to);
+    if (!part || part.lowest <= ends.low || part.highest >= ends.high) takeEnds(ends, height, left, from, to);
+  }
   const { low, high, lows, highs } = ends;
   if (!(high > low)) return out;
   for (const [what, end, count] of [
@@ -263,9 +269,6 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
   }
   return out;
 }
-
-/** Samples that are gone through at a time: a loop is compiled once, and runs at full speed from the second block on. */
-const BLOCK = 65_536;
 
 /** The lowest and the highest height, and how many samples stand there. */
 interface Ends {

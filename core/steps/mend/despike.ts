@@ -186,8 +186,9 @@ function beyondNeighbours(out: Float32Array, height: Float32Array, across: numbe
     const west = height[i - 1];
     const east = height[i + 1];
     out[column] = 0;
-    // Most lie between the two beside them.
-    if (h <= west === h <= east) out[column] = beyond(height, across, down, column, row);
+    // Most lie between the two beside them, or the two above and below.
+    const under = h <= west;
+    if (h <= east === under && h <= height[i - across] === under && h <= height[i + across] === under) out[column] = beyond(height, across, down, column, row);
   }
   out[0] = beyond(height, across, down, 0, row);
   out[across - 1] = beyond(height, across, down, across - 1, row);
