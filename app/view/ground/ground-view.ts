@@ -19,7 +19,7 @@ import { roundInterval } from '../../drawing/ramp';
 import { setDay, type DaySettings } from '../light/day';
 import { SKY_FRAGMENT, SKY_VERTEX } from '../light/shaders';
 import { wallGeometry } from './geometry';
-import { heightAt, type HeightSource } from './pick';
+import { surfaceAt, type HeightSource } from './pick';
 import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 import type { Walker } from './walk';
 import { GroundCameras, type Aspect } from './cameras';
@@ -184,8 +184,8 @@ export class GroundView {
     this.cameras.heightOver = ([east, south, height]) => {
       const { source } = this;
       if (!source || east < 0 || south < 0 || east > source.ground.width || south > source.ground.depth) return Infinity;
-      const level = heightAt(source, east, south);
-      return height - (this.options.water ? Math.max(level, this.textures.uniforms.sea.value) : level);
+      const depths = (this.textures.uniforms.waters.value?.image.data ?? null) as Float32Array | null;
+      return height - surfaceAt(source, this.options.water ? { depths } : null, east, south);
     };
     this.resize();
   }

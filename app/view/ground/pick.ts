@@ -29,6 +29,19 @@ export function depthAt({ ground }: HeightSource, water: Float32Array, east: num
   return water.length === ground.across * ground.down ? Math.max(0, heightAt({ ground, height: water }, east, south)) : 0;
 }
 
+/** What is seen over the ground: its sea, and the water on its samples where that is known. */
+export interface ShownWater {
+  depths: Float32Array | null;
+}
+
+/** The height of what is seen at a place, metres above the datum: the ground, or the water over it. */
+export function surfaceAt(source: HeightSource, water: ShownWater | null, east: number, south: number): number {
+  const level = heightAt(source, east, south);
+  if (!water) return level;
+  const { ground } = source;
+  return Math.max(level + (water.depths ? depthAt(source, water.depths, east, south) : 0), ground.sea - ground.datum);
+}
+
 /** Whether the sample nearest a place has no height. */
 export function isHole({ ground, valid }: HeightSource & { valid?: Uint8Array }, east: number, south: number): boolean {
   if (!valid) return false;

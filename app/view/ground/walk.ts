@@ -1,4 +1,4 @@
-import { heightAt, type HeightSource } from './pick';
+import { surfaceAt, type HeightSource, type ShownWater } from './pick';
 
 /** Metres a second. */
 export const PACES = { walk: 1.4, run: 4, ride: 12 } as const;
@@ -36,16 +36,17 @@ export interface Walker {
   stopped: boolean;
 }
 
-export function putDown(source: HeightSource, how: Walker['how'], east: number, south: number, heading = 0): Walker {
-  const feet = heightAt(source, east, south) + (how === 'fly' ? Math.max(source.ground.width, source.ground.depth) / 40 : 0);
+/** Somebody is put down at a place; water that is shown carries, so that nobody looks out from under it. */
+export function putDown(source: HeightSource, water: ShownWater | null, how: Walker['how'], east: number, south: number, heading = 0): Walker {
+  const feet = surfaceAt(source, water, east, south) + (how === 'fly' ? Math.max(source.ground.width, source.ground.depth) / 40 : 0);
   return { how, east, south, feet, falling: 0, heading, pitch: how === 'fly' ? -15 : -4, pace: 'walk', steepest: 40, stopped: false };
 }
 
 /**
  * Goes on for so many seconds, in strides short enough that no wall is stepped through. On foot
- * the ground carries: up to the steepest slope, and down a drop by falling.
+ * the ground and the water that is shown carry: up to the steepest slope, and down a drop by falling.
  */
-export function goOn(walker: Walker, source: HeightSource, seconds: number, { ahead, aside, up }: Going): Walker {
+export function goOn(walker: Walker, source: HeightSource, water: ShownWater | null, seconds: number, { ahead, aside, up }: Going): Walker {
   const { width, depth, across } = source.ground;
   const next = { ...walker, stopped: false };
   const turn = (walker.heading * Math.PI) / 180;
@@ -62,7 +63,7 @@ export function goOn(walker: Walker, source: HeightSource, seconds: number, { ah
     const way = speed * dt;
     const east = Math.min(width, Math.max(0, next.east + (moving ? x * way : 0)));
     const south = Math.min(depth, Math.max(0, next.south + (moving ? y * way : 0)));
-    const ground = heightAt(source, east, south);
+    const ground = surfaceAt(source, water, east, south);
     if (walker.how === 'fly') {
       const lift = up + ahead * Math.sin((walker.pitch * Math.PI) / 180);
       [next.east, next.south] = [east, south];

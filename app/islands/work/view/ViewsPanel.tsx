@@ -28,14 +28,14 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
     relief();
   };
   const go = (how: Walker['how']) => {
-    const { picture } = useTerrain.getState();
+    const { picture, water, view: shown } = useTerrain.getState();
     if (!view || !picture) return;
     if (walker?.how === how) return useTerrain.setState({ walker: null });
     relief();
     const { eye, target } = view.cameras.cameraPlace();
     const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
     const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
-    useTerrain.setState({ walker: putDown(picture, how, east, south, heading) });
+    useTerrain.setState({ walker: putDown(picture, shown.water ? { depths: water } : null, how, east, south, heading) });
   };
   return (
     <section className={css.panel} aria-label="Views">

@@ -195,12 +195,12 @@ export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
     let last = 0;
     let looking: [number, number] | null = null;
     const tick = (now: number) => {
-      const { walker, picture } = useTerrain.getState();
+      const { walker, picture, water, view: shown } = useTerrain.getState();
       if (!walker || !picture) return;
       const going: Going = { ahead: 0, aside: 0, up: 0 };
       for (const code of held) going[KEYS[code][0]] += KEYS[code][1];
       // After a pause, or a slow frame, nobody leaps.
-      const next = goOn(walker, picture, Math.min(0.25, (now - last) / 1000), going);
+      const next = goOn(walker, picture, shown.water ? { depths: water } : null, Math.min(0.25, (now - last) / 1000), going);
       last = now;
       useTerrain.setState({ walker: next });
       frame = held.size || next.falling > 0 ? requestAnimationFrame(tick) : 0;
