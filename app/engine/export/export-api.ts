@@ -8,12 +8,12 @@ import { tools } from '../state';
 import * as handing from './export-service';
 
 export const exportApi = {
-  measureSampling(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
-    return outcome(() => handing.measureSampling(tools, course, order, jobs.begin('sampling')));
+  distanceOfOrder(course: Course, order: Order): Promise<Outcome<SamplingReport | null>> {
+    return outcome(() => handing.distanceOfOrder(tools, course, order, jobs.begin('sampling')));
   },
 
-  measureGround(course: Course, ground: Ground): Promise<Outcome<SamplingReport | null>> {
-    return outcome(() => handing.measureGround(tools, course, ground, jobs.begin('sampling')));
+  distanceAtSamples(course: Course, ground: Ground): Promise<Outcome<SamplingReport | null>> {
+    return outcome(() => handing.distanceAtSamples(tools, course, ground, jobs.begin('sampling')));
   },
 
   orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {

@@ -215,14 +215,14 @@ async function rangeIn(sha: string, settled?: AssetReading): Promise<{ low: numb
 }
 
 /** How far the ground of an order, worked out again, lies from the one that was seen. */
-export async function measureSampling(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<SamplingReport | null> {
+export async function distanceOfOrder(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<SamplingReport | null> {
   const { ground } = planOf(course, order);
   const own = courseOfSource(course, order.grounds[0]);
   return (await evaluateAtSamples(own, { ...ground, sea: course.ground.sea }, 'worked', coverOptions(tools, signal))).sampling;
 }
 
 /** How far the terrain lies from what is seen once its own samples are others. */
-export const measureGround = (tools: Tools, course: Course, ground: Ground, signal: AbortSignal): Promise<SamplingReport | null> =>
+export const distanceAtSamples = (tools: Tools, course: Course, ground: Ground, signal: AbortSignal): Promise<SamplingReport | null> =>
   distanceLaidOut(course, ground, coverOptions(tools, signal));
 
 /** A map as it will be, on fewer samples: the ground and its colours. */

@@ -23,6 +23,7 @@ import { figure } from '../../components/format';
 import type { OrderCost } from '../../engine/api';
 import { engine } from '../../engine/client';
 import { useEngineQuery } from '../../components/use-engine-query';
+import { WhenAsked } from '../../components/WhenAsked';
 import { TYPE_NAMES } from './names';
 import css from './ExportRoom.module.css';
 
@@ -38,18 +39,19 @@ const makeUp = ({ patching }: SizeOffer) => (patching ? `${patching.patches} × 
 
 /** How far the ground at these samples lies from the one that is seen: measured at once where it is resampled, when asked where it is worked out again. */
 function SamplingWords({ course, order, cost }: { course: Course; order: Order; cost: OrderCost }) {
-  const [asked, setAsked] = useState('');
-  const key = JSON.stringify([order.samples, order.receiver.id, order.frame, order.grounds[0]]);
-  const wanted = cost.sampling!.how === 'worked' && asked === key;
-  const { value, fault, waiting } = useEngineQuery(() => (wanted ? engine().measureSampling(course, order) : null), [key, course, wanted]);
-  const report = cost.sampling!.report ?? (wanted && !waiting ? value : null);
-  if (fault) return <p className={css.fault}>{fault}</p>;
-  if (report) return <p className={css.note}>{samplingWords(report, { across: cost.across, down: cost.down })}</p>;
+  const { how, report } = cost.sampling!;
+  // What is resampled is measured with the cost, and not asked for beside it.
+  if (how !== 'worked' && !report) return null;
   return (
-    <p className={css.note}>
-      {wanted ? 'Working it out to measure …' : 'Worked out again it differs from the ground you see; the docket will say by how much. '}
-      {!wanted && <Button onClick={() => setAsked(key)}>Measure now</Button>}
-    </p>
+    <WhenAsked
+      about={JSON.stringify([order.samples, order.receiver.id, order.frame, order.grounds[0]])}
+      depends={[course]}
+      invitation="Worked out again it differs from the ground you see; the docket will say by how much."
+      button="Measure now"
+      known={report}
+      measure={() => engine().distanceOfOrder(course, order)}
+      words={(found) => samplingWords(found, { across: cost.across, down: cost.down })}
+    />
   );
 }
 

@@ -15,7 +15,7 @@ import { Button, NumberField, Row, Segments, Select } from '../../../components/
 import { Dialog } from '../../../components/Dialog';
 import { Facts } from '../../../components/Facts';
 import { bytes, figure } from '../../../components/format';
-import { useEngineQuery } from '../../../components/use-engine-query';
+import { WhenAsked } from '../../../components/WhenAsked';
 import { engine } from '../../../engine/client';
 import { keepMark } from '../../../store/keeping';
 import { change } from '../../../store/history';
@@ -159,19 +159,17 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
 /** Of the same land at other samples: how far it will lie from the ground that is seen, measured when asked. */
 function FromWhatIsSeen({ course, ground }: { course: Course; ground: Ground }) {
   const own = course.ground;
-  const [asked, setAsked] = useState('');
-  const key = [ground.across, ground.down, ground.registration].join(' ');
-  const wanted = asked === key;
-  const { value, fault, waiting } = useEngineQuery(() => (wanted ? engine().measureGround(course, makeGround(ground)) : null), [key, course, wanted]);
   const sameLand = (['width', 'depth', 'sea', 'datum'] as const).every((side) => ground[side] === own[side]);
   if (!sameLand || sameSamples(own, ground)) return null;
-  if (fault) return <p className={css.fault}>{fault}</p>;
-  if (wanted && !waiting && value) return <p className={css.note}>{samplingWords(value, ground)}</p>;
   return (
-    <p className={css.note}>
-      {wanted ? 'Working it out to measure …' : 'Its steps are worked out again at these samples. '}
-      {!wanted && <Button onClick={() => setAsked(key)}>How far from what you see</Button>}
-    </p>
+    <WhenAsked
+      about={[ground.across, ground.down, ground.registration].join(' ')}
+      depends={[course]}
+      invitation="Its steps are worked out again at these samples."
+      button="How far from what you see"
+      measure={() => engine().distanceAtSamples(course, makeGround(ground))}
+      words={(report) => samplingWords(report, ground)}
+    />
   );
 }
 
