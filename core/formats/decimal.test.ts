@@ -48,6 +48,27 @@ describe('numbers as text', () => {
     16_777_216,
   ])('%d', (v) => expect(printed(v)).toBe(reference(v)));
 
+  it('with six digits behind the point, and whole, are those of the engine as well', () => {
+    const write = (how: (writer: DecimalWriter) => void) => {
+      const writer = new DecimalWriter(1);
+      how(writer);
+      return new TextDecoder().decode(writer.take());
+    };
+    const six = fc.oneof(
+      fc.float({ min: -1, max: 1, noNaN: true }),
+      fc.double({ min: -2000, max: 2000, noNaN: true }),
+      fc.constantFrom(0, -0, 0.0000005, -1e-9, 1e21, NaN),
+    );
+    fc.assert(
+      fc.property(six, fc.maxSafeNat(), (v, n) => {
+        expect(write((writer) => writer.fixed6(v))).toBe(v.toFixed(6));
+        expect(write((writer) => writer.whole(n))).toBe(String(n));
+      }),
+      { numRuns: 20_000, seed: 3 },
+    );
+    for (const n of [0, 9, 10, 99, 100, 4_005_001]) expect(write((writer) => writer.whole(n))).toBe(String(n));
+  });
+
   it('bring every float32 back, bit for bit', () => {
     const bits = new Uint32Array(1);
     const value = new Float32Array(bits.buffer);

@@ -1,5 +1,6 @@
 import { quoted, UplandError } from '../../errors';
 import { concat } from '../../concat';
+import { DecimalWriter } from '../../formats/decimal';
 import { firstLines, lineAt, plainText, textOf } from '../../formats/text';
 import { vertexCount, type Mesh } from '../mesh';
 import type { Model } from '../model/model';
@@ -63,26 +64,43 @@ async function write({ parts, frame: { scale } }: Pick<Model, 'parts' | 'frame'>
   return files;
 }
 
-/** Text that grows line by line, packed to bytes on the way. */
+/** Bytes that are put together at a time. */
+const PIECE = 1 << 20;
+
+/** Text that grows line by line, as bytes. */
 class Lines {
   private readonly parts: Uint8Array[] = [];
-  private lines: string[] = [];
-  private readonly encoder = new TextEncoder();
+  readonly now = new DecimalWriter(PIECE + 65_536);
+
   line(...lines: string[]): void {
-    for (const line of lines) this.lines.push(line);
-    if (this.lines.length > 20_000) this.flush();
+    // Names may hold any letters.
+    this.parts.push(this.now.take(), new TextEncoder().encode(`${lines.join('\n')}\n`));
   }
+
+  /** Ends a line that was begun in `now`. */
+  end(): void {
+    this.now.code(NEW_LINE);
+    if (this.now.length > PIECE) this.parts.push(this.now.take());
+  }
+
   done(): Uint8Array<ArrayBuffer> {
-    this.flush();
-    return concat(this.parts);
-  }
-  private flush(): void {
-    if (this.lines.length) this.parts.push(this.encoder.encode(`${this.lines.join('\n')}\n`));
-    this.lines = [];
+    return concat([...this.parts, this.now.take()]);
   }
 }
 
-const digits = (v: number) => String(Number(v.toPrecision(9)));
+const [NEW_LINE, SPACE, SLASH, FACE] = [10, 32, 47, 102];
+
+/** A statement of numbers with nine digits. */
+function put(text: Lines, word: string, a: number, b: number, c?: number): void {
+  const { now } = text;
+  now.text(word);
+  now.number(a);
+  now.code(SPACE);
+  now.number(b);
+  if (c === undefined) return;
+  now.code(SPACE);
+  now.number(c);
+}
 
 /** An object; `next` holds the numbers that its first entries have. */
 function body(text: Lines, mesh: Mesh, name: string, next: { v: number; vt: number; vn: number }, material?: string): void {
@@ -90,26 +108,42 @@ function body(text: Lines, mesh: Mesh, name: string, next: { v: number; vt: numb
   text.line(`o ${name.replace(/\s+/g, '_')}`);
   // Colours behind the place, as shares of full (common practice).
   const share = (code: number) => String(Math.round((code / 255) * 1e5) / 1e5);
+  const { now } = text;
   for (let i = 0; i < positions.length; i += 3) {
-    const place = `v ${digits(positions[i])} ${digits(positions[i + 1])} ${digits(positions[i + 2])}`;
-    text.line(colours ? `${place} ${share(colours[i])} ${share(colours[i + 1])} ${share(colours[i + 2])}` : place);
+    put(text, 'v ', positions[i], positions[i + 1], positions[i + 2]);
+    if (colours) now.text(` ${share(colours[i])} ${share(colours[i + 1])} ${share(colours[i + 2])}`);
+    text.end();
   }
-  if (uvs) for (let i = 0; i < uvs.length; i += 2) text.line(`vt ${digits(uvs[i])} ${digits(1 - uvs[i + 1])}`);
-  if (normals) for (let i = 0; i < normals.length; i += 3) text.line(`vn ${normals[i].toFixed(6)} ${normals[i + 1].toFixed(6)} ${normals[i + 2].toFixed(6)}`);
+  if (uvs)
+    for (let i = 0; i < uvs.length; i += 2) {
+      put(text, 'vt ', uvs[i], 1 - uvs[i + 1]);
+      text.end();
+    }
+  if (normals)
+    for (let i = 0; i < normals.length; i += 3) {
+      now.text('vn ');
+      now.fixed6(normals[i]);
+      now.code(SPACE);
+      now.fixed6(normals[i + 1]);
+      now.code(SPACE);
+      now.fixed6(normals[i + 2]);
+      text.end();
+    }
   if (material) text.line(`usemtl ${material}`);
   const { v, vt, vn } = next;
-  const corner =
-    uvs && normals
-      ? (i: number) => `${i + v}/${i + vt}/${i + vn}`
-      : uvs
-        ? (i: number) => `${i + v}/${i + vt}`
-        : normals
-          ? (i: number) => `${i + v}//${i + vn}`
-          : (i: number) => String(i + v);
   for (let f = 0; f < indices.length; f += corners) {
-    let line = 'f';
-    for (let k = 0; k < corners; k++) line += ` ${corner(indices[f + k])}`;
-    text.line(line);
+    now.code(FACE);
+    for (let k = 0; k < corners; k++) {
+      const i = indices[f + k];
+      now.code(SPACE);
+      now.whole(i + v);
+      if (uvs ?? normals) now.code(SLASH);
+      if (uvs) now.whole(i + vt);
+      if (!normals) continue;
+      now.code(SLASH);
+      now.whole(i + vn);
+    }
+    text.end();
   }
   next.v += positions.length / 3;
   if (uvs) next.vt += uvs.length / 2;
