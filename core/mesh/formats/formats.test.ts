@@ -11,6 +11,8 @@ const field = hills(groundOf(65, 49, 7), 2);
 
 const [low, high] = range(field.height);
 
+const objOf = meshFormats.find((f) => f.id === 'obj')!;
+
 describe('every mesh format', () => {
   for (const format of meshFormats) {
     for (const faces of ['triangles', 'quads'] as const) {
@@ -53,6 +55,55 @@ describe('every mesh format', () => {
     const mesh = readMesh(new TextEncoder().encode('# five\nv 0 0 0\nv 4 0 0\nv 5 1 3\nv 2 1 5\nv 0 1 3\nf -5 -4 -3 \\\n -2 -1\n') as Uint8Array<ArrayBuffer>);
     expect([...mesh.indices]).toEqual([0, 1, 2, 0, 2, 3, 0, 3, 4]);
   });
+
+  it('OBJ is the same whether its lines are plain or have blanks that make them be read word by word', () => {
+    const numbers = [
+      '0',
+      '-0',
+      '.5',
+      '-12.',
+      '600',
+      '0.1',
+      '-1234.56789',
+      '123456789.012345',
+      '12345678901234567',
+      '1e3',
+      '-2.5E-2',
+      '16777217',
+      '0.30000000000000004',
+    ];
+    const corners = ['1', '13', '7/7', '12/3/4', '5//6', '-1', '-13/2/1', '9'];
+    const pick = (from: string[], i: number) => from[i % from.length];
+    const lines = [
+      ...Array.from({ length: 13 * 13 }, (_, i) => `v ${pick(numbers, i)} ${pick(numbers, i * 5 + 1)} ${pick(numbers, i * 7 + 2)}`),
+      ...Array.from({ length: 64 }, (_, i) => `f ${pick(corners, i)} ${pick(corners, i * 3 + 1)} ${pick(corners, i * 5 + 2)}`),
+      'v 1 2 3 0.5 0.5 0.5',
+      'v 1 2 3 # a remark',
+      'f 1 2 3 4',
+      'f 2 3 4',
+    ];
+    const read = (text: string) => objOf.read(new TextEncoder().encode(text));
+    const plain = read(`${lines.join('\n')}\n`);
+    expect(plain).toEqual(read(`${lines.map((line) => line.replaceAll(' ', '  ')).join('\n')}\n`));
+    expect(plain).toEqual(read(lines.join('\r\n')));
+    // By the engine's own numbers.
+    const own = lines.filter((line) => line.startsWith('v')).flatMap((line) => line.split(' ').slice(1, 4).map(Number));
+    expect(plain.positions).toEqual(Float32Array.from(own));
+  });
+
+  it.each(['v 1 2', 'v 1 2 x', 'v 1 2 3\nf 1 0 1', 'f 1 2 1//', 'v 1 2 3\nf 1 1 4294967297'])(
+    'OBJ that holds “%s” is refused, or read as it is word by word',
+    (text) => {
+      const of = (words: string) => {
+        try {
+          return objOf.read(new TextEncoder().encode(words));
+        } catch (error) {
+          return (error as Error).message;
+        }
+      };
+      expect(of(text)).toEqual(of(text.replaceAll(' ', '  ')));
+    },
+  );
 
   it('GLB nodes are put where their matrices say', () => {
     const bytes = meshFormats.find((f) => f.id === 'glb')!.encode(gridMesh(field), 'g');

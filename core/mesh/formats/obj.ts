@@ -162,6 +162,85 @@ function looksLikeObj(bytes: Uint8Array): boolean {
   return false;
 }
 
+/** Powers of ten that doubles hold exactly. */
+const TENS = Array.from({ length: 23 }, (_, k) => Number(`1e${k}`));
+
+/** Lines as nearly all of a file's are: one blank between numbers, no exponents, nothing behind them. What is anything else is left to the slow way. */
+class PlainLines {
+  /** Where the line behind the last one begins. */
+  next = 0;
+  readonly numbers = new Float64Array(3);
+  private at = 0;
+
+  constructor(private readonly bytes: Uint8Array) {}
+
+  /** A line of `v` and three numbers. */
+  place(at: number): boolean {
+    const { bytes } = this;
+    if (bytes[at] !== 118 || bytes[at + 1] !== SPACE) return false;
+    this.at = at + 2;
+    for (let k = 0; k < 3; k++) {
+      if (k > 0 && bytes[this.at++] !== SPACE) return false;
+      const value = this.decimal();
+      if (Number.isNaN(value)) return false;
+      this.numbers[k] = value;
+    }
+    return this.ends();
+  }
+
+  /** A line of `f` and three corners, each the number of a vertex, what else belongs to it behind a stroke. */
+  triangle(at: number): boolean {
+    const { bytes } = this;
+    if (bytes[at] !== FACE || bytes[at + 1] !== SPACE) return false;
+    this.at = at + 2;
+    for (let k = 0; k < 3; k++) {
+      if (k > 0 && bytes[this.at++] !== SPACE) return false;
+      const n = this.whole();
+      if (!(n >= 1)) return false;
+      this.numbers[k] = n;
+      for (let more = 0; more < 2 && bytes[this.at] === SLASH; more++) {
+        this.at++;
+        if (bytes[this.at] !== SLASH && this.whole() < 0) return false;
+      }
+    }
+    return this.ends();
+  }
+
+  private ends(): boolean {
+    if (this.bytes[this.at] !== NEW_LINE) return false;
+    this.next = this.at + 1;
+    return true;
+  }
+
+  /** Up to nine digits; −1 where there are none, or more. */
+  private whole(): number {
+    const { bytes } = this;
+    const from = this.at;
+    let n = 0;
+    for (let c = bytes[this.at]; c >= 48 && c <= 57; c = bytes[++this.at]) n = 10 * n + c - 48;
+    return this.at > from && this.at - from <= 9 ? n : -1;
+  }
+
+  /** A number of up to fifteen digits: two whole numbers that doubles hold, one over the other, are rounded once, as `Number` rounds (Clinger 1990). */
+  private decimal(): number {
+    const { bytes } = this;
+    const minus = bytes[this.at] === 45;
+    if (minus) this.at++;
+    const from = this.at;
+    let n = 0;
+    let point = -1;
+    let c = bytes[this.at];
+    for (; (c >= 48 && c <= 57) || (c === 46 && point < 0); c = bytes[++this.at]) {
+      if (c === 46) point = this.at;
+      else n = 10 * n + c - 48;
+    }
+    const digits = this.at - from - (point < 0 ? 0 : 1);
+    if (digits < 1 || digits > 15) return NaN;
+    const value = point < 0 ? n : n / TENS[this.at - point - 1];
+    return minus ? -value : value;
+  }
+}
+
 /** Characters of one statement, lines that go on included. */
 const LONGEST = 1 << 20;
 
@@ -171,6 +250,7 @@ function read(given: Uint8Array<ArrayBuffer>): Mesh {
   const whole = () => new Numbers(new Uint32Array(3072), (n) => new Uint32Array(n));
   const triangles = whole();
   const quads = whole();
+  const plain = new PlainLines(bytes);
   let onlyQuads = true;
   let line = 0;
   let at = 0;
@@ -195,6 +275,22 @@ function read(given: Uint8Array<ArrayBuffer>): Mesh {
     if (first !== 118 && first !== 102 && first !== 32 && first !== 9) {
       const { next } = lineAt(bytes, at);
       at = next;
+      line++;
+      continue;
+    }
+    // Nearly every line of a large file is a place or a triangle as most programs print them: read as bytes, without a string.
+    if (plain.place(at)) {
+      positions.push(plain.numbers[0]);
+      positions.push(plain.numbers[1]);
+      positions.push(plain.numbers[2]);
+      at = plain.next;
+      line++;
+      continue;
+    }
+    if (plain.triangle(at)) {
+      onlyQuads = false;
+      for (let k = 0; k < 3; k++) triangles.push(plain.numbers[k] - 1);
+      at = plain.next;
       line++;
       continue;
     }
