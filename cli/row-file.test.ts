@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { existsSync, readdirSync } from 'node:fs';
+import { existsSync, lstatSync, readdirSync, symlinkSync } from 'node:fs';
 import { dirname } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -43,6 +43,12 @@ describe('from file to file by rows', () => {
     save(path('same.tif'), readBytes(path('f.tif')));
     uplandJson('convert', path('same.tif'), path('same.tif'), '--shift', '5');
     uplandJson('convert', path('f.tif'), path('moved.tif'), '--shift', '5');
+    expect(readBytes(path('same.tif'))).toEqual(readBytes(path('moved.tif')));
+    // By a link, what it leads to.
+    symlinkSync(path('same.tif'), path('link.tif'));
+    uplandJson('convert', path('f.tif'), path('link.tif'), '--shift', '7');
+    expect(lstatSync(path('link.tif')).isSymbolicLink()).toBe(true);
+    uplandJson('convert', path('f.tif'), path('moved.tif'), '--shift', '7');
     expect(readBytes(path('same.tif'))).toEqual(readBytes(path('moved.tif')));
   });
 

@@ -1,4 +1,4 @@
-import { closeSync, fstatSync, ftruncateSync, openSync, readSync, renameSync, statSync, unlinkSync, writeSync } from 'node:fs';
+import { closeSync, existsSync, fstatSync, ftruncateSync, openSync, readSync, realpathSync, renameSync, rmSync, statSync, writeSync } from 'node:fs';
 import {
   deliverInRows,
   layOut,
@@ -71,20 +71,25 @@ export async function byRows<T>(path: string, meaning: Meaning, work: (heights: 
 export async function writeByRows(made: MadeRows, out: string, encoding: Encoding): Promise<RowDelivery | undefined> {
   const laid = layOut(made.ground, encoding);
   if (!laid || !isPlain(out)) return undefined;
-  const begun = `${out}.${process.pid}.part`;
-  let descriptor: number;
-  try {
-    descriptor = openSync(begun, 'w+');
-  } catch (error) {
-    throw new UplandError('file', `${out} cannot be written: ${(error as Error).message}.`);
-  }
-  const takeAway = () => unlinkSync(begun);
+  // What a link leads to is written, and not the link.
+  const place = existsSync(out) ? realpathSync(out) : out;
+  const begun = `${place}.${process.pid}.part`;
+  const takeAway = () => rmSync(begun, { force: true });
   const stop = () => {
     takeAway();
     process.exit(130);
   };
+  // Heard before there is anything to take away.
   process.once('SIGINT', stop);
   process.once('SIGTERM', stop);
+  let descriptor: number;
+  try {
+    descriptor = openSync(begun, 'w+');
+  } catch (error) {
+    process.off('SIGINT', stop);
+    process.off('SIGTERM', stop);
+    throw new UplandError('file', `${out} cannot be written: ${(error as Error).message}.`);
+  }
   const tally = tallyOn(new URL('./tally-worker.mjs', import.meta.url));
   let open = true;
   const close = () => {
@@ -106,7 +111,7 @@ export async function writeByRows(made: MadeRows, out: string, encoding: Encodin
     };
     const delivery = await deliverInRows(made, out, encoding, laid, file, tally);
     close();
-    renameSync(begun, out);
+    renameSync(begun, place);
     return delivery;
   } catch (error) {
     close();
