@@ -10,7 +10,7 @@ const WASM_PAGE = 65_536;
 const SPARE = 256;
 
 /**
- * How many different values there are among samples of 32 bits that come in pieces: what {@link import('./distinct').countDistinct}
+ * How many different values there are among samples of 32 bits that come in pieces: what `countDistinct`
  * counts of all of them. A bit of each value is kept, in pages that are there once a value of theirs came: a few MiB for heights,
  * 512 MiB at the very most.
  */

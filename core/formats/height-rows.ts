@@ -8,7 +8,7 @@ import type { ByteSource } from './source';
 /** A file turned out to be one that can only be read whole. */
 export class NotByRows extends Error {}
 
-/** The heights of a file that need not be in memory: those that {@link import('./heights').toField} makes of it whole. */
+/** The heights of a file that need not be in memory: those that `toField` makes of it whole. */
 export interface HeightRows {
   /** What the file says of itself. */
   reading: Omit<RowReading, 'rows' | 'tall'>;

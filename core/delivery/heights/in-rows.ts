@@ -55,7 +55,7 @@ export function layOut(ground: Ground, encoding: Encoding): LaidOut | null {
 
 /**
  * Writes ground row by row, reads every row back from the file as soon as it lies there, and holds it against what was made:
- * what {@link import('./deliver').deliver} does with all of it in memory, with the same bytes and the same proof. While some rows
+ * what `deliver` does with all of it in memory, with the same bytes and the same proof. While some rows
  * are written and proved the next are made. A proof that fails throws; the file is the caller's to take away.
  */
 export async function deliverInRows(
