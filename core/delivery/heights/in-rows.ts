@@ -85,14 +85,18 @@ export async function deliverInRows(
     return tally.hash(bytes);
   };
 
-  let next = made.rows(0, Math.min(down, step), signal);
+  const make = (from: number, to: number) => {
+    const rows = made.rows(from, to, signal);
+    // Should this end before they are asked for.
+    rows.catch(() => undefined);
+    return rows;
+  };
+  let next = make(0, Math.min(down, step));
   for (let from = 0; from < down && fits; from += step) {
     const to = Math.min(down, from + step);
     const height = await next;
     throwIfStopped(signal);
-    if (to < down) next = made.rows(to, Math.min(down, to + step), signal);
-    // Should this loop end before it is asked for.
-    next.catch(() => undefined);
+    if (to < down) next = make(to, Math.min(down, to + step));
     widen(found, height, ground.datum);
     const { page } = quantise({ ground: { ...ground, down: to - from }, height }, encoding);
     const parts = laid.parts(page.samples, from);
