@@ -35,6 +35,8 @@ export interface FittedComparison {
 const ALIKE = 0.93;
 /** Shifts in plan of less than this part of a sample are none. */
 const NO_SHIFT = 0.1;
+/** A move leaves less than this share of what lies between them without it. */
+const MOVED = 0.8;
 /** Scales so near to one are one. */
 const NO_SCALE = 0.002;
 /** And lifts of so little of the range are none. */
@@ -61,8 +63,9 @@ export async function compareFitted(a: Field, b: Field, options: { signal?: Abor
   let fit = await fitTo(a, b, options);
   let on = layOn(a.ground, b, snapped(fit, a, b));
   let relation = relationBetween(a, on);
-  if (relation.curve && !fit.cut) {
-    // A line through heights that went through a curve is moved by the curve: where they follow each other better unmoved, nothing was moved.
+  if (!fit.cut && (relation.curve || isMoved(fit))) {
+    // A line through heights that went through a curve is moved by the curve, and ground that was worked on fits a little better
+    // moved, too: where it explains little of what lies between them, nothing was moved.
     const { orientation } = fit.placement;
     const unmoved: Fit = {
       ...fit,
@@ -71,12 +74,15 @@ export async function compareFitted(a: Field, b: Field, options: { signal?: Abor
     };
     const there = layOn(a.ground, b, unmoved.placement);
     const straight = relationBetween(a, there);
-    if (straight.leftOfCurve <= relation.leftOfCurve) [fit, on, relation] = [unmoved, there, straight];
+    const asWell = relation.curve ? straight.leftOfCurve <= relation.leftOfCurve : relation.leftOfLine > MOVED * straight.leftOfLine;
+    if (asWell) [fit, on, relation] = [unmoved, there, straight];
   }
   const laid = differenceBetween(a, on);
   const left = relation.curve ? relation.leftOfCurve : relation.leftOfLine;
   return { fit, relation, laid, left, findings: findingsOf(a, b, fit, relation, laid, left) };
 }
+
+const isMoved = ({ shift }: Fit) => Math.max(Math.abs(shift.east), Math.abs(shift.south)) >= NO_SHIFT;
 
 /** A shift within what cannot be told from none is none: the same grid is then compared sample by sample. */
 export function snapped({ placement, cut }: Fit, a: Field, b: Field): Placement {
@@ -100,7 +106,7 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
       },
     ];
   }
-  const shifted = Math.max(Math.abs(fit.shift.east), Math.abs(fit.shift.south)) >= NO_SHIFT;
+  const shifted = isMoved(fit);
   const { orientation } = fit.placement;
   // The line counts from A's zero; where only the level differs the mean says it better.
   const scaled = Math.abs(relation.scale - 1) > NO_SCALE && Math.abs(relation.scale - 1) * range > 3 * left;
