@@ -130,8 +130,15 @@ const pairs: Pair[] = [
     first: 'height-shift',
     check: ({ fit, findings }) => {
       expect(findings.some(({ kind }) => kind === 'plan-shift')).toBe(false);
+      expect(findings[0].sentence).toMatch(/lower throughout; its form is A’s\.$/);
       expect(Math.abs(fit.shift.east) + Math.abs(fit.shift.south)).toBeLessThan(0.2);
     },
+  },
+  {
+    name: 'worked on by more than it is lower',
+    b: (a) => changed(a, (h, i) => h - 8 - 16 * Math.sin(i * 0.37)),
+    first: 'height-shift',
+    check: ({ findings }) => expect(findings[0].sentence).toMatch(/^B lies [78]\.\d+ m lower on the mean\.$/),
   },
   {
     // As a coarse mesh of it is: its summits cut and its hollows filled. It is said as it lies, not as it would lie at best.

@@ -157,7 +157,8 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
   if (lifted && orientation === 'none' && !relation.curve) {
     found.push({
       kind: 'height-shift',
-      sentence: `B lies ${lift} throughout; its form is A’s.`,
+      // What is left may be more than the lift itself: then it is a mean, and no form.
+      sentence: left < 0.5 * Math.abs(laid.mean) ? `B lies ${lift} throughout; its form is A’s.` : `B lies ${lift} on the mean.`,
       mend: { kind: 'shift', title: `Shift it by ${laid.mean < 0 ? '+' : '−'}${metres(laid.mean, range)}` },
     });
   }
