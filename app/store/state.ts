@@ -169,3 +169,9 @@ export const useTerrain = create<State>(() => ({
 
 /** A sentence for the person; null takes it away. */
 export const say = (notice: string | null) => useTerrain.setState({ notice });
+
+/** The water that is seen over the ground, for what stands or goes on it; null where none is shown. */
+export function shownWater(): { depths: Float32Array | null } | null {
+  const { water, view } = useTerrain.getState();
+  return view.water ? { depths: water } : null;
+}

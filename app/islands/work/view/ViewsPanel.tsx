@@ -3,7 +3,7 @@ import { Camera, Eye, Footprints, Plane, Trash2 } from 'lucide-react';
 import { Button, NumberField, Row, Segments, Switch, TextField } from '../../../components/controls';
 import { bytes } from '../../../components/format';
 import { keepView, nameView, removeView } from '../../../store/keeping';
-import { useTerrain } from '../../../store/state';
+import { shownWater, useTerrain } from '../../../store/state';
 import { SIDES, type Side } from '../../../view/ground/cameras';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { putDown, type Pace, type Walker } from '../../../view/ground/walk';
@@ -28,14 +28,14 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
     relief();
   };
   const go = (how: Walker['how']) => {
-    const { picture, water, view: shown } = useTerrain.getState();
+    const { picture } = useTerrain.getState();
     if (!view || !picture) return;
     if (walker?.how === how) return useTerrain.setState({ walker: null });
     relief();
     const { eye, target } = view.cameras.cameraPlace();
     const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
     const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
-    useTerrain.setState({ walker: putDown(picture, shown.water ? { depths: water } : null, how, east, south, heading) });
+    useTerrain.setState({ walker: putDown(picture, shownWater(), how, east, south, heading) });
   };
   return (
     <section className={css.panel} aria-label="Views">

@@ -4,7 +4,7 @@ import { setParam } from '../../../store/course';
 import { beginStroke, endStroke, strokeTo } from '../../../store/sculpt';
 import { addSpot } from '../../../store/keeping';
 import { isPressed, isTyping } from '../../../store/keys';
-import { useTerrain } from '../../../store/state';
+import { shownWater, useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { heightAt } from '../../../view/ground/pick';
 import { goOn, type Going } from '../../../view/ground/walk';
@@ -195,12 +195,12 @@ export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
     let last = 0;
     let looking: [number, number] | null = null;
     const tick = (now: number) => {
-      const { walker, picture, water, view: shown } = useTerrain.getState();
+      const { walker, picture } = useTerrain.getState();
       if (!walker || !picture) return;
       const going: Going = { ahead: 0, aside: 0, up: 0 };
       for (const code of held) going[KEYS[code][0]] += KEYS[code][1];
       // After a pause, or a slow frame, nobody leaps.
-      const next = goOn(walker, picture, shown.water ? { depths: water } : null, Math.min(0.25, (now - last) / 1000), going);
+      const next = goOn(walker, picture, shownWater(), Math.min(0.25, (now - last) / 1000), going);
       last = now;
       useTerrain.setState({ walker: next });
       frame = held.size || next.falling > 0 ? requestAnimationFrame(tick) : 0;
