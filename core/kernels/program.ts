@@ -51,6 +51,19 @@ export function rowsOf(rows: number, band: Band): { from: number; to: number } {
   return { from, to: Math.min(rows, from + each) };
 }
 
+/** On grids of fewer samples bands would wait for one another longer than they work. */
+const FEWEST_SAMPLES = 20_000;
+
+/** Shares `work` over a grid out to the bands; on a small grid the first band does it all, and they meet once, at its end. */
+export function* overBands(grid: { across: number; down: number }, band: Band, work: (band: Band) => Generator<void, void, void>): Generator<void, void, void> {
+  if (band.count === 1 || grid.across * grid.down >= FEWEST_SAMPLES) {
+    yield* work(band);
+    return;
+  }
+  if (band.index === 0) for (const _ of work({ ...band, count: 1 }));
+  yield;
+}
+
 export function floats(arena: Arena, byteOffset: number, count: number): Float32Array {
   return new Float32Array(arena.buffer, byteOffset, count);
 }

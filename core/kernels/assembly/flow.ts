@@ -276,9 +276,23 @@ export function floodSome(
  */
 export function hollows(height: usize, filled: usize, state: usize, receiver: usize, stride: i32, from: i32, to: i32): i32 {
   const row4 = <usize>stride << 2;
+  const bases = i32x4.splat(<i32>BASE);
   let found = 0;
   for (let row = from; row < to; row++) {
-    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+    const end = (row + 2) * stride - 1;
+    let p = (row + 1) * stride + 1;
+    for (; p + 4 <= end; p += 4) {
+      const at = height + (<usize>p << 2);
+      const h = v128.load(at);
+      v128.store(filled + (<usize>p << 2), h);
+      const base = i32x4.eq(v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state + p))), bases);
+      v128.store(receiver + (<usize>p << 2), v128.and(base, i32x4.add(i32x4.splat(p), i32x4(0, 1, 2, 3))));
+      const north = f32x4.min(v128.load(at - row4), f32x4.min(v128.load(at - row4 - 4), v128.load(at - row4 + 4)));
+      const south = f32x4.min(v128.load(at + row4), f32x4.min(v128.load(at + row4 - 4), v128.load(at + row4 + 4)));
+      const least = f32x4.min(f32x4.min(north, south), f32x4.min(v128.load(at - 4), v128.load(at + 4)));
+      found += popcnt<i32>(i32x4.bitmask(v128.andnot(v128.not(base), f32x4.lt(least, h))));
+    }
+    for (; p < end; p++) {
       const at = height + (<usize>p << 2);
       const h = load<f32>(at);
       store<f32>(filled + (<usize>p << 2), h);
@@ -306,21 +320,29 @@ function mix(h: u32): u32 {
   return h ^ (h >>> 15);
 }
 
+/** The steepest descent over four facets, squared and with its sign: down the facet, or along the side that bounds it. */
 // @ts-ignore: decorator
 @inline
-function signedSquare(s: f32): f32 {
-  return s * abs(s);
+function overFacet(here: v128, near: v128, far: v128, per1: v128, per2: v128, perDiagonal: v128): v128 {
+  const s1 = f32x4.mul(f32x4.sub(here, near), per1);
+  const s2 = f32x4.mul(f32x4.sub(near, far), per2);
+  const askew = f32x4.mul(f32x4.sub(here, far), perDiagonal);
+  const along = f32x4.mul(s1, f32x4.abs(s1));
+  const diagonal = f32x4.mul(askew, f32x4.abs(askew));
+  const between = f32x4.add(f32x4.mul(s1, s1), f32x4.mul(s2, s2));
+  const inner = v128.bitselect(diagonal, between, f32x4.ge(f32x4.mul(s2, per2), f32x4.mul(s1, per1)));
+  return v128.bitselect(along, inner, f32x4.le(s2, f32x4.splat(0)));
 }
 
-/** The steepest descent over a facet, squared and with its sign: down the facet, or along the side that bounds it. */
+/** mix() of four. */
 // @ts-ignore: decorator
 @inline
-function overFacet(here: f32, near: f32, far: f32, d1: f32, d2: f32, perDiagonal: f32): f32 {
-  const s1 = (here - near) / d1;
-  const s2 = (near - far) / d2;
-  if (s2 <= 0) return signedSquare(s1);
-  if (s2 * d1 >= s1 * d2) return signedSquare((here - far) * perDiagonal);
-  return s1 * s1 + s2 * s2;
+function mixFour(h: v128): v128 {
+  h = v128.xor(h, i32x4.shr_u(h, 15));
+  h = i32x4.mul(h, i32x4.splat(0x2c1b3c6d));
+  h = v128.xor(h, i32x4.shr_u(h, 12));
+  h = i32x4.mul(h, i32x4.splat(0x297a2d39));
+  return v128.xor(h, i32x4.shr_u(h, 15));
 }
 
 /**
@@ -331,106 +353,143 @@ function overFacet(here: f32, near: f32, far: f32, d1: f32, d2: f32, perDiagonal
  */
 export function receiveByFacet(filled: usize, receiver: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32, seed: u32, stray: f32): void {
   const perDiagonal: f32 = 1 / sqrt<f32>(dx * dx + dy * dy);
-  const row4 = <usize>stride << 2;
   for (let row = from; row < to; row++) {
-    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
-      if (load<i32>(receiver + (<usize>p << 2)) != 0) continue;
-      const at = filled + (<usize>p << 2);
-      const here = load<f32>(at);
-      const w = load<f32>(at - 4);
-      const e = load<f32>(at + 4);
-      const n = load<f32>(at - row4);
-      const s = load<f32>(at + row4);
-      const nw = load<f32>(at - row4 - 4);
-      const ne = load<f32>(at - row4 + 4);
-      const sw = load<f32>(at + row4 - 4);
-      const se = load<f32>(at + row4 + 4);
-      let steepest: f32 = 0;
-      let near: i32 = 0;
-      let far: i32 = 0;
-      let slope = overFacet(here, w, nw, dx, dy, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = -1;
-        far = -stride - 1;
-      }
-      slope = overFacet(here, w, sw, dx, dy, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = -1;
-        far = stride - 1;
-      }
-      slope = overFacet(here, e, ne, dx, dy, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = 1;
-        far = -stride + 1;
-      }
-      slope = overFacet(here, e, se, dx, dy, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = 1;
-        far = stride + 1;
-      }
-      slope = overFacet(here, n, nw, dy, dx, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = -stride;
-        far = -stride - 1;
-      }
-      slope = overFacet(here, n, ne, dy, dx, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = -stride;
-        far = -stride + 1;
-      }
-      slope = overFacet(here, s, sw, dy, dx, perDiagonal);
-      if (slope > steepest) {
-        steepest = slope;
-        near = stride;
-        far = stride - 1;
-      }
-      slope = overFacet(here, s, se, dy, dx, perDiagonal);
-      if (slope > steepest) {
-        near = stride;
-        far = stride + 1;
-      }
-      const d1 = abs(near) == 1 ? dx : dy;
-      const d2 = abs(near) == 1 ? dy : dx;
-      const e1 = load<f32>(filled + (<usize>(p + near) << 2));
-      const s1 = (here - e1) * d2;
-      const s2 = (e1 - load<f32>(filled + (<usize>(p + far) << 2))) * d1;
-      // (s2 / d2) / (s1 / d1) is the tangent of the descent's angle; with the sides' ratio it is the far sample's share.
-      const share: f32 = s2 <= 0 ? 0 : (s2 * d1) / d2 >= (s1 * d2) / d1 ? 1 : (s2 * d1 * d1) / (s1 * d2 * d2);
-      const random = mix(seed ^ (<u32>p * 0x9e3779b1));
-      const first = <f32>(random >>> 16) * PER_16;
-      const second = <f32>(random & 0xffff) * PER_16;
-      const begin = around(near, stride);
-      const way = ((around(far, stride) - begin + 8) & 7) == 1 ? share : -share;
-      const drawn = <i32>floor<f32>(<f32>begin + way + stray * (second - 0.5) + first) & 7;
-      let down = p + away(drawn, stride);
-      if (load<f32>(filled + (<usize>down << 2)) >= here) down = p + (share > 0.5 ? far : near);
-      store<i32>(receiver + (<usize>p << 2), down);
-    }
+    const end = (row + 2) * stride - 1;
+    for (let p = (row + 1) * stride + 1; p < end; p += 4) receiveFour(filled, receiver, stride, p, min(4, end - p), dx, dy, perDiagonal, seed, stray);
   }
 }
 
+function receiveFour(filled: usize, receiver: usize, stride: i32, p: i32, count: i32, dx: f32, dy: f32, perDiagonal: f32, seed: u32, stray: f32): void {
+  const into = receiver + (<usize>p << 2);
+  const zero = f32x4.splat(0);
+  const one = f32x4.splat(1);
+  const wanted = i32x4.bitmask(i32x4.eq(v128.load(into), zero)) & ((1 << count) - 1);
+  if (wanted == 0) return;
+  const row4 = <usize>stride << 2;
+  const at = filled + (<usize>p << 2);
+  const here = v128.load(at);
+  const w = v128.load(at - 4);
+  const e = v128.load(at + 4);
+  const n = v128.load(at - row4);
+  const s = v128.load(at + row4);
+  const nw = v128.load(at - row4 - 4);
+  const ne = v128.load(at - row4 + 4);
+  const sw = v128.load(at + row4 - 4);
+  const se = v128.load(at + row4 + 4);
+  const acrossX = f32x4.splat(dx);
+  const acrossY = f32x4.splat(dy);
+  const perX = f32x4.splat(1 / dx);
+  const perY = f32x4.splat(1 / dy);
+  const per = f32x4.splat(perDiagonal);
+  const facet0 = overFacet(here, w, nw, perX, perY, per);
+  const facet1 = overFacet(here, w, sw, perX, perY, per);
+  const facet2 = overFacet(here, e, ne, perX, perY, per);
+  const facet3 = overFacet(here, e, se, perX, perY, per);
+  const facet4 = overFacet(here, n, nw, perY, perX, per);
+  const facet5 = overFacet(here, n, ne, perY, perX, per);
+  const facet6 = overFacet(here, s, sw, perY, perX, per);
+  const facet7 = overFacet(here, s, se, perY, perX, per);
+  const most = f32x4.max(
+    f32x4.max(f32x4.max(facet0, facet1), f32x4.max(facet2, facet3)),
+    f32x4.max(f32x4.max(facet4, facet5), f32x4.max(facet6, facet7)),
+  );
+  // The first of the steepest: the height and the direction of its near sample, the height of the far one and the side it lies on.
+  let nearHeight = s;
+  let farHeight = se;
+  let nearWay = i32x4.splat(6);
+  let farSide = i32x4.splat(1);
+  let is = zero;
+  is = f32x4.eq(facet6, most);
+  nearHeight = v128.bitselect(s, nearHeight, is);
+  farHeight = v128.bitselect(sw, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(6), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(-1), farSide, is);
+  is = f32x4.eq(facet5, most);
+  nearHeight = v128.bitselect(n, nearHeight, is);
+  farHeight = v128.bitselect(ne, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(2), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(-1), farSide, is);
+  is = f32x4.eq(facet4, most);
+  nearHeight = v128.bitselect(n, nearHeight, is);
+  farHeight = v128.bitselect(nw, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(2), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(1), farSide, is);
+  is = f32x4.eq(facet3, most);
+  nearHeight = v128.bitselect(e, nearHeight, is);
+  farHeight = v128.bitselect(se, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(0), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(-1), farSide, is);
+  is = f32x4.eq(facet2, most);
+  nearHeight = v128.bitselect(e, nearHeight, is);
+  farHeight = v128.bitselect(ne, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(0), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(1), farSide, is);
+  is = f32x4.eq(facet1, most);
+  nearHeight = v128.bitselect(w, nearHeight, is);
+  farHeight = v128.bitselect(sw, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(4), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(1), farSide, is);
+  is = f32x4.eq(facet0, most);
+  nearHeight = v128.bitselect(w, nearHeight, is);
+  farHeight = v128.bitselect(nw, farHeight, is);
+  nearWay = v128.bitselect(i32x4.splat(4), nearWay, is);
+  farSide = v128.bitselect(i32x4.splat(-1), farSide, is);
+  // West and east lie dx away, the others dy.
+  const sideways = i32x4.eq(v128.and(nearWay, i32x4.splat(3)), zero);
+  const d1 = v128.bitselect(acrossX, acrossY, sideways);
+  const d2 = v128.bitselect(acrossY, acrossX, sideways);
+  const s1 = f32x4.mul(f32x4.sub(here, nearHeight), d2);
+  const s2 = f32x4.mul(f32x4.sub(nearHeight, farHeight), d1);
+  // (s2 / d2) / (s1 / d1) is the tangent of the descent's angle; with the sides' ratio it is the far sample's share.
+  const whole = f32x4.ge(f32x4.div(f32x4.mul(s2, d1), d2), f32x4.div(f32x4.mul(s1, d2), d1));
+  const part = f32x4.div(f32x4.mul(f32x4.mul(s2, d1), d1), f32x4.mul(f32x4.mul(s1, d2), d2));
+  const share = v128.bitselect(zero, v128.bitselect(one, part, whole), f32x4.le(s2, zero));
+  const place = i32x4.add(i32x4.splat(p), i32x4(0, 1, 2, 3));
+  const random = mixFour(v128.xor(i32x4.splat(<i32>seed), i32x4.mul(place, i32x4.splat(<i32>0x9e3779b1))));
+  const first = f32x4.mul(f32x4.convert_i32x4_s(i32x4.shr_u(random, 16)), f32x4.splat(PER_16));
+  const second = f32x4.mul(f32x4.convert_i32x4_s(v128.and(random, i32x4.splat(0xffff))), f32x4.splat(PER_16));
+  const turned = f32x4.add(f32x4.convert_i32x4_s(nearWay), f32x4.mul(f32x4.convert_i32x4_s(farSide), share));
+  const strayed = f32x4.add(turned, f32x4.mul(f32x4.splat(stray), f32x4.sub(second, f32x4.splat(0.5))));
+  const drawn = v128.and(i32x4.trunc_sat_f32x4_s(f32x4.floor(f32x4.add(strayed, first))), i32x4.splat(7));
+  const far = f32x4.gt(share, f32x4.splat(0.5));
+  const surest = v128.and(i32x4.add(nearWay, v128.and(far, farSide)), i32x4.splat(7));
+  // Where what was drawn lies no lower, the nearer to the descent of the facet's two; where nothing is lower, none.
+  const ways = i32x4.splat(stride);
+  const down = i32x4.add(place, away(drawn, ways));
+  const surely = i32x4.add(place, away(surest, ways));
+  const lower = f32x4.lt(heightsOf(filled, surely), here);
+  const found = v128.bitselect(down, v128.bitselect(surely, place, lower), f32x4.lt(heightsOf(filled, down), here));
+  if (wanted == 15) {
+    v128.store(into, found);
+    return;
+  }
+  if (wanted & 1) v128.store_lane<i32>(into, found, 0);
+  if (wanted & 2) v128.store_lane<i32>(into + 4, found, 1);
+  if (wanted & 4) v128.store_lane<i32>(into + 8, found, 2);
+  if (wanted & 8) v128.store_lane<i32>(into + 12, found, 3);
+}
+
+// @ts-ignore: decorator
+@inline
+function heightsOf(grid: usize, places: v128): v128 {
+  const one = v128.load_zero<f32>(grid + (<usize>i32x4.extract_lane(places, 0) << 2));
+  const two = v128.load_lane<f32>(grid + (<usize>i32x4.extract_lane(places, 1) << 2), one, 1);
+  const three = v128.load_lane<f32>(grid + (<usize>i32x4.extract_lane(places, 2) << 2), two, 2);
+  return v128.load_lane<f32>(grid + (<usize>i32x4.extract_lane(places, 3) << 2), three, 3);
+}
+
+/** The eight directions counted around, from the east by north, as steps of samples. */
+// @ts-ignore: decorator
+@inline
+function away(directions: v128, stride: v128): v128 {
+  const east = i8x16.swizzle(i8x16(1, 1, 0, -1, -1, -1, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0), directions);
+  const south = i8x16.swizzle(i8x16(0, -1, -1, -1, 0, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0, 0), directions);
+  const x = i32x4.shr_s(i32x4.shl(east, 24), 24);
+  const y = i32x4.shr_s(i32x4.shl(south, 24), 24);
+  return i32x4.add(x, i32x4.mul(y, stride));
+}
+
 const PER_16: f32 = 1.0 / 65536.0;
-
-/** The eight directions counted around, from the east by north. */
-// @ts-ignore: decorator
-@inline
-function around(offset: i32, stride: i32): i32 {
-  return offset == 1 ? 0 : offset == 1 - stride ? 1 : offset == -stride ? 2 : offset == -1 - stride ? 3 : offset == -1 ? 4 : offset == stride - 1 ? 5 : offset == stride ? 6 : 7;
-}
-
-// @ts-ignore: decorator
-@inline
-function away(direction: i32, stride: i32): i32 {
-  const turned = direction & 3;
-  const half = turned == 0 ? 1 : turned == 1 ? 1 - stride : turned == 2 ? -stride : -1 - stride;
-  return direction < 4 ? half : -half;
-}
 
 /** The receivers of samples that slope: the neighbour of the steepest drop over its distance (O'Callaghan & Mark 1984). The border of `filled` holds 1e30. */
 export function receiveSteepest(filled: usize, receiver: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32): void {

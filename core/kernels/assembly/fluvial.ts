@@ -1,11 +1,13 @@
 // Stream power on a routed ground, implicit in the order from the mouths upstream (Braun &
 // Willett 2013), and the creep of slopes. Grids as in `flow.ts`.
 
+import { power } from './math';
+
 /**
  * What one step of time takes from each sample on its way down: pull = e · k · A^m / distance to
  * the receiver, where A counts only beyond the catchment at which streams begin:
  * A²/(A + head). `area` in samples, `cell` and `head` in square metres; `ease` is how easily
- * the rock gives way, 0 to 1.
+ * the rock gives way, 0 to 1. To 2e-6 of itself.
  */
 export function pullRows(
   receiver: usize,
@@ -24,21 +26,31 @@ export function pullRows(
 ): void {
   const diagonal: f32 = sqrt<f32>(dx * dx + dy * dy);
   for (let row = from; row < to; row++) {
-    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
-      const off = <usize>p << 2;
-      const r = load<i32>(receiver + off);
-      const e = load<f32>(ease + off);
-      if (r == p || e == 0) {
-        store<f32>(pull + off, 0);
-        continue;
-      }
-      const a = load<f32>(area + off) * cell;
-      const aside = abs(r - p);
-      const far = aside == 1 ? dx : aside == stride ? dy : diagonal;
-      const drive = (a * a) / (a + head);
-      store<f32>(pull + off, <f32>((<f64>e * k * NativeMath.exp(m * NativeMath.log(<f64>drive))) / <f64>far));
-    }
+    const end = (row + 2) * stride - 1;
+    let p = (row + 1) * stride + 1;
+    for (; p + 4 <= end; p += 4) pullFour(receiver, area, ease, pull, p, stride, dx, dy, diagonal, cell, head, <f32>k, <f32>m);
+    // The last ones again with those before them; a row that is shorter reaches into its border, which counts for nothing.
+    if (p < end) pullFour(receiver, area, ease, pull, max(end - 4, (row + 1) * stride), stride, dx, dy, diagonal, cell, head, <f32>k, <f32>m);
   }
+}
+
+// @ts-ignore: decorator
+@inline
+function pullFour(receiver: usize, area: usize, ease: usize, pull: usize, p: i32, stride: i32, dx: f32, dy: f32, diagonal: f32, cell: f32, head: f32, k: f32, m: f32): void {
+  const off = <usize>p << 2;
+  const e = v128.load(ease + off);
+  const aside = i32x4.abs(i32x4.sub(v128.load(receiver + off), i32x4.add(i32x4.splat(p), i32x4(0, 1, 2, 3))));
+  const goes = v128.andnot(f32x4.ne(e, f32x4.splat(0)), i32x4.eq(aside, i32x4.splat(0)));
+  if (!v128.any_true(goes)) {
+    v128.store(pull + off, f32x4.splat(0));
+    return;
+  }
+  const a = f32x4.mul(v128.load(area + off), f32x4.splat(cell));
+  const straight = v128.bitselect(f32x4.splat(dx), f32x4.splat(diagonal), i32x4.eq(aside, i32x4.splat(1)));
+  const far = v128.bitselect(f32x4.splat(dy), straight, i32x4.eq(aside, i32x4.splat(stride)));
+  const drive = f32x4.div(f32x4.mul(a, a), f32x4.add(a, f32x4.splat(head)));
+  const taken = f32x4.div(f32x4.mul(f32x4.mul(e, f32x4.splat(k)), power(drive, f32x4.splat(m))), far);
+  v128.store(pull + off, v128.and(taken, goes));
 }
 
 /**
@@ -190,6 +202,29 @@ export function hillslopeFaces(
     for (let x = 0; x < across; x++) {
       const off = <usize>((row + 1) * stride + 1 + x) << 2;
       const at = height + off;
+      // Four at a time where each has both neighbours.
+      if (x > 0 && x + 5 <= across) {
+        const h = v128.load(at);
+        const right = v128.load(at + 4);
+        const critical = v128.load(bank + off);
+        const half = f32x4.splat(0.5);
+        const gx = f32x4.mul(f32x4.sub(right, h), f32x4.splat(perX));
+        const across2 = f32x4.sub(f32x4.sub(f32x4.add(v128.load(at + down), v128.load(at + down + 4)), v128.load(at - up)), v128.load(at - up + 4));
+        const gy = f32x4.mul(across2, f32x4.splat(perRows));
+        const most = f32x4.mul(half, f32x4.add(critical, v128.load(bank + off + 4)));
+        v128.store(east + off, f32x4.mul(betweenFour(ease, state, off, 4), passesFour(gx, gy, most, rateX, leastX)));
+        if (down == 0) v128.store(south + off, f32x4.splat(0));
+        else {
+          const below = v128.load(at + row4);
+          const aside = f32x4.sub(f32x4.sub(f32x4.add(right, v128.load(at + row4 + 4)), v128.load(at - 4)), v128.load(at + row4 - 4));
+          const goes = f32x4.mul(f32x4.sub(below, h), f32x4.splat(perY));
+          const beside = f32x4.mul(aside, f32x4.splat(<f32>0.25 * perX));
+          const steepest = f32x4.mul(half, f32x4.add(critical, v128.load(bank + off + row4)));
+          v128.store(south + off, f32x4.mul(betweenFour(ease, state, off, row4), passesFour(beside, goes, steepest, rateY, leastY)));
+        }
+        x += 3;
+        continue;
+      }
       const h = load<f32>(at);
       const last = x == across - 1;
       const e: usize = last ? 0 : 4;
@@ -212,6 +247,35 @@ export function hillslopeFaces(
       }
     }
   }
+}
+
+// @ts-ignore: decorator
+@inline
+function basesOf(state: usize): v128 {
+  return i32x4.eq(v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state))), i32x4.splat(<i32>BASE));
+}
+
+/** between() of four samples. */
+// @ts-ignore: decorator
+@inline
+function betweenFour(ease: usize, state: usize, off: usize, by: usize): v128 {
+  const one = v128.load(ease + off);
+  const other = v128.load(ease + off + by);
+  const both = v128.bitselect(one, f32x4.min(one, other), basesOf(state + ((off + by) >> 2)));
+  return v128.bitselect(other, both, basesOf(state + (off >> 2)));
+}
+
+/** passes() of four gradients over their critical slopes. */
+// @ts-ignore: decorator
+@inline
+function passesFour(gx: v128, gy: v128, most: v128, rate: f32, least: f32): v128 {
+  const one = f32x4.splat(1);
+  const squared = f32x4.div(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy)), f32x4.mul(most, most));
+  const slow = rate == 0 ? f32x4.splat(0) : f32x4.div(f32x4.splat(rate), f32x4.max(f32x4.splat(least), f32x4.sub(one, squared)));
+  const steep = f32x4.gt(squared, one);
+  if (!v128.any_true(steep)) return slow;
+  const excess = f32x4.sub(one, f32x4.div(one, f32x4.sqrt(squared)));
+  return v128.bitselect(f32x4.add(slow, f32x4.mul(f32x4.mul(f32x4.splat(SLIDE), excess), excess)), slow, steep);
 }
 
 /** The smaller ease of two samples; a base takes whatever comes to it. */
@@ -246,9 +310,72 @@ function passes(squared: f32, rate: f32, least: f32): f32 {
  */
 export function hillslopeRows(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, from: i32, to: i32, half: i32, held: f32): void {
   const count = stride - 2;
-  for (let row = from; row < to; row++) {
+  let row = from;
+  for (; row + 4 <= to; row += 4) {
+    const start = <usize>((row + 1) * stride + 1) << 2;
+    sweepFour(height + start, faces + start, state + (start >> 2), c, d, stride, count, half, held);
+  }
+  for (; row < to; row++) {
     const start = <usize>((row + 1) * stride + 1) << 2;
     sweep(height + start, faces + start, state + (start >> 2), c, d, 4, count, half, held);
+  }
+}
+
+/** The values of four rows in one column. */
+// @ts-ignore: decorator
+@inline
+function columnOf(at: usize, row4: usize): v128 {
+  const two = v128.load_lane<f32>(at + row4, v128.load_zero<f32>(at), 1);
+  return v128.load_lane<f32>(at + 3 * row4, v128.load_lane<f32>(at + 2 * row4, two, 2), 3);
+}
+
+/** sweep() along four rows at once: each waits for its divisions only. */
+function sweepFour(h: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, count: i32, half: i32, held: f32): void {
+  const row4 = <usize>stride << 2;
+  const one = f32x4.splat(1);
+  const zero = f32x4.splat(0);
+  const bases = i32x4.splat(<i32>BASE);
+  const base = columnOf(h, row4);
+  let here = base;
+  let link = zero;
+  let before = zero;
+  let value = zero;
+  let came = zero;
+  for (let i = 0; i < count; i++) {
+    const at = <usize>i << 2;
+    const inner = i < count - 1;
+    const next = inner ? columnOf(faces + at, row4) : zero;
+    const beside = inner ? columnOf(h + at + 4, row4) : zero;
+    const goes = held != 0 && inner ? f32x4.mul(f32x4.mul(f32x4.splat(held), next), f32x4.sub(beside, here)) : zero;
+    const s = state + <usize>i;
+    const kinds = i32x4.replace_lane(
+      i32x4.replace_lane(
+        i32x4.replace_lane(i32x4.splat(<i32>load<u8>(s)), 1, <i32>load<u8>(s + <usize>stride)),
+        2,
+        <i32>load<u8>(s + <usize>(2 * stride)),
+      ),
+      3,
+      <i32>load<u8>(s + <usize>(3 * stride)),
+    );
+    const share = half && (i == 0 || !inner) ? f32x4.splat(0.5) : one;
+    const own = v128.bitselect(f32x4.splat(BASE_WEIGHT), share, i32x4.eq(kinds, bases));
+    const scale = f32x4.div(one, f32x4.sub(f32x4.add(f32x4.add(own, link), next), f32x4.mul(link, before)));
+    value = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own, f32x4.sub(here, base)), f32x4.sub(came, goes)), f32x4.mul(link, value)), scale);
+    came = goes;
+    before = f32x4.mul(next, scale);
+    v128.store(c + (<usize>i << 4), before);
+    v128.store(d + (<usize>i << 4), value);
+    link = next;
+    here = beside;
+  }
+  for (let i = count - 1; i >= 0; i--) {
+    const at = h + (<usize>i << 2);
+    if (i < count - 1) value = f32x4.add(v128.load(d + (<usize>i << 4)), f32x4.mul(v128.load(c + (<usize>i << 4)), value));
+    const out = f32x4.add(value, base);
+    v128.store_lane<f32>(at, out, 0);
+    v128.store_lane<f32>(at + row4, out, 1);
+    v128.store_lane<f32>(at + 2 * row4, out, 2);
+    v128.store_lane<f32>(at + 3 * row4, out, 3);
   }
 }
 
@@ -279,11 +406,10 @@ function sweep(h: usize, faces: usize, state: usize, c: usize, d: usize, step: u
   }
 }
 
-/** The same along y for the columns `from` to `to` (multiples of four, counted from the first of a row), four at a time. `c` and `d` have four floats a row. */
+/** The same along y for the columns `from` to `to` (multiples of four, counted from the first of a row), eight or four at a time. `c` and `d` have eight floats a row. */
 export function hillslopeColumns(height: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, rows: i32, from: i32, to: i32, half: i32, held: f32): void {
   const row4 = <usize>stride << 2;
   const across = stride - 2;
-  const one = f32x4.splat(1);
   for (let column = from; column < to; column += 4) {
     if (column + 4 > across) {
       // What is left of a row goes column by column.
@@ -294,34 +420,67 @@ export function hillslopeColumns(height: usize, faces: usize, state: usize, c: u
       break;
     }
     const start = <usize>(stride + 1 + column) << 2;
-    const base = v128.load(height + start);
-    let link = f32x4.splat(0);
-    let before = f32x4.splat(0);
-    let value = f32x4.splat(0);
-    let came = f32x4.splat(0);
-    for (let i = 0; i < rows; i++) {
-      const at = start + <usize>i * row4;
-      const here = v128.load(height + at);
-      const next = i < rows - 1 ? v128.load(faces + at) : f32x4.splat(0);
-      const goes =
-        held != 0 && i < rows - 1
-          ? f32x4.mul(f32x4.mul(f32x4.splat(held), next), f32x4.sub(v128.load(height + at + row4), here))
-          : f32x4.splat(0);
-      const kinds = v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state + (at >> 2))));
-      const share = half && (i == 0 || i == rows - 1) ? f32x4.splat(0.5) : one;
-      const own = v128.bitselect(f32x4.splat(BASE_WEIGHT), share, i32x4.eq(kinds, i32x4.splat(<i32>BASE)));
-      const scale = f32x4.div(one, f32x4.sub(f32x4.add(own, f32x4.add(link, next)), f32x4.mul(link, before)));
-      value = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own, f32x4.sub(here, base)), f32x4.sub(came, goes)), f32x4.mul(link, value)), scale);
-      came = goes;
-      before = f32x4.mul(next, scale);
-      v128.store(c + (<usize>i << 4), before);
-      v128.store(d + (<usize>i << 4), value);
-      link = next;
-    }
-    for (let i = rows - 1; i >= 0; i--) {
-      const at = start + <usize>i * row4;
-      if (i < rows - 1) value = f32x4.add(v128.load(d + (<usize>i << 4)), f32x4.mul(v128.load(c + (<usize>i << 4)), value));
-      v128.store(height + at, f32x4.add(value, base));
-    }
+    if (column + 8 <= min(to, across)) {
+      sweepColumns(height + start, faces + start, state + (start >> 2), c, d, row4, rows, half, held, 2);
+      column += 4;
+    } else sweepColumns(height + start, faces + start, state + (start >> 2), c, d, row4, rows, half, held, 1);
+  }
+}
+
+/** sweep() down eight columns (`lanes` 2) or four, two fours at once so that neither waits for the other's divisions. */
+// @ts-ignore: decorator
+@inline
+function sweepColumns(h: usize, faces: usize, state: usize, c: usize, d: usize, row4: usize, rows: i32, half: i32, held: f32, lanes: i32): void {
+  const two = lanes == 2;
+  const one = f32x4.splat(1);
+  const zero = f32x4.splat(0);
+  const heavy = f32x4.splat(BASE_WEIGHT);
+  const base0 = v128.load(h);
+  const base1 = two ? v128.load(h + 16) : zero;
+  let link0 = zero;
+  let link1 = zero;
+  let before0 = zero;
+  let before1 = zero;
+  let value0 = zero;
+  let value1 = zero;
+  let came0 = zero;
+  let came1 = zero;
+  for (let i = 0; i < rows; i++) {
+    const at = <usize>i * row4;
+    const inner = i < rows - 1;
+    const share = half && (i == 0 || !inner) ? f32x4.splat(0.5) : one;
+    const into = <usize>i << 5;
+    const here0 = v128.load(h + at);
+    const next0 = inner ? v128.load(faces + at) : zero;
+    const goes0 = held != 0 && inner ? f32x4.mul(f32x4.mul(f32x4.splat(held), next0), f32x4.sub(v128.load(h + at + row4), here0)) : zero;
+    const own0 = v128.bitselect(heavy, share, basesOf(state + (at >> 2)));
+    const scale0 = f32x4.div(one, f32x4.sub(f32x4.add(own0, f32x4.add(link0, next0)), f32x4.mul(link0, before0)));
+    value0 = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own0, f32x4.sub(here0, base0)), f32x4.sub(came0, goes0)), f32x4.mul(link0, value0)), scale0);
+    came0 = goes0;
+    before0 = f32x4.mul(next0, scale0);
+    v128.store(c + into, before0);
+    v128.store(d + into, value0);
+    link0 = next0;
+    if (!two) continue;
+    const here1 = v128.load(h + at + 16);
+    const next1 = inner ? v128.load(faces + at + 16) : zero;
+    const goes1 = held != 0 && inner ? f32x4.mul(f32x4.mul(f32x4.splat(held), next1), f32x4.sub(v128.load(h + at + row4 + 16), here1)) : zero;
+    const own1 = v128.bitselect(heavy, share, basesOf(state + (at >> 2) + 4));
+    const scale1 = f32x4.div(one, f32x4.sub(f32x4.add(own1, f32x4.add(link1, next1)), f32x4.mul(link1, before1)));
+    value1 = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own1, f32x4.sub(here1, base1)), f32x4.sub(came1, goes1)), f32x4.mul(link1, value1)), scale1);
+    came1 = goes1;
+    before1 = f32x4.mul(next1, scale1);
+    v128.store(c + into + 16, before1);
+    v128.store(d + into + 16, value1);
+    link1 = next1;
+  }
+  for (let i = rows - 1; i >= 0; i--) {
+    const at = h + <usize>i * row4;
+    const from = <usize>i << 5;
+    if (i < rows - 1) value0 = f32x4.add(v128.load(d + from), f32x4.mul(v128.load(c + from), value0));
+    v128.store(at, f32x4.add(value0, base0));
+    if (!two) continue;
+    if (i < rows - 1) value1 = f32x4.add(v128.load(d + from + 16), f32x4.mul(v128.load(c + from + 16), value1));
+    v128.store(at + 16, f32x4.add(value1, base1));
   }
 }

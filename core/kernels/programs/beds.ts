@@ -1,6 +1,6 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band } from '../program';
-import { pass, type Passage, type Rung } from './ladder';
+import { pass, type Passage, type PassRoom, type Rung } from './ladder';
 import { bytesOf, lay } from './levels';
 
 /** Bedded rock under the ground that a program wears: the stack of beds as a table, and how it is felt. */
@@ -74,9 +74,17 @@ export function layTable(arena: Arena, grid: Rung, at: BedsAt, args: BedsArgs, t
 }
 
 /** A coarser grid's beds from a finer one's. */
-export function* passBeds(arena: Arena, passage: Passage, from: BedsAt, between: number, to: BedsAt, band: Band): Generator<void, void, void> {
-  yield* pass(arena, passage, from.uplift, between, to.uplift, band);
-  if (to.sound) yield* pass(arena, passage, from.sound, between, to.sound, band);
+export function* passBeds(
+  kernels: KernelExports,
+  arena: Arena,
+  passage: Passage,
+  from: BedsAt,
+  room: PassRoom,
+  to: BedsAt,
+  band: Band,
+): Generator<void, void, void> {
+  yield* pass(kernels, arena, passage, from.uplift, room, to.uplift, band);
+  if (to.sound) yield* pass(kernels, arena, passage, from.sound, room, to.sound, band);
 }
 
 /** How easily the ground gives way, and how steep it stands, by the bed that its surface has come to. Own rows only. */

@@ -1,10 +1,10 @@
 import type { KernelExports } from '../generated/exports';
-import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
+import { floats, overBands, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 import { baseOf, markOutlets } from './outlets';
 
@@ -171,10 +171,10 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
-      yield* pass(arena, passage, own.bed, at.south, coarse.bed, band);
-      yield* pass(arena, passage, own.bank, at.south, coarse.bank, band);
-      if (args.beds) yield* passBeds(arena, passage, own.beds, at.south, coarse.beds, band);
-      if (args.masked) yield* passShares(arena, passage, own.ease, at.south, coarse.ease, band);
+      yield* pass(kernels, arena, passage, own.bed, at.passing, coarse.bed, band);
+      yield* pass(kernels, arena, passage, own.bank, at.passing, coarse.bank, band);
+      if (args.beds) yield* passBeds(kernels, arena, passage, own.beds, at.passing, coarse.beds, band);
+      if (args.masked) yield* passShares(kernels, arena, passage, own.ease, at.passing, coarse.ease, band);
       else {
         const { from, to } = rowsOf(coarse.down, band);
         floats(arena, arena.start + coarse.ease, bytesOf(coarse) / 4).fill(1, (from + 1) * coarse.stride, (to + 1) * coarse.stride);
@@ -191,7 +191,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
       const level = levels[l];
       const depth = levels.length - 1 - l;
       const { share, steps } = stints[l];
-      yield* begin(arena, args, levels, l, at, band, routed);
+      yield* begin(kernels, arena, args, levels, l, at, band, routed);
       routed = false;
       tell(word, band, l, 0);
       for (let round = 0; round < rounds && !ended; round++) {
@@ -201,10 +201,13 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
             break;
           }
           const draws = args.alone ? step === 0 : !args.held || step === 0;
-          if (draws) yield* findWay(kernels, arena, args, level, at, band, args.alone ? round : 64 * depth + step, round + step > 0);
+          const [salt, again] = [args.alone ? round : 64 * depth + step, round + step > 0];
+          yield* overBands(level, band, function* (shared) {
+            if (draws) yield* findWay(kernels, arena, args, level, at, shared, salt, again);
+            if (args.alone && step === 0) yield* restart(arena, level, at, shared);
+            yield* wear(kernels, arena, args, level, at, shared, share / steps, draws && !args.alone && !args.held);
+          });
           routed = true;
-          if (args.alone && step === 0) yield* restart(arena, level, at, band);
-          yield* wear(kernels, arena, args, level, at, band, share / steps, draws && !args.alone && !args.held);
           done += level.across * level.down;
           band.progress(done / all);
           tell(word, band, l, step + 1);
@@ -254,17 +257,13 @@ function plan(args: FluvialArgs) {
   };
   const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
   const seen = args.seen && claimed(rungOf(args.seen, FLOW_BORDER));
-  // A ground that is barely finer than a rung can have fewer rows than the rung has.
-  const size = Math.max(
-    ...levels.map((level, l) =>
-      Math.max(bytesOf(level), level.stride * Math.max(levels[0].down, l > 0 ? (seen?.down ?? 0) : 0) * 4, l > 0 ? levels[l - 1].stride * level.down * 4 : 0),
-    ),
-  );
+  const size = Math.max(...levels.map((level) => bytesOf(level)));
   const largest = levels[0];
   const routing = claimRouting(claim, largest);
   // The heap of the flood lies over the area and what follows it: by then the pull is not needed.
   const pull = routing.second;
   const south = claim(size);
+  const passing = claimPass(claim, levels, seen);
   const before = args.deposit > 0 ? room.claim(size) : 0;
   const carried = args.deposit > 0 ? room.claim(size) : 0;
   const laid = args.deposit > 0 ? room.claim(size) : 0;
@@ -275,7 +274,7 @@ function plan(args: FluvialArgs) {
     levels,
     seen,
     stints: stintsOf(args, levels.length),
-    work: { ...routing, pull, south, before, carried, laid, weight, scratch, outlets },
+    work: { ...routing, pull, south, passing, before, carried, laid, weight, scratch, outlets },
     status,
     bytes: room.bytes,
   };
@@ -284,7 +283,16 @@ function plan(args: FluvialArgs) {
 type Work = ReturnType<typeof plan>['work'];
 
 /** A grid's ground to begin with: as it was, or what the coarser grid made of it with the finer one's own detail. */
-function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at: Work, band: Band, routed: boolean): Generator<void, void, void> {
+function* begin(
+  kernels: KernelExports,
+  arena: Arena,
+  args: FluvialArgs,
+  levels: Level[],
+  l: number,
+  at: Work,
+  band: Band,
+  routed: boolean,
+): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const { from, to } = rowsOf(level.down, band);
@@ -300,7 +308,7 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
     const rows = rowsOf(coarser.down, band);
     for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= original[p];
     yield;
-    yield* smooth(arena, coarser, at.height, at.order, at.area, band);
+    yield* smooth(kernels, arena, coarser, at.height, at.order, at.area, band);
     // A channel along a diagonal is only 1/√2 of a cell wide.
     const low = floats(arena, arena.start + at.area, coarseSize);
     const receiver = new Int32Array(arena.buffer, arena.start + at.receiver, coarseSize);
@@ -311,9 +319,9 @@ function* begin(arena: Arena, args: FluvialArgs, levels: Level[], l: number, at:
       }
     }
     yield;
-    for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(arena, coarser, at.height, at.order, at.height, band);
-    yield* pass(arena, passage, coarser.bed, at.filled, at.order, band);
-    yield* pass(arena, passage, at.height, at.filled, at.area, band);
+    for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(kernels, arena, coarser, at.height, at.order, at.height, band);
+    yield* pass(kernels, arena, passage, coarser.bed, at.passing, at.order, band);
+    yield* pass(kernels, arena, passage, at.height, at.passing, at.area, band);
     const [was, is] = [at.order, at.area].map((o) => floats(arena, arena.start + o, size));
     // Detail that a grid adds was worn off where the ground was lowered by much.
     const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));

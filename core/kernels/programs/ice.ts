@@ -1,11 +1,11 @@
 import type { KernelExports } from '../generated/exports';
-import { floats, rowsOf, type Arena, type Band, type InterimState, type Program } from '../program';
+import { floats, overBands, rowsOf, type Arena, type Band, type InterimState, type Program } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { conveyTill, type Conveyed } from './ice-till';
 import { FLOW_BORDER } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
 /** Glen's law with n = 3 over shallow ice: 2 A (ρ g)³ / 5 with A = 2.4 · 10⁻²⁴ s⁻¹ Pa⁻³ (Cuffey & Paterson 2010, at 0 °C), a year: m⁻³ a⁻¹. */
@@ -145,16 +145,16 @@ export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
-      for (const what of ['given', 'snowline'] as const) yield* pass(arena, passage, own[what], at.between, coarse[what], band);
-      if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
-      yield* passShares(arena, passage, own.ease, at.between, coarse.ease, band);
+      for (const what of ['given', 'snowline'] as const) yield* pass(kernels, arena, passage, own[what], at.passing, coarse[what], band);
+      if (args.beds) yield* passBeds(kernels, arena, passage, own.beds, at.passing, coarse.beds, band);
+      yield* passShares(kernels, arena, passage, own.ease, at.passing, coarse.ease, band);
     }
     const stints = stintsOf(args, levels);
     const all = levels.reduce((sum, level, l) => sum + level.across * level.down * stints[l].steps, 0);
     let [done, ended, laid] = [0, false, -1];
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
-      yield* begin(arena, levels, l, laid, at, band);
+      yield* begin(kernels, arena, levels, l, laid, at, band);
       laid = laid < 0 ? -1 : l;
       tell(word, band, l, 0);
       const { steps, share, years } = stints[l];
@@ -163,17 +163,19 @@ export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
           ended = true;
           break;
         }
-        yield* flow(kernels, arena, args, level, at, band, { years, rise: 0, columnsFirst: step % 2 === 1 });
-        if (args.wear > 0 && step % WEAR_EVERY === WEAR_EVERY - 1) {
-          yield* wear(kernels, arena, args, level, at, band, (args.wear * share) / Math.floor(steps / WEAR_EVERY), step);
-        }
+        yield* overBands(level, band, function* (shared) {
+          yield* flow(kernels, arena, args, level, at, shared, { years, rise: 0, columnsFirst: step % 2 === 1 });
+          if (args.wear > 0 && step % WEAR_EVERY === WEAR_EVERY - 1) {
+            yield* wear(kernels, arena, args, level, at, shared, (args.wear * share) / Math.floor(steps / WEAR_EVERY), step);
+          }
+        });
         done += level.across * level.down;
         band.progress((0.98 * done) / all);
         tell(word, band, l, step + 1);
       }
       const retreats = l === 0 || longOf(levels[l - 1]) > RETREAT_CELLS;
       if (laid < 0 && retreats && args.till > 0 && args.wear > 0 && !args.alone) {
-        yield* retreat(kernels, arena, args, level, at, band, years);
+        yield* overBands(level, band, (shared) => retreat(kernels, arena, args, level, at, shared, years));
         laid = l;
       }
     }
@@ -218,14 +220,11 @@ function plan(args: IceArgs) {
   const seen = args.seen && claimed(rungOf(args.seen, FLOW_BORDER));
   const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [surface, ice, east, south, worn, till, spare, kept] = [1, 2, 3, 4, 5, 6, 7, 8].map(() => claim(size));
-  const between = claim(
-    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
-      4,
-  );
+  const passing = claimPass(claim, levels, seen);
   const laid = claim(64);
   const state = claim(size / 4);
   const scratch = claim(scratchBytes(levels[0]));
-  return { levels, seen, at: { status, surface, ice, east, south, worn, till, spare, kept, between, laid, state, scratch }, bytes: room.bytes };
+  return { levels, seen, at: { status, surface, ice, east, south, worn, till, spare, kept, passing, laid, state, scratch }, bytes: room.bytes };
 }
 
 type Work = ReturnType<typeof plan>['at'];
@@ -253,7 +252,7 @@ function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: numbe
 }
 
 /** A grid's bed and ice to begin with: as they were given, or what the coarser grid made of them with the finer one's own detail. */
-function* begin(arena: Arena, levels: Level[], l: number, laid: number, at: Work, band: Band): Generator<void, void, void> {
+function* begin(kernels: KernelExports, arena: Arena, levels: Level[], l: number, laid: number, at: Work, band: Band): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const size = bytesOf(level) / 4;
@@ -268,11 +267,11 @@ function* begin(arena: Arena, levels: Level[], l: number, laid: number, at: Work
     const rows = rowsOf(coarser.down, band);
     for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= was[p];
     yield;
-    yield* pass(arena, passage, coarser.given, at.between, at.spare, band);
-    yield* pass(arena, passage, coarser.bed, at.between, level.bed, band);
-    yield* pass(arena, passage, at.ice, at.between, at.worn, band);
-    yield* pass(arena, passage, at.surface, at.between, at.kept, band);
-    if (laid >= 0) yield* pass(arena, passage, at.till, at.between, at.south, band);
+    yield* pass(kernels, arena, passage, coarser.given, at.passing, at.spare, band);
+    yield* pass(kernels, arena, passage, coarser.bed, at.passing, level.bed, band);
+    yield* pass(kernels, arena, passage, at.ice, at.passing, at.worn, band);
+    yield* pass(kernels, arena, passage, at.surface, at.passing, at.kept, band);
+    if (laid >= 0) yield* pass(kernels, arena, passage, at.till, at.passing, at.south, band);
     const [smoothed, depth, over, till, lies, thick, ease] = [at.spare, at.worn, at.kept, at.till, at.south, at.ice, level.ease].map((o) =>
       floats(arena, arena.start + o, size),
     );
@@ -384,27 +383,14 @@ function* wear(
   const a = arena.start;
   const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
-  const size = bytesOf(level) / 4;
   if (args.beds) feelBeds(kernels, arena, args.beds, level, level.beds, { height: level.bed, easeGiven: level.ease, ease: level.easeNow }, BEDDED, band);
   kernels.iceWear(a + at.surface, a + level.bed, a + at.ice, a + level.easeNow, a + at.worn, stride, down, from, to, dx, dy, args.slide, args.fastest, amount);
   yield;
   // Ice pulls its neighbours along: it slides alike over widths of about its depth.
-  yield* smooth(arena, level, at.worn, at.spare, at.worn, band);
-  const [worn, bed, surface, ease] = [at.worn, level.bed, at.surface, level.ease].map((o) => floats(arena, a + o, size));
-  const most = MOST_WORN * Math.min(dx, dy);
-  // Beyond the rim there is no ice to hold it back: near it no more is worn than further in.
+  yield* smooth(kernels, arena, level, at.worn, at.spare, at.worn, band);
   const { across } = level;
   const margin = Math.min((across - 1) >> 1, (down - 1) >> 1, Math.ceil(RIM * Math.max(across, down)));
-  for (let row = from; row < to; row++) {
-    const inside = Math.max(margin, Math.min(down - 1 - margin, row));
-    for (let x = 0; x < across; x++) {
-      const p = (row + 1) * stride + 1 + x;
-      const further = (inside + 1) * stride + 1 + Math.max(margin, Math.min(across - 1 - margin, x));
-      const by = ease[p] === 0 ? 0 : Math.min(most, worn[p], worn[further]);
-      bed[p] -= by;
-      surface[p] -= by;
-    }
-  }
+  kernels.iceTake(a + at.worn, a + level.bed, a + at.surface, a + level.ease, stride, across, down, from, to, margin, MOST_WORN * Math.min(dx, dy));
   yield;
   if (args.bank === Infinity || step % WALLS_EVERY !== WALLS_EVERY - 1) return;
   yield* walls(kernels, arena, args, level, at, band, Math.floor(step / WALLS_EVERY) % 2 === 1);

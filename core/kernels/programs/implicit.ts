@@ -5,7 +5,7 @@ import type { Rung } from './ladder';
 /** More bands than this share the scratch of the last; nobody has so many. */
 const SCRATCH_BANDS = 64;
 
-const scratchOf = ({ down, stride }: Rung): number => 32 * (Math.max(down, stride) + 8);
+const scratchOf = ({ down, stride }: Rung): number => 64 * (Math.max(down, stride) + 8);
 
 /** Bytes of scratch that `passImplicit` needs on a grid. */
 export const scratchBytes = (grid: Rung): number => SCRATCH_BANDS * scratchOf(grid);
@@ -34,7 +34,7 @@ export function* passImplicit(
   const a = arena.start;
   const { stride, down, across } = grid;
   const { from, to } = rowsOf(down, band);
-  const each = Math.ceil(across / 4 / band.count) * 4;
+  const each = Math.ceil(across / 8 / band.count) * 8;
   const columns = { from: each * band.index, to: Math.min(across, each * (band.index + 1)) };
   const c = a + at.scratch + Math.min(band.index, SCRATCH_BANDS - 1) * scratchOf(grid);
   const d = c + scratchOf(grid) / 2;

@@ -1,8 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { firstWrong } from '../../../tests/helpers/grounds';
 import type { Arena, Band } from '../program';
-import { keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
-import { bytesOf, lay, lift } from './levels';
+import { instantiate } from '../loader';
+import { claimPass, keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
+import { bytesOf, claims, lay, lift } from './levels';
 
 const BORDER = { left: 1, above: 1, aligned: 1 };
 const own = (across: number, point = true, width = 8192, down = across, depth = width) => ({
@@ -15,10 +16,14 @@ const own = (across: number, point = true, width = 8192, down = across, depth = 
 const band: Band = { index: 0, count: 1, progress: () => undefined, halting: () => false };
 
 function passed(passage: Passage, values: Float32Array): Float32Array {
-  const arena: Arena = { buffer: new ArrayBuffer(1 << 25), start: 0 };
-  const [source, between, out] = [0, 1 << 23, 1 << 24];
+  const memory = new WebAssembly.Memory({ initial: 1024 });
+  const kernels = instantiate('plain', memory);
+  const arena: Arena = { buffer: memory.buffer, start: (kernels.heapBase() + 63) & ~63 };
+  const { claim } = claims();
+  const [finer, coarser] = [passage.from, passage.to].sort((a, b) => b.across - a.across);
+  const [source, out, room] = [claim(bytesOf(passage.from)), claim(bytesOf(passage.to)), claimPass(claim, [finer, coarser])];
   lay(arena, source, passage.from, values);
-  for (const _ of pass(arena, passage, source, between, out, band));
+  for (const _ of pass(kernels, arena, passage, source, room, out, band));
   return lift(arena, out, passage.to);
 }
 const place = (rung: Rung, i: number, spacing: number) => (rung.point ? i : i + 0.5) * spacing;

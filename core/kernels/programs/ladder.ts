@@ -1,3 +1,4 @@
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band } from '../program';
 import { bytesOf, type Border, type Grid } from './levels';
 
@@ -169,46 +170,100 @@ export const toFiner = (from: Rung, to: Rung): Passage => ({
   y: finerWeights(to.down, to.spacingY, to.point, { count: from.down, spacing: from.spacingY, point: from.point }),
 });
 
-/**
- * Lays one grid's floats over another grid. `between` is room for `from.down` rows of `to`'s
- * stride; byte offsets from the arena's start. Yields where bands meet.
- */
-export function* pass(arena: Arena, { from, to, x, y }: Passage, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
-  const a = floats(arena, arena.start + source, bytesOf(from) / 4);
-  const b = floats(arena, arena.start + between, to.stride * from.down);
-  const c = floats(arena, arena.start + out, bytesOf(to) / 4);
-  const rows = rowsOf(from.down, band);
-  for (let row = rows.from; row < rows.to; row++) {
-    const start = (row + from.above) * from.stride + from.left;
-    const into = row * to.stride;
-    for (let i = 0; i < to.across; i++) {
-      let sum = 0;
-      const at = start + x.first[i];
-      // Counted from the first, so that level ground stays so to the bit.
-      const base = a[at];
-      for (let k = 0, w = i * x.taps; k < x.taps; k++, w++) sum += x.weight[w] * (a[at + k] - base);
-      b[into + i] = base + sum;
-    }
+/** What `pass` needs beside its grids: byte offsets from the arena's start. */
+export interface PassRoom {
+  /** Rows of the grid that is passed, on the other's columns. */
+  rows: number;
+  /** First samples and weights, along x and then along y. */
+  weights: number;
+}
+
+/** A weight table's floats: at most six a sample of the finer grid and eight of the coarser (see the tests), and the first samples. */
+const tableFloats = (samples: number) => 16 * (samples + 8);
+
+/** Room to pass from a ladder's finest grid, or from what is seen, to each coarser one, and from each to the next finer. */
+export function claimPass(claim: (bytes: number) => number, levels: readonly Rung[], seen?: Rung): PassRoom {
+  const rows = Math.max(
+    ...levels.map((level, l) => level.stride * Math.max(levels[0].down, l > 0 ? (seen?.down ?? 0) : 0, l < levels.length - 1 ? levels[l + 1].down : 0)),
+  );
+  const longest = Math.max(...[...levels, ...(seen ? [seen] : [])].map(({ across, down }) => Math.max(across, down)));
+  return { rows: claim(4 * rows), weights: claim(8 * tableFloats(longest)) };
+}
+
+/** Writes a weight table: where each sum begins, and its weights in fours. They end with the row where they can. */
+function writeTable(arena: Arena, offset: number, { taps, first, weight }: Weights, samples: number): { first: number; weight: number; taps: number } {
+  const fours = 4 * Math.ceil(taps / 4);
+  const at = arena.start + offset;
+  const begins = new Int32Array(arena.buffer, at, first.length);
+  const shares = floats(arena, at + 4 * first.length, fours * first.length).fill(0);
+  for (let i = 0; i < first.length; i++) {
+    begins[i] = Math.max(0, Math.min(first[i], samples - fours));
+    shares.set(weight.subarray(i * taps, (i + 1) * taps), i * fours + first[i] - begins[i]);
   }
+  return { first: at, weight: at + 4 * first.length, taps: fours };
+}
+
+/** Lays one grid's floats over another grid; byte offsets from the arena's start. Yields where bands meet. */
+export function* pass(
+  kernels: KernelExports,
+  arena: Arena,
+  { from, to, x, y }: Passage,
+  source: number,
+  room: PassRoom,
+  out: number,
+  band: Band,
+): Generator<void, void, void> {
+  const a = arena.start;
+  // Every band writes the same, so that none has to wait for another.
+  const along = writeTable(arena, room.weights, x, from.across);
+  const down = writeTable(arena, room.weights + 4 * tableFloats(Math.max(from.across, to.across)), y, from.down);
+  const rows = rowsOf(from.down, band);
+  kernels.passAlong(
+    a + source,
+    from.stride,
+    from.left,
+    from.above,
+    from.across,
+    along.first,
+    along.weight,
+    along.taps,
+    to.across,
+    a + room.rows,
+    to.stride,
+    rows.from,
+    rows.to,
+  );
   yield;
   const outRows = rowsOf(to.down, band);
-  for (let row = outRows.from; row < outRows.to; row++) {
-    const into = (row + to.above) * to.stride + to.left;
-    const first = y.first[row] * to.stride;
-    const w = row * y.taps;
-    for (let i = 0; i < to.across; i++) {
-      let sum = 0;
-      const base = b[first + i];
-      for (let k = 0, at = first + i; k < y.taps; k++, at += to.stride) sum += y.weight[w + k] * (b[at] - base);
-      c[into + i] = base + sum;
-    }
-  }
+  kernels.passDown(
+    a + room.rows,
+    to.stride,
+    from.down,
+    down.first,
+    down.weight,
+    down.taps,
+    to.across,
+    a + out,
+    to.stride,
+    to.left,
+    to.above,
+    outRows.from,
+    outRows.to,
+  );
   yield;
 }
 
 /** The same for shares of 0 to 1: a spline's weights leave them by a hair. */
-export function* passShares(arena: Arena, passage: Passage, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
-  yield* pass(arena, passage, source, between, out, band);
+export function* passShares(
+  kernels: KernelExports,
+  arena: Arena,
+  passage: Passage,
+  source: number,
+  room: PassRoom,
+  out: number,
+  band: Band,
+): Generator<void, void, void> {
+  yield* pass(kernels, arena, passage, source, room, out, band);
   const { to } = passage;
   const shares = floats(arena, arena.start + out, bytesOf(to) / 4);
   const rows = rowsOf(to.down, band);

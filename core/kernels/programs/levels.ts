@@ -1,3 +1,4 @@
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band } from '../program';
 
 /** A grid in the arena: its samples stand in rows of `stride` floats, `left` before the first and `above` rows over it. */
@@ -131,26 +132,21 @@ export function refine(arena: Arena, coarse: Placed, fine: Placed, point: boolea
  * Takes the finest detail of a grid away: the binomial 1 4 6 4 1 along both axes, from `source`
  * to `out` by way of `between`; the edge is carried on. Yields where bands meet.
  */
-export function* smooth(arena: Arena, grid: Grid, source: number, between: number, out: number, band: Band): Generator<void, void, void> {
-  const size = bytesOf(grid) / 4;
-  const { across, down } = grid;
+export function* smooth(
+  kernels: KernelExports,
+  arena: Arena,
+  grid: Grid,
+  source: number,
+  between: number,
+  out: number,
+  band: Band,
+): Generator<void, void, void> {
+  const { across, down, stride, left, above } = grid;
   const { from, to } = rowsOf(down, band);
-  const [a, b, c] = [source, between, out].map((at) => floats(arena, arena.start + at, size));
-  for (let row = from; row < to; row++) {
-    const first = firstOf(grid, row);
-    for (let x = 0; x < across; x++) {
-      const w = first + Math.max(0, x - 1);
-      const ww = first + Math.max(0, x - 2);
-      const e = first + Math.min(across - 1, x + 1);
-      const ee = first + Math.min(across - 1, x + 2);
-      b[first + x] = (6 * a[first + x] + 4 * (a[w] + a[e]) + (a[ww] + a[ee])) / 16;
-    }
-  }
+  const a = arena.start;
+  kernels.smoothAlong(a + source, a + between, stride, left, above, across, from, to);
   yield;
-  for (let row = from; row < to; row++) {
-    const [nn, n, here, s, ss] = [-2, -1, 0, 1, 2].map((by) => firstOf(grid, Math.min(down - 1, Math.max(0, row + by))));
-    for (let x = 0; x < across; x++) c[here + x] = (6 * b[here + x] + 4 * (b[n + x] + b[s + x]) + (b[nn + x] + b[ss + x])) / 16;
-  }
+  kernels.smoothDown(a + between, a + out, stride, left, above, across, down, from, to);
   yield;
 }
 

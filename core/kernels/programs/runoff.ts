@@ -1,8 +1,8 @@
 import type { KernelExports } from '../generated/exports';
-import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
+import { floats, overBands, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { isSharedWith, keepVolume, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, keepVolume, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 import { writeWeights } from './talus';
 
@@ -141,9 +141,9 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
-      yield* pass(arena, passage, own.bed, at.between, coarse.bed, band);
-      if (args.beds) yield* passBeds(arena, passage, own.beds, at.between, coarse.beds, band);
-      yield* passShares(arena, passage, own.ease, at.between, coarse.ease, band);
+      yield* pass(kernels, arena, passage, own.bed, at.passing, coarse.bed, band);
+      if (args.beds) yield* passBeds(kernels, arena, passage, own.beds, at.passing, coarse.beds, band);
+      yield* passShares(kernels, arena, passage, own.ease, at.passing, coarse.ease, band);
     }
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.steps;
     let done = 0;
@@ -151,14 +151,14 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const depth = levels.length - 1 - l;
-      yield* begin(arena, levels, l, at, band);
+      yield* begin(kernels, arena, levels, l, at, band);
       tell(word, band, l, 0);
       for (let step = 0; step < args.steps && !ended; step++) {
         if (yield* endsHere(word, band, args.until, { level: depth, round: step }, WORD_EVERY)) {
           ended = true;
           break;
         }
-        yield* advance(kernels, arena, args, level, at, band, step);
+        yield* overBands(level, band, (shared) => advance(kernels, arena, args, level, at, shared, step));
         done += level.across * level.down;
         tell(word, band, l, step + 1);
         band.progress(done / work);
@@ -239,9 +239,6 @@ function plan(args: RunoffArgs) {
   const levels = (args.alone ? all.slice(0, 1) : all).map(claimed);
   const seen = args.seen && claimed(rungOf(args.seen, BORDER));
   const size = Math.max(...levels.map((level) => bytesOf(level)));
-  const between =
-    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
-    4;
   const claim = () => room.claim(size);
   const at = {
     status,
@@ -260,7 +257,7 @@ function plan(args: RunoffArgs) {
     south: claim(),
     southEast: claim(),
     southWest: claim(),
-    between: room.claim(between),
+    passing: claimPass((bytes) => room.claim(bytes), levels, seen),
     weights: room.claim(levels[0].stride * 16),
     columns: room.claim(levels[0].stride * 20),
   };
@@ -270,7 +267,7 @@ function plan(args: RunoffArgs) {
 type Work = ReturnType<typeof plan>['at'];
 
 /** A grid begins with the change and the water of the coarser one; nothing moves yet. */
-function* begin(arena: Arena, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
+function* begin(kernels: KernelExports, arena: Arena, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const size = bytesOf(level) / 4;
@@ -279,7 +276,7 @@ function* begin(arena: Arena, levels: Level[], l: number, at: Work, band: Band):
     for (const what of ['change', 'water', 'sediment'] as const) {
       const volume = band.index === 0 ? volumeOf(arena, coarser, at[what]) : 0;
       // By way of the flows, which begin anew.
-      yield* pass(arena, passage, at[what], at.between, at.east, band);
+      yield* pass(kernels, arena, passage, at[what], at.passing, at.east, band);
       const { from, to } = rowsOf(level.down, band);
       const source = floats(arena, arena.start + at.east, size);
       const out = floats(arena, arena.start + at[what], size);

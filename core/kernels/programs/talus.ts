@@ -1,7 +1,8 @@
+import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { isSharedWith, keepVolume, ladderOf, pass, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, keepVolume, ladderOf, pass, type PassRoom, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, type Grid } from './levels';
 
 export interface TalusArgs {
@@ -99,6 +100,8 @@ const OWN_SHED = 0.65;
 const COURANT = 0.3;
 /** Loose material this deep protects the rock under it, metres. */
 const SHIELD = 1;
+/** The beds are looked up once in so many sweeps: faces wear back by less than a third of a spacing in each. */
+const BEDS_EVERY = 2;
 /** Of what is too steep at an open edge, so much leaves in a sweep. */
 const EDGE_SHARE = 0.2;
 
@@ -130,16 +133,16 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, seen, height, rate, moved, faceX, faceY, weights, between, spare, status } = plan(args);
+    const { levels, seen, height, rate, moved, faceX, faceY, weights, passing, spare, status } = plan(args);
     const word = statusWords(arena, status);
     const given = { bed: true, mask: args.masked, cover: args.covered, grain: args.grained };
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
-      if (args.beds) yield* passBeds(arena, passage, own.beds, between, coarse.beds, band);
+      if (args.beds) yield* passBeds(kernels, arena, passage, own.beds, passing, coarse.beds, band);
       for (const what of ['bed', 'mask', 'cover', 'grain'] as const) {
         if (!given[what]) continue;
-        yield* pass(arena, passage, own[what], between, coarse[what], band);
+        yield* pass(kernels, arena, passage, own[what], passing, coarse[what], band);
         if (what === 'cover' && args.rock) {
           const [cover, before] = [coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
           const { from, to } = rowsOf(coarse.down, band);
@@ -161,7 +164,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
       const level = levels[l];
       const { from, to } = rowsOf(level.down, band);
       const coarser = levels[l + 1];
-      if (coarser) yield* handDown(arena, args, coarser, level, { between, spare }, band);
+      if (coarser) yield* handDown(kernels, arena, args, coarser, level, { passing, spare }, band);
       if (band.index === 0) {
         writeWeights(arena, weights, level, level.point);
         const size = level.stride * (level.down + 2);
@@ -187,7 +190,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
         yield;
         if (shed.rate > 0 && sweep < SHEDDING * args.sweeps) {
-          if (args.beds) {
+          if (args.beds && sweep % BEDS_EVERY === 0) {
             const ground = { height, easeGiven: args.masked ? level.mask : undefined, ease: level.sheds };
             feelBeds(kernels, arena, args.beds, level, level.beds, ground, BEDDED, band);
           }
@@ -280,18 +283,19 @@ function shedding(args: TalusArgs, levels: Level[], l: number): RockFall & { rat
 
 /** A level begins with what the coarser one moved and shed. */
 function* handDown(
+  kernels: KernelExports,
   arena: Arena,
   args: TalusArgs,
   coarser: Level,
   level: Level,
-  room: { between: number; spare: number },
+  room: { passing: PassRoom; spare: number },
   band: Band,
 ): Generator<void, void, void> {
   const passage = toFiner(coarser, level);
   const size = bytesOf(level) / 4;
   const { from, to } = rowsOf(level.down, band);
   const volume = band.index === 0 ? volumeOf(arena, coarser, coarser.change) : 0;
-  yield* pass(arena, passage, coarser.change, room.between, level.change, band);
+  yield* pass(kernels, arena, passage, coarser.change, room.passing, level.change, band);
   if (args.rock && args.covered) {
     // What was shed is the coarser grid's cover beyond what the finer one's own comes to there.
     const rock = floats(arena, arena.start + coarser.cover, bytesOf(coarser) / 4);
@@ -300,7 +304,7 @@ function* handDown(
     for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) before[p] = rock[p] - before[p];
     yield;
     const rockVolume = band.index === 0 ? volumeOf(arena, coarser, coarser.coverBefore) : 0;
-    yield* pass(arena, passage, coarser.coverBefore, room.between, room.spare, band);
+    yield* pass(kernels, arena, passage, coarser.coverBefore, room.passing, room.spare, band);
     const shed = floats(arena, arena.start + room.spare, size);
     const cover = floats(arena, arena.start + level.cover, size);
     const ease = args.masked ? floats(arena, arena.start + level.mask, size) : undefined;
@@ -360,14 +364,10 @@ function plan(args: TalusArgs) {
   const seen = args.seen && claimed(rungOf(args.seen, BORDER), 0);
   const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [height, rate, moved, faceX, faceY] = [0, 1, 2, 3, 4].map(() => room.claim(size));
-  // Room between two grids: free while a grid is made from another.
-  const between = room.claim(
-    Math.max(...levels.map((level, l) => Math.max(level.stride * Math.max(levels[0].down, seen?.down ?? 0), l > 0 ? levels[l - 1].stride * level.down : 0))) *
-      4,
-  );
+  const passing = claimPass((bytes) => room.claim(bytes), levels, seen);
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, seen, height, rate, moved, faceX, faceY, weights, between, spare: moved, status, bytes: room.bytes };
+  return { levels, seen, height, rate, moved, faceX, faceY, weights, passing, spare: moved, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */
