@@ -484,3 +484,46 @@ function sweepColumns(h: usize, faces: usize, state: usize, c: usize, d: usize, 
     v128.store(at + 16, f32x4.add(value1, base1));
   }
 }
+
+/**
+ * The ground that a finer grid begins with, samples `from` to `to`: the coarser one's as it was (`was`) and its change, and of the finer bed's own detail as much as was not worn
+ * off: half of it where the ground was lowered by 1 / `perDepth`. Nothing is worn below `sea`, and nothing changes where the rock gives no way.
+ */
+export function beginFiner(height: usize, bed: usize, ease: usize, was: usize, change: usize, from: i32, to: i32, perDepth: f32, sea: f32): void {
+  const one = f32x4.splat(1);
+  const level = f32x4.splat(sea);
+  const end = <usize>to << 2;
+  for (let off = <usize>from << 2; off < end; off += 16) {
+    // The last four may reach beyond: they are the same every time.
+    if (off + 16 > end) off = max(<usize>from << 2, end - 16);
+    const ground = v128.load(bed + off);
+    const coarse = v128.load(was + off);
+    const by = v128.load(change + off);
+    const worn = f32x4.div(one, f32x4.sub(one, f32x4.mul(f32x4.min(f32x4.splat(0), by), f32x4.splat(perDepth))));
+    const detail = f32x4.mul(worn, f32x4.sub(ground, coarse));
+    const h = f32x4.add(f32x4.add(coarse, by), detail);
+    const drowned = v128.and(f32x4.lt(h, level), f32x4.ge(ground, level));
+    const now = v128.bitselect(level, h, drowned);
+    v128.store(height + off, v128.bitselect(ground, now, f32x4.eq(v128.load(ease + off), f32x4.splat(0))));
+  }
+}
+
+/** Faces between samples of which both are laid down, samples `from` to `to` of a grid. */
+export function fanFaces(laid: usize, east: usize, south: usize, stride: i32, from: i32, to: i32): void {
+  for (let p = from; p < to; p++) {
+    const off = <usize>p << 2;
+    const here = load<f32>(laid + off);
+    store<f32>(east + off, here * load<f32>(laid + off + 4));
+    store<f32>(south + off, here * load<f32>(laid + off + (<usize>stride << 2)));
+  }
+}
+
+/** What the flood marked of samples `from` to `to` is unmarked again; bases and borders stay. */
+export function clearReached(state: usize, from: i32, to: i32): void {
+  let p = from;
+  for (; p + 16 <= to; p += 16) {
+    const marks = v128.load(state + p);
+    v128.store(state + p, v128.andnot(marks, i8x16.eq(marks, i8x16.splat(1))));
+  }
+  for (; p < to; p++) if (load<u8>(state + p) == 1) store<u8>(state + p, 0);
+}

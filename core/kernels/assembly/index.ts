@@ -15,7 +15,7 @@ export { unstepRows } from './unstep';
 export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
-export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns } from './fluvial';
+export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns, beginFiner, fanFaces, clearReached } from './fluvial';
 export { iceBalance, iceDepth, iceFaces, iceTake, iceWear } from './ice';
 export { resampleAdd, resampleAlong, resampleOut } from './resample';
 export { passAlong, passDown, smoothAlong, smoothDown } from './ladder';

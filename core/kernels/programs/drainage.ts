@@ -69,7 +69,7 @@ export const drainageProgram: Program<DrainageArgs, Float32Array, Drainage> = {
     const receiver = new Int32Array(count);
     const order = new Int32Array(count);
     // Index in the padded grid → index in the field: one column of border on either side, one row above.
-    const plain = (p: number) => p - stride - 1 - 2 * (Math.floor(p / stride) - 1);
+    const plain = (p: number) => p - stride - 1 - 2 * (((p / stride) | 0) - 1);
     for (let row = 0, i = 0; row < grid.down; row++) {
       for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++, i++) receiver[i] = plain(padded[p]);
     }

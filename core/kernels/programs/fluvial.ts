@@ -322,17 +322,10 @@ function* begin(
     for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(kernels, arena, coarser, at.height, at.order, at.height, band);
     yield* pass(kernels, arena, passage, coarser.bed, at.passing, at.order, band);
     yield* pass(kernels, arena, passage, at.height, at.passing, at.area, band);
-    const [was, is] = [at.order, at.area].map((o) => floats(arena, arena.start + o, size));
     // Detail that a grid adds was worn off where the ground was lowered by much.
     const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));
-    for (let p = first; p < end; p++) {
-      const change = is[p];
-      const detail = bed[p] - was[p];
-      const kept = change < 0 ? 1 / (1 - change * perDepth) : 1;
-      const h = was[p] + change + kept * detail;
-      // Nothing is worn below the sea's level.
-      height[p] = ease[p] === 0 ? bed[p] : h < args.sea && bed[p] >= args.sea ? args.sea : h;
-    }
+    const a = arena.start;
+    kernels.beginFiner(a + at.height, a + level.bed, a + level.ease, a + at.order, a + at.area, first, end, perDepth, args.sea);
   } else height.set(bed.subarray(first, end), first);
   yield;
   if (band.index === 0) markOutlets(arena, args, level, at);
@@ -366,8 +359,7 @@ function* findWay(
   const { from, to } = rowsOf(level.down, band);
   if (again) {
     const size = level.stride * (level.down + 2);
-    const state = new Uint8Array(arena.buffer, arena.start + at.state, size);
-    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) if (state[p] === 1) state[p] = 0;
+    kernels.clearReached(arena.start + at.state, (from + 1) * level.stride, (to + 1) * level.stride);
     wallBorder(floats(arena, arena.start + at.filled, size), level, from, to);
   } else stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
   yield;
@@ -528,13 +520,9 @@ function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
   yield* upstream(band, across * down, (first, last) =>
     kernels.fanUp(a + at.order, a + at.receiver, a + at.height, a + at.area, a + level.ease, a + at.pull, stride, first, last, dx, dy, dx * dy, args.silt),
   );
-  const [east, south] = [at.filled, at.south].map((o) => floats(arena, a + o, size));
+  kernels.fanFaces(a + at.pull, a + at.filled, a + at.south, stride, (from + 1) * stride, (to + 1) * stride);
+  yield;
   for (let pass = 0; pass < FAN_SMOOTH; pass++) {
-    for (let p = (from + 1) * stride; p < (to + 1) * stride; p++) {
-      east[p] = laid[p] * laid[p + 1];
-      south[p] = laid[p] * laid[p + stride];
-    }
-    yield;
     yield* passImplicit(kernels, arena, level, slopesAt(at), band, { columnsFirst: pass % 2 === 1 });
   }
   // Smoothed, a fan may dam its own water by a hair.

@@ -70,6 +70,21 @@ describe('a ladder of grids', () => {
     expect(firstWrong(up.length, (i) => Math.abs(up[i] - wanted.up[i]) < 2e-3)).toBe(-1);
   });
 
+  it('has room for the weights of every passage, on small and narrow grounds too', () => {
+    for (const n of [3, 5, 33, 46, 65, 129, 1000, 1025]) {
+      for (const down of [3, n]) {
+        const levels = ladderOf(own(n, true, 8192, down, 8192), BORDER);
+        let [bytes, asked] = [0, 0];
+        const { weights } = claimPass((size) => ((asked = size), (bytes += size) - size), levels);
+        expect(weights + asked).toBe(bytes);
+        for (const [l, coarse] of levels.entries()) {
+          const passages = l === 0 ? [] : [toCoarser(levels[0], coarse), toFiner(coarse, levels[l - 1])];
+          for (const { x, y } of passages) for (const table of [x, y]) expect(4 * table.first.length * (5 + table.taps)).toBeLessThanOrEqual(asked / 2);
+        }
+      }
+    }
+  });
+
   it('keeps level ground level to the bit', () => {
     const [fine, coarse] = ladderOf(own(513), BORDER);
     const level = made(fine, () => 103.7);

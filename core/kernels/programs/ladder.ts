@@ -190,16 +190,18 @@ export function claimPass(claim: (bytes: number) => number, levels: readonly Run
   return { rows: claim(4 * rows), weights: claim(8 * tableFloats(longest)) };
 }
 
-/** Writes a weight table: where each sum begins, and its weights in fours. They end with the row where they can. */
+/**
+ * Writes a weight table: where each sum begins, and its weights in fours, which end with the row where they can. All at once: what stands there
+ * while another band reads it is never anything else.
+ */
 function writeTable(arena: Arena, offset: number, { taps, first, weight }: Weights, samples: number): { first: number; weight: number; taps: number } {
   const fours = 4 * Math.ceil(taps / 4);
   const at = arena.start + offset;
-  const begins = new Int32Array(arena.buffer, at, first.length);
-  const shares = floats(arena, at + 4 * first.length, fours * first.length).fill(0);
-  for (let i = 0; i < first.length; i++) {
-    begins[i] = Math.max(0, Math.min(first[i], samples - fours));
-    shares.set(weight.subarray(i * taps, (i + 1) * taps), i * fours + first[i] - begins[i]);
-  }
+  const begins = first.map((begin) => Math.max(0, Math.min(begin, samples - fours)));
+  const shares = new Float32Array(fours * first.length);
+  for (let i = 0; i < first.length; i++) shares.set(weight.subarray(i * taps, (i + 1) * taps), i * fours + first[i] - begins[i]);
+  new Int32Array(arena.buffer, at, first.length).set(begins);
+  floats(arena, at + 4 * first.length, shares.length).set(shares);
   return { first: at, weight: at + 4 * first.length, taps: fours };
 }
 
