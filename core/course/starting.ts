@@ -25,7 +25,7 @@ export const startingCourses: readonly StartingCourse[] = [
       withRock(
         makeCourse('Downland', land(8192, 0), [
           stepUse('noise', { kind: 'fbm', feature: 4200, height: 215, level: 195, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
-          stepUse('fluvial', { amount: 26_000, scale: 420, soften: 140, bank: 34, uplift: 260, breach: 300, exponent: 0.4 }),
+          stepUse('fluvial', { amount: 18_000, scale: 420, soften: 140, bank: 34, uplift: 260, breach: 300, exponent: 0.4 }),
           stepUse('blur', { size: 22 }),
           stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
         ]),

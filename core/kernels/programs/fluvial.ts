@@ -6,7 +6,7 @@ import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wall
 import { passImplicit, scratchBytes } from './implicit';
 import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
-import { baseOf, markOutlets } from './outlets';
+import { baseOf, markOutlets, outletsOf } from './outlets';
 
 export interface FluvialArgs {
   across: number;
@@ -105,33 +105,40 @@ export const WORN_OFF = 0.35;
 const OUTLET_EASE = 1e-9;
 
 /**
- * Time goes on while the grids grow finer: on each this share of it passes, in so many steps, from
- * 128 cells a side on. The ground's own grid has what is left.
+ * Time goes on while the grids grow finer: on each, from 32 cells a side on, this share of it passes, in so many steps. The
+ * ground's own grid has what is left. Rivers and uplift have had nearly all of it by the grid of 512 cells: what a slope without a stream
+ * wears by hangs on how wide its samples are, so that finer grids would leave higher ground; beyond it they add detail only. What they
+ * add creeps on for longer.
  */
-const SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
-const STEPS = [14, 16, 14, 11, 8, 5, 4, 3];
+const RIVER_SHARES = [0.12, 0.16, 0.22, 0.2, 0.25, 0.035, 0.01, 0.005];
+const CREEP_SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
+const STEPS = [14, 16, 14, 11, 8, 4, 3, 3];
 
 const HELD_STEPS = 8;
 /** Slopes settle so many times in a step, rows first and then columns first: what is too steep slides by a bounded part of its excess each time, and no way of the grid comes last. */
 const SLOPE_PARTS = 2;
 
 interface Stint {
-  /** Share of the whole time. */
-  share: number;
+  /** Shares of the whole time in which rivers wear and the ground rises, and in which slopes creep. */
+  rivers: number;
+  creep: number;
   steps: number;
 }
 
 /** How long each grid works, the finest first. */
 function stintsOf(args: FluvialArgs, count: number): Stint[] {
-  if (args.alone) return [{ share: 1, steps: args.steps }];
-  const stints: Stint[] = [];
-  let left = 1;
-  for (let k = 0; k < count; k++) {
-    const share = k === count - 1 ? left : SHARES[Math.min(k, SHARES.length - 1)];
-    stints.unshift({ share, steps: args.held ? HELD_STEPS : STEPS[Math.min(k, STEPS.length - 1)] });
-    left -= share;
-  }
-  return stints;
+  if (args.alone) return [{ rivers: 1, creep: 1, steps: args.steps }];
+  const of = (shares: readonly number[], k: number) => shares[Math.min(k, shares.length - 1)];
+  const left = (shares: readonly number[]) => Array.from({ length: count - 1 }, (_, k) => of(shares, k)).reduce((sum, share) => sum - share, 1);
+  const stints = Array.from({ length: count }, (_, k): Stint => {
+    const last = k === count - 1;
+    return {
+      rivers: last ? left(RIVER_SHARES) : of(RIVER_SHARES, k),
+      creep: last ? left(CREEP_SHARES) : of(CREEP_SHARES, k),
+      steps: args.held ? HELD_STEPS : of(STEPS, k),
+    };
+  });
+  return stints.reverse();
 }
 
 /**
@@ -190,7 +197,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     for (let l = levels.length - 1; l >= 0; l--) {
       const level = levels[l];
       const depth = levels.length - 1 - l;
-      const { share, steps } = stints[l];
+      const { rivers, creep, steps } = stints[l];
       yield* begin(kernels, arena, args, levels, l, at, band, routed);
       routed = false;
       tell(word, band, l, 0);
@@ -205,7 +212,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
           yield* overBands(level, band, function* (shared) {
             if (draws) yield* findWay(kernels, arena, args, level, at, shared, salt, again);
             if (args.alone && step === 0) yield* restart(arena, level, at, shared);
-            yield* wear(kernels, arena, args, level, at, shared, share / steps, draws && !args.alone && !args.held);
+            yield* wear(kernels, arena, args, level, at, shared, { rivers: rivers / steps, creep: creep / steps }, draws && !args.alone && !args.held);
           });
           routed = true;
           done += level.across * level.down;
@@ -248,7 +255,9 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
 function plan(args: FluvialArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const all = ladderOf(args, FLOW_BORDER);
+  const ladder = ladderOf(args, FLOW_BORDER);
+  // At fewer samples than the terrain's own the finest grid is one of its ladder: it has that one's time first.
+  const all = args.seen && ladder.length > 1 && isSharedWith(ladder[0], args.seen) ? [ladder[0], ...ladder] : ladder;
   const claim = (bytes: number) => room.claim(bytes);
   const claimed = (grid: Rung): Level => {
     const [bed, ease, bank] = [bytesOf(grid), bytesOf(grid), bytesOf(grid)].map(claim);
@@ -319,7 +328,11 @@ function* begin(
       }
     }
     yield;
+    // Where water leaves stays as low as it is: smoothed, it would rise with every grid, and all the land that drains through it.
+    const outlets = args.open ? outletsOf(arena, args, coarser, at, rows).map((p) => [p, worn[p]]) : [];
     for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(kernels, arena, coarser, at.height, at.order, at.height, band);
+    for (const [p, change] of outlets) worn[p] = change;
+    yield;
     yield* pass(kernels, arena, passage, coarser.bed, at.passing, at.order, band);
     yield* pass(kernels, arena, passage, at.height, at.passing, at.area, band);
     // Detail that a grid adds was worn off where the ground was lowered by much.
@@ -398,14 +411,14 @@ function* wear(
   level: Level,
   at: Work,
   band: Band,
-  share: number,
+  { rivers, creep }: Pick<Stint, 'rivers' | 'creep'>,
   breaches: boolean,
 ): Generator<void, void, void> {
   const a = arena.start;
   const { stride, down, across, spacingX: dx, spacingY: dy } = level;
   const samples = across * down;
   const { from, to } = rowsOf(down, band);
-  const rise = args.uplift * share;
+  const rise = args.uplift * rivers;
   if (args.beds) {
     const { ease: easeGiven, easeNow: ease, bank: bankGiven, bankNow: bank } = level;
     feelBeds(kernels, arena, args.beds, level, level.beds, { height: at.height, easeGiven, ease, bankGiven, bank }, BEDDED, band);
@@ -422,7 +435,7 @@ function* wear(
     dy,
     dx * dy,
     args.head,
-    args.reach * share,
+    args.reach * rivers,
     args.exponent,
   );
   if (args.deposit > 0) {
@@ -435,7 +448,7 @@ function* wear(
       kernels.breach(a + at.order, a + at.receiver, a + at.height, a + at.filled, a + level.ease, first, end, args.breach),
     );
   }
-  for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, share / SLOPE_PARTS, part % 2 === 1);
+  for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, creep / SLOPE_PARTS, part % 2 === 1);
   const solve = (before: number, laid: number) =>
     upstream(band, samples, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
   if (args.deposit === 0) {

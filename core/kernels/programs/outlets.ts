@@ -75,3 +75,17 @@ export function baseOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: Ou
     return flags[rimIndex(row, column, level)] === 1;
   };
 }
+
+/** The samples of the rim where water leaves, of some rows. */
+export function outletsOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt, { from, to }: { from: number; to: number }): number[] {
+  const base = baseOf(arena, args, level, at);
+  const out: number[] = [];
+  for (let row = from; row < to; row++) {
+    const everywhere = row === 0 || row === level.down - 1;
+    for (let column = 0; column < level.across; column += everywhere ? 1 : Math.max(1, level.across - 1)) {
+      const p = (row + 1) * level.stride + 1 + column;
+      if (base(p, row, column)) out.push(p);
+    }
+  }
+  return out;
+}
