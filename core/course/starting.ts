@@ -116,7 +116,7 @@ export const startingCourses: readonly StartingCourse[] = [
         makeCourse('Skerry isle', land(6144, 0), [
           stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
           stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
-          stepUse('fluvial', { amount: 1400, scale: 100, soften: 18 }),
+          stepUse('fluvial', { amount: 2600, scale: 100, soften: 18 }),
           stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.7, hold: 'mean' }),
           stepUse('shore', { retreat: 130, stacks: 0.9, scale: 60, height: 4, cliff: 72, seed: 4 }),
           stepUse('roughen', { height: 5, feature: 60 }),
