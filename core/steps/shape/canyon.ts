@@ -120,8 +120,11 @@ function climbing(
   const step = rock ? Math.max(0.5, 2 * rock.table.step) : CLIMB;
   const even = rise(PLAIN);
   const rises = rock && Float64Array.from(rock.table.hardness, (h) => rise(PLAIN + strength * (h - PLAIN)));
+  const gentlest = rises ? rises.reduce((least, gradient) => Math.min(least, gradient), Infinity) : even;
   return (i, level, highest, far) => {
     if (!rock || !rises) return level + far * even;
+    // So far away even walls in the softest rock have come up to the ground.
+    if (far * gentlest >= highest - level + step) return highest;
     let [z, left] = [level, far];
     while (z < highest) {
       const steep = rises[entryAt(rock.table, z, rock.uplift[i])];
