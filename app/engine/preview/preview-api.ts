@@ -68,9 +68,11 @@ const previewed = new Set<number>();
 /** How fine a preview can be so that it is there at once, by what the full ground's steps took. */
 function affordablePreview(course: Course): number {
   const { full } = state;
-  const [finest, middle] = PREVIEWS;
-  // What weather takes is not known yet.
-  if (!full) return allUses(course).some((use) => use.on && stepById(use.step).family === 'weather') ? middle : finest;
+  // What weather takes is not known yet: the more of it there is, the coarser its first picture.
+  if (!full) {
+    const weather = allUses(course).filter((use) => use.on && stepById(use.step).family === 'weather').length;
+    return PREVIEWS[Math.min(weather, PREVIEWS.length - 1)];
+  }
   const was = new Map(allUses(full.course).map((use) => [use.id, JSON.stringify(use)]));
   const now = new Map(allUses(course).map((use) => [use.id, JSON.stringify(use)]));
   const { stages, ground } = full.evaluation;
