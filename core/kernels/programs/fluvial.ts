@@ -4,7 +4,7 @@ import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type B
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, sharesOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 import { baseOf, markOutlets, outletsOf } from './outlets';
 
@@ -110,7 +110,7 @@ const OUTLET_EASE = 1e-9;
  * wears by hangs on how wide its samples are, so that finer grids would leave higher ground; beyond it they add detail only. What they
  * add creeps on for longer.
  */
-const RIVER_SHARES = [0.12, 0.16, 0.22, 0.2, 0.25, 0.035, 0.01, 0.005];
+const RIVER_SHARES = [0.12, 0.16, 0.22, 0.2, 0.25, 0.035, 0.01, 0.003];
 const CREEP_SHARES = [0.12, 0.16, 0.22, 0.2, 0.13, 0.08, 0.05, 0.03];
 const STEPS = [14, 16, 14, 11, 8, 4, 3, 3];
 
@@ -128,17 +128,9 @@ interface Stint {
 /** How long each grid works, the finest first. */
 function stintsOf(args: FluvialArgs, count: number): Stint[] {
   if (args.alone) return [{ rivers: 1, creep: 1, steps: args.steps }];
-  const of = (shares: readonly number[], k: number) => shares[Math.min(k, shares.length - 1)];
-  const left = (shares: readonly number[]) => Array.from({ length: count - 1 }, (_, k) => of(shares, k)).reduce((sum, share) => sum - share, 1);
-  const stints = Array.from({ length: count }, (_, k): Stint => {
-    const last = k === count - 1;
-    return {
-      rivers: last ? left(RIVER_SHARES) : of(RIVER_SHARES, k),
-      creep: last ? left(CREEP_SHARES) : of(CREEP_SHARES, k),
-      steps: args.held ? HELD_STEPS : of(STEPS, k),
-    };
-  });
-  return stints.reverse();
+  const [rivers, creep] = [sharesOf(RIVER_SHARES, count), sharesOf(CREEP_SHARES, count)];
+  const steps = (k: number) => (args.held ? HELD_STEPS : STEPS[Math.min(k, STEPS.length - 1)]);
+  return rivers.map((share, k): Stint => ({ rivers: share, creep: creep[k], steps: steps(k) })).reverse();
 }
 
 /**

@@ -5,7 +5,7 @@ import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords,
 import { conveyTill, type Conveyed } from './ice-till';
 import { FLOW_BORDER } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, sharesOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
 
 /** Glen's law with n = 3 over shallow ice: 2 A (ρ g)³ / 5 with A = 2.4 · 10⁻²⁴ s⁻¹ Pa⁻³ (Cuffey & Paterson 2010, at 0 °C), a year: m⁻³ a⁻¹. */
@@ -175,7 +175,7 @@ export const iceProgram: Program<IceArgs, IceInputs, IceResult> = {
       }
       const retreats = l === 0 || longOf(levels[l - 1]) > RETREAT_CELLS;
       if (laid < 0 && retreats && args.till > 0 && args.wear > 0 && !args.alone) {
-        yield* overBands(level, band, (shared) => retreat(kernels, arena, args, level, at, shared, years));
+        yield* retreat(kernels, arena, args, level, at, band, years);
         laid = l;
       }
     }
@@ -242,13 +242,8 @@ const stintAt = (level: Rung): number => {
 /** How long each grid works, the finest first. */
 function stintsOf(args: IceArgs, levels: Level[]): { steps: number; share: number; years: number }[] {
   if (args.alone) return [{ ...args.alone, share: 1 }];
-  const rungs = levels.map((level) => stintAt(level));
-  return levels.map((level, l) => {
-    const k = rungs[l];
-    // What the coarser ones leave.
-    const share = l === 0 ? 1 - rungs.slice(1).reduce((sum, rung) => sum + SHARES[rung], 0) : SHARES[k];
-    return { steps: STEPS[k], share, years: yearsOf(Math.min(level.spacingX, level.spacingY), args) };
-  });
+  const shares = sharesOf(SHARES, levels.length).reverse();
+  return levels.map((level, l) => ({ steps: STEPS[stintAt(level)], share: shares[l], years: yearsOf(Math.min(level.spacingX, level.spacingY), args) }));
 }
 
 /** A grid's bed and ice to begin with: as they were given, or what the coarser grid made of them with the finer one's own detail. */
@@ -427,9 +422,9 @@ function* retreat(kernels: KernelExports, arena: Arena, args: IceArgs, level: Le
     const rise = (args.rise * stage) / args.stages;
     if (stage > 0)
       for (let step = 0; step < RETREAT_STEPS; step++)
-        yield* flow(kernels, arena, args, level, at, band, { years: 4 * years, rise, columnsFirst: step % 2 === 1 });
+        yield* overBands(level, band, (shared) => flow(kernels, arena, args, level, at, shared, { years: 4 * years, rise, columnsFirst: step % 2 === 1 }));
     // The passage of the ice as it stands, for a year.
-    yield* flow(kernels, arena, args, level, at, band, { years, rise, columnsFirst: false });
+    yield* overBands(level, band, (shared) => flow(kernels, arena, args, level, at, shared, { years, rise, columnsFirst: false }));
     kernels.iceWear(
       arena.start + at.surface,
       arena.start + level.bed,

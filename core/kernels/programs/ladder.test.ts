@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { firstWrong } from '../../../tests/helpers/grounds';
 import type { Arena, Band } from '../program';
 import { instantiate } from '../loader';
-import { claimPass, keepVolume, ladderOf, pass, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
+import { claimPass, keepVolume, ladderOf, pass, sharesOf, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 
 const BORDER = { left: 1, above: 1, aligned: 1 };
@@ -68,6 +68,17 @@ describe('a ladder of grids', () => {
     expect(firstWrong(down.length, (i) => Math.abs(down[i] - wanted.down[i]) < 2e-3)).toBe(-1);
     const up = passed(toFiner(coarse, fine), down);
     expect(firstWrong(up.length, (i) => Math.abs(up[i] - wanted.up[i]) < 2e-3)).toBe(-1);
+  });
+
+  it('shares a whole out to any count of rungs, never less than nothing', () => {
+    expect(sharesOf([0.5, 0.3], 1)).toEqual([1]);
+    expect(sharesOf([0.5, 0.25], 3)).toEqual([0.5, 0.25, 0.25]);
+    expect(sharesOf([0.5, 0.25], 5)).toEqual([0.5, 0.25, 0.125, 0.0625, 0.0625]);
+    for (let count = 1; count < 14; count++) {
+      const shares = sharesOf([0.12, 0.16, 0.22, 0.2, 0.25, 0.035, 0.01, 0.003], count);
+      expect(Math.min(...shares)).toBeGreaterThan(0);
+      expect(shares.reduce((sum, share) => sum + share)).toBeCloseTo(1, 12);
+    }
   });
 
   it('has room for the weights of every passage, on small and narrow grounds too', () => {

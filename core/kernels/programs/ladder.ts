@@ -64,6 +64,21 @@ export function ladderOf({ across, down, spacingX, spacingY, point }: OwnGrid, b
   return [own, ...rungs];
 }
 
+/**
+ * The shares of a whole that the rungs of a ladder have, the coarsest first: as they are listed; beyond the list each has half of what is left, and
+ * the ground's own grid, the last, all of it.
+ */
+export function sharesOf(listed: readonly number[], count: number): number[] {
+  const out: number[] = [];
+  let left = 1;
+  for (let k = 0; k < count; k++) {
+    const share = k === count - 1 ? left : k < listed.length ? listed[k] : left / 2;
+    left -= share;
+    out.push(share);
+  }
+  return out;
+}
+
 /** For every sample along one axis of a grid which samples of another it is made of. */
 interface Weights {
   taps: number;
