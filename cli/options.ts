@@ -129,13 +129,23 @@ export function encodingFor(
   }
   // Decimal text carries heights on a datum too, which float32 would round.
   const type = format.id === 'asc' || format.id === 'xyz' ? (field.ground.datum ? 'f64' : 'f32') : format.writes.includes(wished) ? wished : format.writes[0];
-  const encoding: Encoding = { format: format.id, type, options: layout && { order: layout.order, rows: layout.rows, skip: layout.skip } };
+  const encoding: Encoding = { format: format.id, type, options: layout ? { order: layout.order, rows: layout.rows, skip: layout.skip } : tiffOptions(spec) };
   if (!CODES[type]) return encoding;
   if (options.outRange) return { ...encoding, range: options.outRange };
   const { lowest, highest } = 'measure' in field ? field.measure() : statistics(field);
   const own = source?.type === type && source.range && source.range.low <= lowest && highest <= source.range.high ? source.range : undefined;
   const range = own ?? (highest > lowest ? { low: lowest, high: highest } : { low: lowest, high: lowest + 1 });
   return { ...encoding, range };
+}
+
+/** `tiff:deflate`, `tiff:cloud`: how a TIFF is laid out. */
+function tiffOptions(spec: string | undefined): Encoding['options'] {
+  const [format, ...words] = spec?.split(':') ?? [];
+  if (words.length === 0) return undefined;
+  const unknown = words.find((word) => formatById(format).id !== 'tiff' || (word !== 'cloud' && word !== 'deflate'));
+  if (unknown !== undefined)
+    throw new UplandError('type', `“${unknown}” says nothing about how ${formatById(format).title} is written. TIFF takes tiff:deflate, tiff:cloud or both.`);
+  return { cloud: words.includes('cloud'), compression: words.includes('deflate') || words.includes('cloud') ? 'deflate' : 'none' };
 }
 
 /**

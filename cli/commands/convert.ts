@@ -66,7 +66,7 @@ export function convertCommand(): Command {
     .argument('<out>')
     .option('--as <spec>', 'how to read the input')
     .option('--band <which>', 'of a file with several: its number, luminance or packed', parseBand)
-    .option('--out-as <spec>', 'the format to write, or raw:TYPE:ORDER[:skip=N][:rows=…]')
+    .option('--out-as <spec>', 'the format to write, such as png, tiff:deflate, tiff:cloud (cloud-optimised), or raw:TYPE:ORDER[:skip=N][:rows=…]')
     .option('--range <lo:hi>', 'metres that the ends of the input’s codes stand for', parseRange)
     .option('--map <c0=h0,c1=h1>', 'two codes of the input and their metres', parseMap)
     .option('--out-range <lo:hi>', 'metres that the ends of the written codes stand for', parseRange)

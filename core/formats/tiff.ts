@@ -1,6 +1,7 @@
 import { UplandError } from '../errors';
 import type { Format, Reading, ReadOptions } from './format';
 import { checkLength } from './limits';
+import { writeCloudTiff } from './tiff/cloud';
 import { openTiff, readTiff } from './tiff/read';
 import { layTiff, writeTiff } from './tiff/write';
 
@@ -10,7 +11,8 @@ import { layTiff, writeTiff } from './tiff/write';
  * and 64-bit integers and 16, 24, 32 and 64-bit floats, both byte orders, channels beside each
  * other or apart, palettes, packed by none, LZW, Deflate, PackBits, ZSTD, LERC or JPEG, with
  * predictors 1 to 3. Writes little-endian strips, with the spacing and registration as GeoTIFF
- * keys and, for codes, their scale and offset in metres as GDAL metadata.
+ * keys and, for codes, their scale and offset in metres as GDAL metadata; on request
+ * cloud-optimised (OGC 21-026), in tiles with overviews.
  */
 export const tiff: Format = {
   id: 'tiff',
@@ -22,7 +24,7 @@ export const tiff: Format = {
   sniff: ([a, b, c, d]) => (a === 0x49 && b === 0x49 && (c === 42 || c === 43) && d === 0) || (a === 0x4d && b === 0x4d && c === 0 && (d === 42 || d === 43)),
   read,
   open: openTiff,
-  write: async (page) => writeTiff(page),
+  write: async (page) => (page.options.cloud ? writeCloudTiff(page) : writeTiff(page)),
   layOut: layTiff,
 };
 

@@ -30,12 +30,13 @@ export function writeTiff(page: Page): Uint8Array<ArrayBuffer> {
 
 /** A TIFF that is not packed, as it will lie: its parts can be written as they are there. Null where it is packed. */
 export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
-  if (page.options.compression === 'deflate') return null;
+  if (page.options.compression === 'deflate' || page.options.cloud) return null;
   const { width, height, type } = page;
   const tall = rowsPerStripOf(page);
   const rowBytes = width * BYTES[type];
   const lengths = Array.from({ length: Math.ceil(height / tall) }, (_, k) => rowBytes * Math.min(tall, height - k * tall));
-  const { head, offsets, length } = headOf(entriesOf(page, lengths.length), lengths);
+  const { head, offsets: all, length } = headOf([{ entries: entriesOf(page, lengths.length), lengths }]);
+  const [offsets] = all;
   return {
     head,
     length,
@@ -58,11 +59,12 @@ export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
 
 const rowsPerStripOf = ({ width, height, type }: Omit<Page, 'samples'>): number => Math.max(1, Math.min(height, Math.floor(262_144 / (width * BYTES[type]))));
 
-const predictorOf = ({ type, options }: Omit<Page, 'samples'>): number =>
+/** By what differences samples are packed; 1: as they are. */
+export const predictorOf = ({ type, options }: Omit<Page, 'samples'>): number =>
   options.compression === 'deflate' && BYTES[type] <= 4 ? (type[0] === 'f' ? 3 : 2) : 1;
 
 /** Samples as the file has them; where they lie so in memory, their own bytes. */
-function littleEndian(type: SampleType, samples: SampleArray): Uint8Array<ArrayBuffer> {
+export function littleEndian(type: SampleType, samples: SampleArray): Uint8Array<ArrayBuffer> {
   if (isAsInMemory(type, true)) return bytesOfSamples(samples);
   const size = BYTES[type];
   const bytes = new Uint8Array(samples.length * size);
@@ -72,9 +74,7 @@ function littleEndian(type: SampleType, samples: SampleArray): Uint8Array<ArrayB
 }
 
 function entriesOf(page: Omit<Page, 'samples'>, strips: number): TagToWrite[] {
-  const { width, height, type, ground, scale, offset, noData, options } = page;
-  const number = (v: number) => (Object.is(v, -0) ? '0' : String(v));
-  const scaled = scale !== 1 || offset !== 0;
+  const { width, height, type, options } = page;
   const predictor = predictorOf(page);
   const none = Array.from({ length: strips }, () => 0);
   return [
@@ -90,8 +90,16 @@ function entriesOf(page: Omit<Page, 'samples'>, strips: number): TagToWrite[] {
     { tag: TAG.planar, kind: 3, values: [1] },
     ...(predictor > 1 ? [{ tag: TAG.predictor, kind: 3 as const, values: [predictor] }] : []),
     { tag: TAG.sampleFormat, kind: 3, values: [type[0] === 'u' ? 1 : type[0] === 's' ? 2 : 3] },
+    ...meaningEntries(page),
+  ];
+}
+
+/** Where a page lies, what its codes mean, and the number for no data. */
+export function meaningEntries({ ground, scale, offset, noData }: Omit<Page, 'samples'>): TagToWrite[] {
+  const number = (v: number) => (Object.is(v, -0) ? '0' : String(v));
+  return [
     ...placeEntries(ground),
-    ...(scaled
+    ...(scale !== 1 || offset !== 0
       ? [
           {
             tag: TAG.gdalMetadata,
@@ -140,58 +148,80 @@ export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<
 }
 
 function assemble(entries: TagToWrite[], strips: Uint8Array[]): Uint8Array<ArrayBuffer> {
-  const { head, offsets, length } = headOf(
-    entries,
-    strips.map((strip) => strip.length),
-  );
+  const { head, offsets, length } = headOf([{ entries, lengths: strips.map((strip) => strip.length) }]);
   const bytes = new Uint8Array(length);
   bytes.set(head);
-  strips.forEach((strip, i) => bytes.set(strip, offsets[i]));
+  strips.forEach((strip, i) => bytes.set(strip, offsets[0][i]));
   return bytes;
 }
 
-/** What stands before the strips of a file, where they lie behind it, and its length in all. */
-function headOf(entries: TagToWrite[], lengths: number[]): { head: Uint8Array<ArrayBuffer>; offsets: number[]; length: number } {
+/** One picture of a file: its tags, and the lengths of its strips or tiles. */
+export interface DirectoryToWrite {
+  entries: TagToWrite[];
+  lengths: number[];
+}
+
+/**
+ * What stands before the strips or tiles of a file, where they lie behind it, and its length in all. Of several pictures the parts of the
+ * last come first, as cloud-optimised files have their smallest overview.
+ */
+export function headOf(directories: DirectoryToWrite[]): { head: Uint8Array<ArrayBuffer>; offsets: number[][]; length: number } {
   const sizeOf = (e: TagToWrite) => e.values.length * KIND_BYTES[e.kind];
   const even = (n: number) => n + (n & 1);
-  let at = 8 + 2 + entries.length * 12 + 4;
-  const valueAt = entries.map((e) => {
-    if (sizeOf(e) <= 4) return -1;
-    const here = at;
-    at += even(sizeOf(e));
-    return here;
+  let at = 8;
+  const places = directories.map(({ entries }) => {
+    const start = at;
+    at += 2 + entries.length * 12 + 4;
+    const valueAt = entries.map((e) => {
+      if (sizeOf(e) <= 4) return -1;
+      const here = at;
+      at += even(sizeOf(e));
+      return here;
+    });
+    return { start, valueAt };
   });
-  const headLength = at;
-  const offsets = lengths.map((length) => {
-    const here = at;
-    at += even(length);
-    return here;
-  });
+  const head = new Uint8Array(at);
+  const offsets = directories
+    .map(({ lengths }) => lengths)
+    .reverse()
+    .map((lengths) =>
+      lengths.map((length) => {
+        const here = at;
+        at += even(length);
+        return here;
+      }),
+    )
+    .reverse();
   if (at > 0xffffffff) throw new UplandError('too-large', 'A TIFF ends at 4 GiB, and this one would be larger. Write tiles, or fewer samples.');
-  for (const entry of entries) {
-    if (entry.tag === TAG.stripOffsets) entry.values = offsets;
-    if (entry.tag === TAG.stripBytes) entry.values = lengths;
-  }
-  const head = new Uint8Array(headLength);
-  const view = new DataView(head.buffer);
   head.set([0x49, 0x49, 42, 0]);
-  view.setUint32(4, 8, true);
-  view.setUint16(8, entries.length, true);
-  entries.forEach((entry, i) => {
-    const here = 10 + i * 12;
-    view.setUint16(here, entry.tag, true);
-    view.setUint16(here + 2, entry.kind, true);
-    view.setUint32(here + 4, entry.values.length, true);
-    let to = valueAt[i];
-    if (to < 0) to = here + 8;
-    else view.setUint32(here + 8, to, true);
-    for (let k = 0; k < entry.values.length; k++) {
-      const value = entry.values[k];
-      if (typeof value === 'string') head[to + k] = value.charCodeAt(0);
-      else if (entry.kind === 3) view.setUint16(to + 2 * k, value, true);
-      else if (entry.kind === 4) view.setUint32(to + 4 * k, value, true);
-      else view.setFloat64(to + 8 * k, value, true);
+  const view = new DataView(head.buffer);
+  view.setUint32(4, places[0].start, true);
+  directories.forEach(({ entries, lengths }, n) => {
+    const { start, valueAt } = places[n];
+    for (const entry of entries) {
+      if (entry.tag === TAG.stripOffsets || entry.tag === TAG.tileOffsets) entry.values = offsets[n];
+      if (entry.tag === TAG.stripBytes || entry.tag === TAG.tileBytes) entry.values = lengths;
     }
+    view.setUint16(start, entries.length, true);
+    entries.forEach((entry, i) => putEntry(head, view, entry, start + 2 + i * 12, valueAt[i]));
+    view.setUint32(start + 2 + entries.length * 12, places[n + 1]?.start ?? 0, true);
   });
   return { head, offsets, length: at };
+}
+
+/** A tag at its place in a directory; what is longer than four bytes lies at `valueAt`. */
+function putEntry(head: Uint8Array, view: DataView, entry: TagToWrite, here: number, valueAt: number): void {
+  view.setUint16(here, entry.tag, true);
+  view.setUint16(here + 2, entry.kind, true);
+  view.setUint32(here + 4, entry.values.length, true);
+  let to = valueAt;
+  if (to < 0) to = here + 8;
+  else view.setUint32(here + 8, to, true);
+  for (let k = 0; k < entry.values.length; k++) {
+    const value = entry.values[k];
+    if (typeof value === 'string') head[to + k] = value.charCodeAt(0);
+    else if (entry.kind === 3) view.setUint16(to + 2 * k, value, true);
+    else if (entry.kind === 4) view.setUint32(to + 4 * k, value, true);
+    else view.setFloat64(to + 8 * k, value, true);
+  }
 }
