@@ -1,6 +1,26 @@
-import { Command } from 'commander';
-import { beginWorld, finishWorld, isBased, noteOf, openWorld, rollCourse, UplandError, type Encoding, type Ground, type WorldStore } from '@upland-cast/core';
-import { formatById } from '@upland-cast/core';
+import { Command, InvalidArgumentError } from 'commander';
+import {
+  beginWorld,
+  CODES,
+  finishWorld,
+  formatById,
+  isBased,
+  MAPS,
+  mapSchema,
+  noteOf,
+  openWorld,
+  receivers,
+  rollCourse,
+  UplandError,
+  whyReceiverRefuses,
+  type Course,
+  type Encoding,
+  type Ground,
+  type MapSpec,
+  type Receiver,
+  type WorldOrder,
+  type WorldStore,
+} from '@upland-cast/core';
 import { nodeKernels } from '../node-kernels';
 import { oneOf, parseRange, parseWhole } from '../options';
 import { progressOn, report } from '../report';
@@ -12,7 +32,14 @@ interface Options {
   samples: number;
   tile: number;
   base?: number;
-  as: 'tif' | 'png' | 'raw';
+  as?: 'tif' | 'png' | 'raw';
+  receiver?: string;
+  shared?: boolean;
+  names?: string;
+  cloud?: boolean;
+  map: MapSpec[];
+  meshes?: number;
+  at?: { longitude: number; latitude: number };
   depth?: '16' | '32f';
   outRange?: { low: number; high: number };
   roll: number;
@@ -37,7 +64,17 @@ export function worldCommand(): Command {
     .requiredOption('--samples <n>', 'samples along the longer side, up to 131073', parseWhole)
     .option('--tile <n>', 'samples a side of a tile', parseWhole, 2048)
     .option('--base <n>', 'samples at which the whole ground is worked out first; without it the terrain’s own, or 2049 where those are fewer', parseWhole)
-    .option('--as <format>', 'the format of the tiles', oneOf('tif', 'png', 'raw'), 'tif' as const)
+    .option('--receiver <id>', 'tiles as this receiver takes them: where samples lie, whether neighbours share them, format and type')
+    .option('--as <format>', 'the format of the tiles; without it tif, or what the receiver takes', oneOf('tif', 'png', 'raw'))
+    .option('--shared', 'neighbours have the samples between them both')
+    .option(
+      '--names <pattern>',
+      'how tiles are called: {name}, {x} and {y} from 0, {column} and {row} from 1, {south} from 0 in the south; {x:3} has three digits',
+    )
+    .option('--cloud', 'cloud-optimised TIFF: tiles of 512 with overviews, packed')
+    .option('--map <kind>', 'a map of every tile too, such as slope, normal, flow, colour, weights, layer:cut, mask:STEP; again for another', parseMapKind, [])
+    .option('--meshes <n>', 'meshes of every tile with a vertex on every nth sample (1, 2, 4, 8), in levels, and 3D Tiles over them', parseWhole)
+    .option('--at <lon,lat>', 'where on the Earth the middle of the meshes lies, degrees on WGS 84', parsePlace)
     .option('--depth <bits>', '16 or 32f; without it floats, and 16 bits for png', oneOf('16', '32f'))
     .option('--out-range <lo:hi>', 'metres that the ends of codes stand for, the same for all tiles', parseRange)
     .option('--roll <n>', 'another ground of the same kind: every seed drawn anew by this number', parseWhole, 0)
@@ -49,12 +86,7 @@ export function worldCommand(): Command {
       const { course: own, assets } = await terrainCalled(terrain);
       const course = rollCourse(own, options.roll);
       const store = folderStore(folder);
-      const world = await beginWorld(
-        store,
-        { course, assets },
-        { samples: options.samples, tile: options.tile, base: options.base ?? usualBase(course.ground), encoding: encodingOf(options) },
-        options.resume ?? false,
-      );
+      const world = await beginWorld(store, { course, assets }, orderOf(options, course), options.resume ?? false);
       const signal = stopByHand();
       const tell: Telling = (what, done, all) => progressOn(what === 'base' ? 'The whole ground' : `Tiles ${done} of ${all}`)(done / all);
       const queue = options.queue ?? process.env.UPLAND_QUEUE;
@@ -84,12 +116,80 @@ export function worldCommand(): Command {
 const USUAL_BASE = 2049;
 const usualBase = ({ across, down }: Ground) => Math.max(across, down, USUAL_BASE);
 
-function encodingOf({ as, depth, outRange }: Options): Encoding {
-  const format = as === 'tif' ? 'tiff' : as;
-  const type = depth === '16' || (as === 'png' && depth !== '32f') ? 'u16' : 'f32';
+/** What a world is asked for. */
+function orderOf(options: Options, course: Course): WorldOrder {
+  const { samples, tile, base = usualBase(course.ground), names, map: maps, meshes, at } = options;
+  const receiver = options.receiver === undefined ? undefined : receiverCalled(options.receiver);
+  const registration = receiver && receiver.registration !== 'either' ? receiver.registration : course.ground.registration;
+  const shared = options.shared ?? receiver?.registration === 'point';
+  if (receiver) {
+    const refused = whyReceiverRefuses(receiver, tile + (shared ? 1 : 0));
+    if (refused) throw new UplandError('size', `${receiver.title}: ${refused} A tile has ${tile}${shared ? ' and one that its neighbour has too' : ''}.`);
+  }
+  if (at && meshes === undefined) throw new UplandError('world-meshes', '--at says where meshes lie, and none are asked for: add --meshes.');
+  return {
+    samples,
+    tile,
+    base,
+    registration,
+    encoding: encodingOf(options, receiver),
+    shared,
+    names,
+    maps,
+    meshes: meshes === undefined ? null : { every: everyOf(meshes), at: at ?? null },
+  };
+}
+
+function everyOf(samples: number): 1 | 2 | 4 | 8 {
+  if (samples === 1 || samples === 2 || samples === 4 || samples === 8) return samples;
+  throw new UplandError('world-meshes', `Meshes have a vertex on every sample, or on every 2nd, 4th or 8th, and not on every ${samples}th.`);
+}
+
+function receiverCalled(id: string): Receiver {
+  const found = receivers.find((receiver) => receiver.id === id);
+  if (!found) throw new UplandError('receiver', `There is no receiver “${id}”. There are ${receivers.map((r) => r.id).join(', ')}.`);
+  if (found.heights.by === 'print' || found.heights.by === 'blocks')
+    throw new UplandError('receiver', `${found.title} takes one ground, and no tiles of a world.`);
+  return found;
+}
+
+const TILES_OF = { tif: 'tiff', png: 'png', raw: 'raw' } as const;
+
+function encodingOf({ as, depth, outRange, cloud }: Options, receiver: Receiver | undefined): Encoding {
+  const taken = receiver?.formats.filter(({ format }) => Object.values(TILES_OF).includes(format as never)) ?? [];
+  const known = as ? taken.find(({ format }) => format === TILES_OF[as]) : taken[0];
+  if (receiver && !known) throw new UplandError('type', `${receiver.title} does not take ${as ?? 'tif, png or raw'}.`);
+  const format = as ? TILES_OF[as] : (known?.format ?? 'tiff');
+  const byDepth = depth && ({ '16': 'u16', '32f': 'f32' } as const)[depth];
+  const type = byDepth ?? known?.types[0] ?? (format === 'png' ? 'u16' : 'f32');
   if (!formatById(format).writes.includes(type))
     throw new UplandError('type', `${formatById(format).title} is not written with floats. Leave --depth out, or take another format.`);
-  return { format, type, ...(type === 'u16' && outRange ? { range: outRange } : {}) };
+  if (cloud && format !== 'tiff') throw new UplandError('type', 'Only TIFF is cloud-optimised. Leave --cloud out, or take --as tif.');
+  const options = cloud ? { cloud: true, compression: 'deflate' as const } : format === 'raw' && receiver ? receiver.raw : undefined;
+  return { format, type, ...(CODES[type] && outRange ? { range: outRange } : {}), ...(options ? { options } : {}) };
+}
+
+/** `slope`, `normal`, `layer:cut`, `mask:STEP`, with `:8`, `:16` or `:32f` behind it where the map has a depth. */
+function parseMapKind(text: string, before: MapSpec[]): MapSpec[] {
+  const words = text.split(':');
+  const depth = words.length > 1 && /^(8|16|32f)$/.test(words.at(-1)!) ? words.pop() : undefined;
+  const [kind, of] = words;
+  const spec = mapSchema.safeParse({
+    kind,
+    ...(kind === 'layer' && of ? { layer: of } : {}),
+    ...(kind === 'mask' && of ? { use: of } : {}),
+    ...(kind.startsWith('water') ? { of: of ?? 'all' } : {}),
+    ...(depth ? { depth } : {}),
+  });
+  if (!spec.success) throw new InvalidArgumentError(`There is no map “${text}”. There are ${Object.keys(MAPS).join(', ')}.`);
+  return [...before, spec.data];
+}
+
+function parsePlace(text: string): { longitude: number; latitude: number } {
+  const [longitude, latitude] = text.split(',').map(Number);
+  if (!(Math.abs(longitude) <= 180 && Math.abs(latitude) <= 90))
+    throw new InvalidArgumentError('A place is two numbers, such as 9.5,47.2: longitude and latitude in degrees.');
+  return { longitude, latitude };
 }
 
 async function withThreads(threads: number | undefined, work: (kernels: ReturnType<typeof nodeKernels>) => Promise<void>): Promise<void> {

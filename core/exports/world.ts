@@ -2,7 +2,10 @@
 
 import '../zod-jitless';
 
-export { type FinishedWorld, finishWorld, type SeamProof, tileField } from '../world/finish';
+export { type FinishedWorld, finishWorld, tileField } from '../world/finish';
 export { type WorldTile } from '../world/plan';
-export { tileFile, type WorldStore } from '../world/store';
-export { beginWorld, isBased, isNoted, noteOf, openWorld, type TileNote, TileWorker, type World, type WorldOrder, workWorldBase } from '../world/world';
+export { isBased, workWorldBase } from '../world/base-store';
+export { beginWorld, openWorld, tileFile, type World, type WorldAside, type WorldOrder } from '../world/manifest';
+export { type WorldStore } from '../world/store';
+export { isNoted, noteOf, type TileNote, TileWorker } from '../world/tile-work';
+export { type SeamProof } from '../world/seams';

@@ -1,10 +1,12 @@
 import { evaluate, maskAt, type EvaluateOptions, type Stage } from '../course/evaluate';
+import type { MapSpec } from '../course/recipe';
 import { linesOf, settingsOf, type Course, type StepUse } from '../course/schema';
 import { reachOfWhere } from '../course/where';
 import { UplandError } from '../errors';
 import { sameSamples, type Ground } from '../field/ground';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
+import { baseOfMaps, type BaseCover, type BaseMap } from './base-maps';
 
 /**
  * How a step is worked out in tiles. `window`: from what lies around a tile, bit for bit as over the whole ground. `mask`: the same,
@@ -34,14 +36,22 @@ export interface WorldBase {
   ground: Ground;
   /** By the ids of the steps that know the whole ground, or whose masks do. */
   stages: Map<string, BaseStage>;
+  /** What the world's maps are by the whole ground, in their order, and of its cover what knows it. */
+  maps: BaseMap[];
+  cover: BaseCover;
 }
 
 /** Whether some step of a course needs the whole ground. */
 export const needsBase = (course: Course, ground: Ground): boolean =>
   linesOf(course).some((line) => line.steps.some((use) => use.on && wayOf(use, ground) !== 'window'));
 
-/** Works the whole ground out at its base's samples and keeps what tiles need of it. Refuses a course with a step that cannot be done. */
-export async function workBase(course: Course, ground: Ground, options: Omit<EvaluateOptions, 'ground'>): Promise<WorldBase> {
+/** Works the whole ground out at its base's samples and keeps what the tiles of a world and their maps need of it. Refuses a course with a step that cannot be done. */
+export async function workBase(
+  course: Course,
+  ground: Ground,
+  { world, maps }: { world: Ground; maps: readonly MapSpec[] },
+  options: Omit<EvaluateOptions, 'ground'>,
+): Promise<WorldBase> {
   // At fewer samples than its own the terrain is the ground that was seen, with less detail.
   const seen = sameSamples(ground, course.ground) ? undefined : await evaluate(course, { ...options, ground: course.ground, everyLine: true });
   const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true });
@@ -57,7 +67,7 @@ export async function workBase(course: Course, ground: Ground, options: Omit<Eva
       if (weights) stages.set(stage.use.id, { weights });
     }
   }
-  return { ground, stages };
+  return { ground, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };
 }
 
 function whole({ before, height, layers, layersBefore }: Stage): BaseStage {

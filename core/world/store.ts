@@ -14,9 +14,6 @@ export const BASE_OF_WORLD = 'work/base.json';
 
 const digits = (n: number) => String(n).padStart(3, '0');
 
-/** A tile's file, counted from the north-west: row, then column. */
-export const tileFile = ({ row, column }: { row: number; column: number }, ending: string): string => `tiles/r${digits(row)}-c${digits(column)}${ending}`;
-
 /** What is noted of a tile when it is done. */
 export const tileNote = ({ row, column }: { row: number; column: number }): string => `work/r${digits(row)}-c${digits(column)}.json`;
 

@@ -1,6 +1,6 @@
-import { runStep, type LineHeights } from '../course/run-step';
+import { handed, runStep, type LineHeights, type Surroundings } from '../course/run-step';
 import { inputsOf, linesOf, settingsOf, type Course, type CourseLine, type StepUse } from '../course/schema';
-import { reachOfWhere } from '../course/where';
+import { inputsOfWhere, reachOfWhere, weightsOf, type Where } from '../course/where';
 import { throwIfStopped, UplandError } from '../errors';
 import { flatField } from '../field/field';
 import { GAUSSIAN_ALIGN } from '../field/gaussian';
@@ -23,18 +23,52 @@ export interface WindowOptions {
  * The end of a course over a window of a ground of any size: heights above the datum, and layers. Steps of finite reach are worked
  * out from the window grown by what they read, bit for bit as over the whole; what knows the whole ground comes from the base.
  */
-export function workWindow(course: Course, base: WorldBase | null, ground: Ground, window: Window, options: WindowOptions): Promise<LineHeights> {
-  const [stem] = linesOf(course);
-  return new WindowWork(course, base, ground, options).upTo(stem, stem.steps.length, window);
-}
+export const workWindow = (course: Course, base: WorldBase | null, ground: Ground, window: Window, options: WindowOptions): Promise<LineHeights> =>
+  new WindowWork(course, base, ground, options).end(window);
 
-class WindowWork {
+/** A course over windows of a ground of any size. */
+export class WindowWork {
   constructor(
     private readonly course: Course,
     private readonly base: WorldBase | null,
     private readonly ground: Ground,
     private readonly options: WindowOptions,
   ) {}
+
+  /** The end of the course. */
+  end(window: Window): Promise<LineHeights> {
+    const [stem] = linesOf(this.course);
+    return this.upTo(stem, stem.steps.length, window);
+  }
+
+  /** The ground as a step found it and as it left it: how many steps of which line come before it. Refuses a step that is not there. */
+  placeOf(id: string): { line: CourseLine; index: number } {
+    for (const line of linesOf(this.course)) {
+      const index = line.steps.findIndex((use) => use.id === id);
+      if (index >= 0) return { line, index };
+    }
+    throw new UplandError('layer', 'A map of this world is taken at a step that is not in its course.');
+  }
+
+  /** The weights of masks over what is known of a window, which holds all that they read around the samples that are wanted; null: everywhere. */
+  weights(title: string, where: Where, window: Window, { height, layers }: LineHeights): Promise<Float32Array<ArrayBuffer> | null> {
+    const { context, input } = handed(title, inputsOfWhere(where), { ground: this.ground, window, before: height, layersBefore: layers }, this.surroundings());
+    return weightsOf(where, input, context);
+  }
+
+  private surroundings(): Surroundings {
+    const { options, course } = this;
+    return {
+      course,
+      kernels: options.kernels,
+      signal: options.signal,
+      asset: options.asset,
+      keepsHeights: true,
+      tributary: (id, of) => this.tributary(id, of),
+      progress: () => undefined,
+      say: () => undefined,
+    };
+  }
 
   /** A line after its first `count` steps. */
   async upTo(line: CourseLine, count: number, window: Window): Promise<LineHeights> {
@@ -55,7 +89,7 @@ class WindowWork {
 
   /** A step that is worked out from what lies around. */
   private async around(use: StepUse, known: BaseStage | null, before: (of: Window) => Promise<LineHeights>, window: Window): Promise<LineHeights> {
-    const { ground, options, course } = this;
+    const { ground } = this;
     const step = stepById(use.step);
     const settings = settingsOf(use);
     const { x, y } = spacingOf(ground);
@@ -70,17 +104,7 @@ class WindowWork {
       settings,
       inputsOf(use),
       { ground, window: wide, before: given.height, layersBefore: given.layers },
-      {
-        course,
-        kernels: options.kernels,
-        signal: options.signal,
-        asset: options.asset,
-        keepsHeights: true,
-        tributary: (id, of) => this.tributary(id, of),
-        weights: weights ?? undefined,
-        progress: () => undefined,
-        say: () => undefined,
-      },
+      { ...this.surroundings(), weights: weights ?? undefined },
     );
     const inner: Window = { ...window, left: window.left - wide.left, top: window.top - wide.top };
     const cut = (values: Float32Array<ArrayBuffer>) => cropSamples(values, wide.across, inner);
@@ -120,7 +144,7 @@ function wearDetail(change: Float32Array, coarse: Float32Array, fine: Float32Arr
   }
 }
 
-const shares = (weights: Float32Array<ArrayBuffer>) => weights.map((w) => (w < 0 ? 0 : w > 1 ? 1 : w));
+export const shares = (weights: Float32Array<ArrayBuffer>) => weights.map((w) => (w < 0 ? 0 : w > 1 ? 1 : w));
 
 const mapped = (layers: Layers, as: (layer: Float32Array<ArrayBuffer>) => Float32Array<ArrayBuffer>): Layers =>
   Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, as(layer)]));

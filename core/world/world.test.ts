@@ -1,84 +1,17 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { firstWrong, groundOf } from '../../tests/helpers/grounds';
+import { everywhere, F32, finite, kernels, memory, weathered, whole, worked } from '../../tests/helpers/worlds';
 import { evaluate } from '../course/evaluate';
-import { makeCourse, makeTributary, stepUse, type Course, type StepUse } from '../course/schema';
-import { maskUse } from '../course/where';
+import { stepUse, type Course } from '../course/schema';
 import type { Ground } from '../field/ground';
 import { wholeOf } from '../field/window';
-import { inlineKernels } from '../kernels/pool';
-import { finishWorld, tileField } from './finish';
+import { finishWorld } from './finish';
 import { planWorld, worldGround, worldTiles } from './plan';
-import type { WorldStore } from './store';
 import { upsampled } from './upsample';
-import { beginWorld, isNoted, noteOf, openWorld, TileWorker, workWorldBase, type World } from './world';
-
-const kernels = inlineKernels();
-const F32 = { format: 'tiff', type: 'f32' } as const;
-
-/** A store in memory, with the names that were written. */
-function memory() {
-  const files = new Map<string, Uint8Array<ArrayBuffer>>();
-  const written: string[] = [];
-  const store: WorldStore = {
-    read: async (name) => files.get(name)?.slice() ?? null,
-    write: async (name, bytes) => {
-      written.push(name);
-      files.set(name, Uint8Array.from(bytes));
-    },
-  };
-  return { store, files, written };
-}
-
-/** A world worked out whole, its tiles in an order. */
-async function worked(course: Course, order: { samples: number; tile: number }, of: (tiles: World['tiles']) => World['tiles'] = (tiles) => tiles) {
-  const there = memory();
-  const world = await beginWorld(there.store, { course, assets: new Map() }, { ...order, encoding: F32 }, false);
-  await workWorldBase(there.store, { kernels });
-  const worker = new TileWorker(there.store, world, { kernels });
-  for (const tile of of(world.tiles)) await worker.work(tile);
-  return { ...there, world };
-}
-
-/** Its tiles laid beside each other. */
-async function whole(store: WorldStore, world: World): Promise<Float32Array> {
-  const { across, down } = world.ground;
-  const out = new Float32Array(across * down);
-  for (const tile of world.tiles) {
-    const { height } = await tileField(store, world, tile);
-    const { window } = tile;
-    for (let row = 0; row < window.down; row++)
-      out.set(height.subarray(row * window.across, (row + 1) * window.across), (window.top + row) * across + window.left);
-  }
-  return out;
-}
-
-const everywhere = (registration: 'point' | 'area', ...stem: StepUse[]) => {
-  const n = registration === 'point' ? 65 : 64;
-  const ground = { ...groundOf(n, n, 32), registration };
-  return makeCourse('Fell', ground, stem, [
-    makeTributary('Side', [stepUse('noise', { kind: 'ridged', feature: 700, height: 160, seed: 9 }, { id: 'st' })], 'side'),
-  ]);
-};
-
-const finite = (registration: 'point' | 'area') =>
-  everywhere(
-    registration,
-    stepUse('noise', { feature: 900, height: 180, seed: 3 }, { id: 'n' }),
-    stepUse('warp', { amount: 60 }, { id: 'w' }),
-    stepUse('terrace', { spacing: 30 }, { id: 't', where: { masks: [maskUse('slope', {})], combine: 'multiply' } }),
-    stepUse('blur', { size: 24 }, { id: 'b', strength: 0.6 }),
-    stepUse('join', { tributary: 'side' }, { id: 'j', join: 'smooth-higher', joinWidth: 40 }),
-    stepUse('median', { size: 24 }, { id: 'm' }),
-    stepUse('roughen', {}, { id: 'r' }),
-  );
-
-const weathered = everywhere(
-  'point',
-  stepUse('noise', { feature: 900, height: 260, octaves: 7, seed: 3 }, { id: 'n' }),
-  stepUse('fluvial', { amount: 600, scale: 60, soften: 12 }, { id: 'f' }),
-  stepUse('blur', { size: 20 }, { id: 'b', where: { masks: [maskUse('slope', {}), { ...maskUse('height', {}), equalise: true }], combine: 'multiply' } }),
-);
+import { workWorldBase } from './base-store';
+import { beginWorld, openWorld } from './manifest';
+import { isNoted, noteOf, TileWorker } from './tile-work';
 
 describe('a world in tiles', () => {
   it.each(['point', 'area'] as const)('is bit for bit what the whole is, where steps have a finite reach (%s)', async (registration) => {
@@ -157,8 +90,8 @@ describe('a world in tiles', () => {
 
   it('says what it cannot be: too few or too many samples, codes without a range, a step that cannot be done, a damaged folder', async () => {
     const course = finite('point');
-    await expect(planWorld(course, { samples: 8, tile: 64, encoding: F32 })).rejects.toThrow(/16 to 131073/);
-    await expect(planWorld(course, { samples: 131_074, tile: 64, encoding: F32 })).rejects.toThrow(/131073/);
+    await expect(planWorld(course, { samples: 8, tile: 64, encoding: F32, aside: { shared: false } })).rejects.toThrow(/16 to 131073/);
+    await expect(planWorld(course, { samples: 131_074, tile: 64, encoding: F32, aside: { shared: false } })).rejects.toThrow(/131073/);
     const fresh = (encoding: object) =>
       beginWorld(memory().store, { course, assets: new Map() }, { samples: 129, tile: 64, encoding: encoding as never }, false);
     await expect(fresh({ format: 'png', type: 'u16' })).rejects.toThrow(/one range for all of them/);

@@ -39,7 +39,7 @@ describe('cloud-optimised TIFF', () => {
   });
 
   it('has overviews that are means of what is there, and nothing where nothing is', async () => {
-    const valid = Uint8Array.from({ length: field.height.length }, (_, i) => ((i % 1300) < 600 || i < 1300 ? 0 : 1));
+    const valid = Uint8Array.from({ length: field.height.length }, (_, i) => (i % 1300 < 600 || i < 1300 ? 0 : 1));
     const { bytes } = await encode(makeField(field.ground, field.height, valid), { format: 'tiff', type: 'f32', options: { cloud: true } });
     save(path('holes.tif'), bytes);
     run('gdal_translate', ['-q', '-of', 'ENVI', '-ot', 'Float64', '-oo', 'OVERVIEW_LEVEL=0', path('holes.tif'), path('half.bin')]);
@@ -56,6 +56,9 @@ describe('cloud-optimised TIFF', () => {
     expect(uplandJson<{ proof: { ok: boolean } }>('convert', path('in.tif'), path('out.tif'), '--out-as', 'tiff:cloud').proof.ok).toBe(true);
     expect(run('/usr/bin/python3', [VALIDATE, path('out.tif')])).toContain('is a valid cloud optimized GeoTIFF');
     for (const spec of ['tiff:clod', 'png:cloud'])
-      expect(uplandCast('convert', path('in.tif'), path('x.tif'), '--out-as', spec)).toMatchObject({ status: 1, words: expect.stringContaining('says nothing') as string });
+      expect(uplandCast('convert', path('in.tif'), path('x.tif'), '--out-as', spec)).toMatchObject({
+        status: 1,
+        words: expect.stringContaining('says nothing') as string,
+      });
   });
 });

@@ -30,6 +30,6 @@ describe('tiles', () => {
   });
 
   it('are named by their place', () => {
-    expect(tileName('t_x{x}_y{south}-{column}{row}', { column: 1, row: 0 }, { across: 2, down: 3, shared: true })).toBe('t_x1_y2-21');
+    expect(tileName('t_x{x}_y{south}-{column}{row:3}', { column: 1, row: 0 }, { down: 3 })).toBe('t_x1_y2-2001');
   });
 });

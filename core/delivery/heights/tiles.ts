@@ -87,12 +87,8 @@ export function extendEdges({ ground, height, valid }: Field, across: number, do
   return makeField({ ...ground, across, down, width: length(across, spacing.x), depth: length(down, spacing.y) }, out, known);
 }
 
-/** The name of a tile: {x} and {y} count from 0, {column} and {row} from 1, {south} from 0 at the south. */
-export function tileName(pattern: string, { column, row }: Pick<Tile, 'column' | 'row'>, tiling: Tiling): string {
-  return pattern
-    .replaceAll('{x}', String(column))
-    .replaceAll('{y}', String(row))
-    .replaceAll('{column}', String(column + 1))
-    .replaceAll('{row}', String(row + 1))
-    .replaceAll('{south}', String(tiling.down - 1 - row));
+/** The name of a tile: {x} and {y} count from 0, {column} and {row} from 1, {south} from 0 at the south; {x:3} has three digits at least. */
+export function tileName(pattern: string, { column, row }: Pick<Tile, 'column' | 'row'>, tiling: Pick<Tiling, 'down'>): string {
+  const counts: Record<string, number> = { x: column, y: row, column: column + 1, row: row + 1, south: tiling.down - 1 - row };
+  return pattern.replaceAll(/\{(x|y|column|row|south)(?::(\d))?\}/g, (_, of: string, digits?: string) => String(counts[of]).padStart(Number(digits ?? 0), '0'));
 }

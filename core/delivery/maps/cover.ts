@@ -1,6 +1,7 @@
 import { sentenceOf, StoppedError, UplandError } from '../../errors';
 import { resample } from '../../field/resample';
 import { spacingOf, type Ground } from '../../field/ground';
+import { wholeOf, type Window } from '../../field/window';
 import { reliefOf } from '../../masks/terrain';
 import { maskWeights, type EvaluateOptions, type Evaluation } from '../../course/evaluate';
 import type { Course } from '../../course/schema';
@@ -61,11 +62,19 @@ export interface CoverOptions extends EvaluateOptions {
  * How much of each part of the cover lies at every sample, 0 to 1, the ramp first: a layer covers
  * what is beneath it as far as its weight goes, so the parts add up to 1.
  */
-export async function coverWeights(course: Course, evaluation: Evaluation, cover: Cover, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer>[]> {
-  const count = evaluation.height.length;
+export function coverWeights(course: Course, evaluation: Evaluation, cover: Cover, options: EvaluateOptions): Promise<Float32Array<ArrayBuffer>[]> {
+  return layCover(cover, evaluation.height.length, async (layer) => (await maskWeights(course, evaluation, [layer], options))[0]);
+}
+
+/** The same of `count` samples by what is known of each layer: its weights before its strength, 0 to 1; null: it lies everywhere. */
+export async function layCover(
+  cover: Cover,
+  count: number,
+  weigh: (layer: CoverLayer) => Promise<Float32Array<ArrayBuffer> | null>,
+): Promise<Float32Array<ArrayBuffer>[]> {
   const parts = [new Float32Array(count).fill(1)];
   for (const layer of cover.layers) {
-    const [weights] = await maskWeights(course, evaluation, [layer], options).catch((error: unknown) => {
+    const weights = await weigh(layer).catch((error: unknown) => {
       if (error instanceof StoppedError) throw error;
       throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
     });
@@ -156,7 +165,17 @@ export async function groundColourAndGrain(
 
 async function colourOf(parts: Float32Array[], evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<Uint8Array<ArrayBuffer>> {
   const { ground } = evaluation;
-  const values = await rampValues(evaluation, cover, options);
+  return paintCover(parts, await rampValues(evaluation, cover, options), cover, { ground, window: wholeOf(ground) }, options);
+}
+
+/** The colour of a piece of a ground, 8-bit sRGB, by the parts of its cover and what drives the ramp (0 to 1). */
+export async function paintCover(
+  parts: Float32Array[],
+  values: Float32Array,
+  cover: Cover,
+  { ground, window }: { ground: Ground; window: Window },
+  options: Pick<CoverOptions, 'picture'>,
+): Promise<Uint8Array<ArrayBuffer>> {
   const stops = [...cover.stops].sort((a, b) => a.at - b.at);
   const table = new Float64Array(3 * 257);
   for (let k = 0; k <= 256; k++) {
@@ -174,10 +193,10 @@ async function colourOf(parts: Float32Array[], evaluation: Evaluation, cover: Co
   }
   const spacing = spacingOf(ground);
   const pad = ground.registration === 'area' ? 0.5 : 0;
-  const { across } = ground;
+  const { across, left, top } = window;
   const out = new Uint8Array(3 * values.length);
   const light = new Float64Array(3 * across);
-  for (let row = 0; row < ground.down; row++) {
+  for (let row = 0; row < window.down; row++) {
     const start = row * across;
     for (let column = 0; column < across; column++) {
       const at = Math.min(255.999, Math.max(0, values[start + column] * 256));
@@ -186,21 +205,21 @@ async function colourOf(parts: Float32Array[], evaluation: Evaluation, cover: Co
       const beneath = parts[0][start + column];
       for (let c = 0; c < 3; c++) light[3 * column + c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
     }
-    const south = (row + pad) * spacing.y;
-    for (const [n, coat] of coats.entries()) paint(light, coat, parts[n + 1].subarray(start, start + across), south, pad, spacing.x);
+    const south = (top + row + pad) * spacing.y;
+    for (const [n, coat] of coats.entries()) paint(light, coat, parts[n + 1].subarray(start, start + across), south, left + pad, spacing.x);
     for (let i = 0; i < light.length; i++) out[3 * start + i] = toScreen(light[i]);
   }
   return out;
 }
 
-/** A row of a coat laid on as far as its weights go. */
-function paint(light: Float64Array, { channels, across, down, size, tall }: Coat, weights: Float32Array, south: number, pad: number, spacing: number): void {
+/** A row of a coat laid on as far as its weights go; `first`: where its first sample lies, in samples from the west edge. */
+function paint(light: Float64Array, { channels, across, down, size, tall }: Coat, weights: Float32Array, south: number, first: number, spacing: number): void {
   const [red, green, blue] = channels;
   const row = across === 1 ? 0 : texel(south, tall, down) * across;
   for (let column = 0; column < weights.length; column++) {
     const weight = weights[column];
     if (weight === 0) continue;
-    const from = across === 1 ? 0 : row + texel((column + pad) * spacing, size, across);
+    const from = across === 1 ? 0 : row + texel((column + first) * spacing, size, across);
     light[3 * column] += weight * red[from];
     light[3 * column + 1] += weight * green[from];
     light[3 * column + 2] += weight * blue[from];

@@ -10,7 +10,7 @@ import type { Course } from '../../course/schema';
 import { UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
 import { sha256 } from '../../field/hash';
-import { spacingOf } from '../../field/ground';
+import { spacingOf, type Ground } from '../../field/ground';
 import { gaussian } from '../../field/gaussian';
 import { statistics } from '../../field/statistics';
 import { formatById } from '../../formats';
@@ -192,30 +192,32 @@ export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluat
         ],
       };
     case 'colour':
-      return {
-        images: [
-          {
-            image: { width: ground.across, height: ground.down, channels: 3, samples: await groundColour(course, evaluation, cover, options) },
-            suffix: '',
-            channels: ['red', 'green', 'blue'],
-          },
-        ],
-        words: ['Colour: sRGB.', `One texel covers ${Number(spacing.x.toPrecision(5))} m of the ground.`],
-      };
-    case 'weights': {
-      const parts = await coverWeights(course, evaluation, cover, options);
-      const names = ['ground', ...cover.layers.map((l) => l.name)];
-      const full = spec.bits === 16 ? 65_535 : 255;
-      return {
-        images: packWeights(parts, spec.bits).map((samples, k) => ({
-          image: { width: ground.across, height: ground.down, channels: 4, samples },
-          suffix: parts.length > 4 ? `-${k + 1}` : '',
-          channels: ['red', 'green', 'blue', 'alpha'].filter((_, c) => names[4 * k + c]).map((c, i) => `${c}: ${names[4 * k + i]}`),
-        })),
-        words: [`The channels of a sample add up to exactly ${full}.`, 'Data and not colour: to be read as linear, the alpha channel as it is.'],
-      };
-    }
+      return colourMap(await groundColour(course, evaluation, cover, options), ground);
+    case 'weights':
+      return weightsMap(await coverWeights(course, evaluation, cover, options), cover, spec.bits, ground);
   }
+}
+
+/** The ground colour over a piece of ground as a picture. */
+export const colourMap = (samples: Uint8Array<ArrayBuffer>, ground: Ground): DrawnMap => ({
+  images: [{ image: { width: ground.across, height: ground.down, channels: 3, samples }, suffix: '', channels: ['red', 'green', 'blue'] }],
+  words: ['Colour: sRGB.', `One texel covers ${Number(spacingOf(ground).x.toPrecision(5))} m of the ground.`],
+});
+
+/** The parts of a cover over a piece of ground as pictures of four channels. */
+export function weightsMap(parts: readonly Float32Array[], cover: Cover, bits: 8 | 16, ground: Ground): DrawnMap {
+  const names = ['ground', ...cover.layers.map((l) => l.name)];
+  return {
+    images: packWeights(parts, bits).map((samples, k) => ({
+      image: { width: ground.across, height: ground.down, channels: 4, samples },
+      suffix: parts.length > 4 ? `-${k + 1}` : '',
+      channels: ['red', 'green', 'blue', 'alpha'].filter((_, c) => names[4 * k + c]).map((c, i) => `${c}: ${names[4 * k + i]}`),
+    })),
+    words: [
+      `The channels of a sample add up to exactly ${bits === 16 ? 65_535 : 255}.`,
+      'Data and not colour: to be read as linear, the alpha channel as it is.',
+    ],
+  };
 }
 
 /** A value for each sample; typed arrays' own `from` takes ten times as long. */
