@@ -72,7 +72,7 @@ export function worldCommand(): Command {
       'how tiles are called: {name}, {x} and {y} from 0, {column} and {row} from 1, {south} from 0 in the south; {x:3} has three digits',
     )
     .option('--cloud', 'cloud-optimised TIFF: tiles of 512 with overviews, packed')
-    .option('--map <kind>', 'a map of every tile too, such as slope, normal, flow, colour, weights, layer:cut, mask:STEP; again for another', parseMapKind, [])
+    .option('--map <kind>', 'a map of every tile too, such as slope, normal, flow, colour, weights, water-mask, layer:cut, mask:STEP; again for another', parseMapKind, [])
     .option('--meshes <n>', 'meshes of every tile with a vertex on every nth sample (1, 2, 4, 8), in levels, and 3D Tiles over them', parseWhole)
     .option('--at <lon,lat>', 'where on the Earth the middle of the meshes lies, degrees on WGS 84', parsePlace)
     .option('--depth <bits>', '16 or 32f; without it floats, and 16 bits for png', oneOf('16', '32f'))
@@ -173,7 +173,8 @@ function encodingOf({ as, depth, outRange, cloud }: Options, receiver: Receiver 
 function parseMapKind(text: string, before: MapSpec[]): MapSpec[] {
   const words = text.split(':');
   const depth = words.length > 1 && /^(8|16|32f)$/.test(words.at(-1)!) ? words.pop() : undefined;
-  const [kind, of] = words;
+  const kind = words[0].replaceAll('-', ' ');
+  const of = words.at(1);
   const spec = mapSchema.safeParse({
     kind,
     ...(kind === 'layer' && of ? { layer: of } : {}),

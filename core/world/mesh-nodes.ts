@@ -33,16 +33,17 @@ export interface NodeMesh {
   off: number;
 }
 
-/** The finest levels of a tile's meshes have this many samples from vertex to vertex, and their coarsest this many. */
+/** Samples from vertex to vertex in the levels of a tile's meshes, the finest first; the coarsest is one mesh over the tile. Refuses tiles that cannot be halved so. */
 export function stridesOfTile(tile: number, every: number): number[] {
-  const levels = Math.log2(tile / (FACES * every));
-  if (!Number.isInteger(levels) || levels < 0) {
+  const strides = [every];
+  while (FACES * strides.at(-1)! < tile) strides.push(2 * strides.at(-1)!);
+  if (FACES * strides.at(-1)! !== tile) {
     throw new UplandError(
       'world-meshes',
       `Meshes halve their faces from level to level, so tiles have ${FACES * every} samples a side or twice as many, again and again; ${tile} are not.`,
     );
   }
-  return Array.from({ length: levels + 1 }, (_, k) => every * 2 ** k);
+  return strides;
 }
 
 /** The lines of samples that a node's vertices lie on, along one side of the ground. */

@@ -3,6 +3,8 @@
  * standard says.
  */
 
+import { DEGREE, exactMath } from '../kernels/math';
+
 /** A tile of the tree, around its own origin; places are metres east and north of the ground's middle, and heights. */
 export interface TreeTile {
   origin: [number, number, number];
@@ -68,8 +70,9 @@ const [AXIS, FLATTENING] = [6_378_137, 1 / 298.257223563];
 
 /** From metres east, north and up at a place on the Earth to its centre (EPSG 9837 with 9602), column by column; degrees. */
 export function eastNorthUpAt({ longitude, latitude }: { longitude: number; latitude: number }): number[] {
-  const [lambda, phi] = [(longitude * Math.PI) / 180, (latitude * Math.PI) / 180];
-  const [sl, cl, sp, cp] = [Math.sin(lambda), Math.cos(lambda), Math.sin(phi), Math.cos(phi)];
+  const { sin, cos } = exactMath();
+  const [lambda, phi] = [longitude * DEGREE, latitude * DEGREE];
+  const [sl, cl, sp, cp] = [sin(lambda), cos(lambda), sin(phi), cos(phi)];
   const squared = FLATTENING * (2 - FLATTENING);
   const normal = AXIS / Math.sqrt(1 - squared * sp * sp);
   return [-sl, cl, 0, 0, -sp * cl, -sp * sl, cp, 0, cp * cl, cp * sl, sp, 0, normal * cp * cl, normal * cp * sl, normal * (1 - squared) * sp, 1];
