@@ -179,6 +179,8 @@ export const ERROR_CODES = {
   // Worlds
   'world-samples': 'A world has more or fewer samples than can be worked out.',
   'world-tile': 'The tiles of a world are too small or too large.',
+  'world-look': 'More of a world was asked for than is looked at in one go.',
+  'world-room': 'There is no room on the disk for a world.',
   'world-names': 'Several tiles of a world would have one name.',
   'world-meshes': 'The tiles of a world cannot be halved into meshes.',
   'world-range': 'Tiles of codes are asked for without the range that their codes stand for.',

@@ -2,8 +2,12 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import { join, relative } from 'node:path';
 
-/** Methods by the beginnings of addresses; anything else is read only. */
-const POSTS = ['/api/run'];
+/** What addresses take beside being read: some nothing but orders. */
+const METHODS = [
+  { path: /^\/api\/run$/, methods: ['POST'] },
+  { path: /^\/api\/worlds$/, methods: ['GET', 'HEAD', 'POST'] },
+  { path: /^\/api\/worlds\/[^/]+\/(stop|resume|remove)$/, methods: ['POST'] },
+];
 
 /**
  * The names under which the server may be asked: its own on this machine, and those of
@@ -36,8 +40,7 @@ export function refusedBy(request, hosts) {
   if (path === undefined) return { status: 400, code: 'address', sentence: 'This address cannot be read.' };
   if (path.startsWith('/api/') && site && site !== 'same-origin' && site !== 'none')
     return { status: 403, code: 'origin', sentence: 'Only the application’s own pages may ask this.' };
-  const post = POSTS.includes(path.replace(/\/$/, ''));
-  const allowed = post ? ['POST'] : ['GET', 'HEAD'];
+  const allowed = METHODS.find((known) => known.path.test(path.replace(/\/$/, '')))?.methods ?? ['GET', 'HEAD'];
   if (!allowed.includes(method))
     return { status: 405, code: 'method', sentence: `This address takes ${allowed.join(' and ')}.`, headers: { Allow: allowed.join(', ') } };
   // The framework's own endpoint for pictures resizes whatever it is given, in this thread: nothing here uses it.

@@ -9,6 +9,8 @@ import { allowedHosts, pathOf, policies, refusedBy } from './guard.mjs';
 // Where the threads find their scripts.
 process.env.UPLAND_POOL ??= new URL('../../cli/dist/pool-worker.mjs', import.meta.url).href;
 process.env.UPLAND_WRITER ??= new URL('../../cli/dist/writer-worker.mjs', import.meta.url).href;
+// Where worlds lie that are worked out here.
+process.env.UPLAND_WORLDS ??= fileURLToPath(new URL('../../worlds', import.meta.url));
 process.env.UPLAND_WORK ??= new URL('../../cli/dist/server-worker.mjs', import.meta.url).href;
 
 const HEADERS = {

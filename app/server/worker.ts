@@ -4,6 +4,8 @@ import { frameToBytes, type Frame } from '../run/frames';
 import { serverKernels } from '../run/kernels';
 import { work } from '../run/work';
 import { survey, type SurveyTask } from '../survey/work';
+import { lookAtWorld, type LookTask } from '../worlds/look';
+import { workOnWorld, type WorldSaid, type WorldTask } from '../worlds/work';
 
 /**
  * The thread in which the server does what takes long, so that its own thread always answers: the
@@ -19,16 +21,32 @@ const fault = (error: unknown) => ({
   sentence: error instanceof UplandError ? sentenceOf(error) : 'Something that was not foreseen went wrong. The server has noted it.',
 });
 
-if (workerData === 'survey') {
-  const kernels = serverKernels();
-  port.on('message', ({ id, task }: { id: number; task: SurveyTask }) => {
-    survey(task, kernels).then(
-      (answer) => port.postMessage({ id, answer }),
+/** Answers questions one after the other. */
+function answerAll<Task>(answer: (task: Task) => Promise<unknown>): void {
+  port.on('message', ({ id, task }: { id: number; task: Task }) => {
+    answer(task).then(
+      (found) => port.postMessage({ id, answer: found }),
       (error: unknown) => {
         if (!(error instanceof UplandError)) console.error(error);
         port.postMessage({ id, fault: fault(error) });
       },
     );
+  });
+}
+
+if (workerData === 'survey') {
+  const kernels = serverKernels();
+  answerAll((task: SurveyTask) => survey(task, kernels));
+} else if (workerData === 'look') answerAll((task: LookTask) => lookAtWorld(task));
+else if (workerData === 'world') {
+  const stop = new AbortController();
+  port.on('message', (message: WorldTask | { kind: 'stop' }) => {
+    if (message.kind === 'stop') return stop.abort();
+    const send = (said: WorldSaid) => port.postMessage(said);
+    workOnWorld(message, serverKernels(), stop.signal, send).catch((error: unknown) => {
+      if (!(error instanceof UplandError)) console.error(error);
+      send({ kind: 'fault', ...fault(error) });
+    });
   });
 } else {
   port.once('message', ({ project, order }: { project: Uint8Array<ArrayBuffer>; order: string }) => {

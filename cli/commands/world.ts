@@ -1,9 +1,7 @@
 import { Command, InvalidArgumentError } from 'commander';
 import {
   beginWorld,
-  CODES,
   finishWorld,
-  formatById,
   isBased,
   MAPS,
   mapSchema,
@@ -12,10 +10,8 @@ import {
   receivers,
   rollCourse,
   UplandError,
-  whyReceiverRefuses,
+  worldOrderFor,
   type Course,
-  type Encoding,
-  type Ground,
   type MapSpec,
   type Receiver,
   type WorldOrder,
@@ -72,7 +68,12 @@ export function worldCommand(): Command {
       'how tiles are called: {name}, {x} and {y} from 0, {column} and {row} from 1, {south} from 0 in the south; {x:3} has three digits',
     )
     .option('--cloud', 'cloud-optimised TIFF: tiles of 512 with overviews, packed')
-    .option('--map <kind>', 'a map of every tile too, such as slope, normal, flow, colour, weights, water-mask, layer:cut, mask:STEP; again for another', parseMapKind, [])
+    .option(
+      '--map <kind>',
+      'a map of every tile too, such as slope, normal, flow, colour, weights, water-mask, layer:cut, mask:STEP; again for another',
+      parseMapKind,
+      [],
+    )
     .option('--meshes <n>', 'meshes of every tile with a vertex on every nth sample (1, 2, 4, 8), in levels, and 3D Tiles over them', parseWhole)
     .option('--at <lon,lat>', 'where on the Earth the middle of the meshes lies, degrees on WGS 84', parsePlace)
     .option('--depth <bits>', '16 or 32f; without it floats, and 16 bits for png', oneOf('16', '32f'))
@@ -112,33 +113,27 @@ export function worldCommand(): Command {
     });
 }
 
-/** Weather on finer grids than these is taken from them. */
-const USUAL_BASE = 2049;
-const usualBase = ({ across, down }: Ground) => Math.max(across, down, USUAL_BASE);
-
 /** What a world is asked for. */
-function orderOf(options: Options, course: Course): WorldOrder {
-  const { samples, tile, base = usualBase(course.ground), names, map: maps, meshes, at } = options;
-  const receiver = options.receiver === undefined ? undefined : receiverCalled(options.receiver);
-  const registration = receiver && receiver.registration !== 'either' ? receiver.registration : course.ground.registration;
-  const shared = options.shared ?? receiver?.registration === 'point';
-  if (receiver) {
-    const refused = whyReceiverRefuses(receiver, tile + (shared ? 1 : 0));
-    if (refused) throw new UplandError('size', `${receiver.title}: ${refused} A tile has ${tile}${shared ? ' and one that its neighbour has too' : ''}.`);
-  }
+function orderOf({ as, depth, outRange: range, meshes, at, map: maps, ...rest }: Options, course: Course): WorldOrder {
   if (at && meshes === undefined) throw new UplandError('world-meshes', '--at says where meshes lie, and none are asked for: add --meshes.');
-  return {
+  const { samples, tile, base, shared, names, cloud } = rest;
+  return worldOrderFor(course, {
     samples,
     tile,
     base,
-    registration,
-    encoding: encodingOf(options, receiver),
     shared,
     names,
+    cloud,
     maps,
+    range,
+    receiver: rest.receiver === undefined ? undefined : receiverCalled(rest.receiver),
+    format: as && TILES_OF[as],
+    type: depth && ({ '16': 'u16', '32f': 'f32' } as const)[depth],
     meshes: meshes === undefined ? null : { every: everyOf(meshes), at: at ?? null },
-  };
+  });
 }
+
+const TILES_OF = { tif: 'tiff', png: 'png', raw: 'raw' } as const;
 
 function everyOf(samples: number): 1 | 2 | 4 | 8 {
   if (samples === 1 || samples === 2 || samples === 4 || samples === 8) return samples;
@@ -148,25 +143,7 @@ function everyOf(samples: number): 1 | 2 | 4 | 8 {
 function receiverCalled(id: string): Receiver {
   const found = receivers.find((receiver) => receiver.id === id);
   if (!found) throw new UplandError('receiver', `There is no receiver “${id}”. There are ${receivers.map((r) => r.id).join(', ')}.`);
-  if (found.heights.by === 'print' || found.heights.by === 'blocks')
-    throw new UplandError('receiver', `${found.title} takes one ground, and no tiles of a world.`);
   return found;
-}
-
-const TILES_OF = { tif: 'tiff', png: 'png', raw: 'raw' } as const;
-
-function encodingOf({ as, depth, outRange, cloud }: Options, receiver: Receiver | undefined): Encoding {
-  const taken = receiver?.formats.filter(({ format }) => Object.values(TILES_OF).includes(format as never)) ?? [];
-  const known = as ? taken.find(({ format }) => format === TILES_OF[as]) : taken[0];
-  if (receiver && !known) throw new UplandError('type', `${receiver.title} does not take ${as ?? 'tif, png or raw'}.`);
-  const format = as ? TILES_OF[as] : (known?.format ?? 'tiff');
-  const byDepth = depth && ({ '16': 'u16', '32f': 'f32' } as const)[depth];
-  const type = byDepth ?? known?.types[0] ?? (format === 'png' ? 'u16' : 'f32');
-  if (!formatById(format).writes.includes(type))
-    throw new UplandError('type', `${formatById(format).title} is not written with floats. Leave --depth out, or take another format.`);
-  if (cloud && format !== 'tiff') throw new UplandError('type', 'Only TIFF is cloud-optimised. Leave --cloud out, or take --as tif.');
-  const options = cloud ? { cloud: true, compression: 'deflate' as const } : format === 'raw' && receiver ? receiver.raw : undefined;
-  return { format, type, ...(CODES[type] && outRange ? { range: outRange } : {}), ...(options ? { options } : {}) };
 }
 
 /** `slope`, `normal`, `layer:cut`, `mask:STEP`, with `:8`, `:16` or `:32f` behind it where the map has a depth. */

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import { access, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { UplandError, type WorldStore } from '@upland-cast/core';
 
@@ -16,6 +16,11 @@ export function folderStore(folder: string): WorldStore {
         throw new UplandError('file', `${join(folder, name)} cannot be read: ${message}.`);
       }
     },
+    has: (name) =>
+      access(join(folder, name)).then(
+        () => true,
+        () => false,
+      ),
     async write(name, bytes) {
       const path = join(folder, name);
       const part = `${path}.${process.pid}-${randomBytes(4).toString('hex')}.part`;

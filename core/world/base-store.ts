@@ -14,6 +14,7 @@ type Kept = z.output<typeof kept>;
 
 const baseSchema = z.object({
   key: z.string(),
+  range: z.object({ low: z.number(), high: z.number() }),
   stages: z.array(
     z.object({ id: z.string(), before: kept.optional(), change: kept.optional(), weights: kept.optional(), layers: z.record(z.string(), kept).optional() }),
   ),
@@ -42,7 +43,7 @@ export async function workWorldBase(store: WorldStore, options: Omit<WindowOptio
   for (const map of base.maps) maps.push({ ...map, values: await keep(map.values) });
   const cover = { ramp: await keep(base.cover.ramp), weights: await keepAll(Object.fromEntries(base.cover.weights), keep) };
   // Last, so that what it names is there.
-  await writeJson(store, BASE_OF_WORLD, { key: world.key, stages, maps, cover });
+  await writeJson(store, BASE_OF_WORLD, { key: world.key, range: base.range, stages, maps, cover });
 }
 
 type Keep = <T extends Float32Array<ArrayBuffer> | undefined>(values: T) => Promise<T extends undefined ? Kept | undefined : Kept>;
@@ -65,9 +66,12 @@ async function keepAll(values: Record<string, Float32Array<ArrayBuffer>>, keep: 
 }
 
 /** Whether what tiles take from the whole ground is noted, without its files being read. */
-export async function isBased(store: WorldStore, { key }: Pick<WorldManifest, 'key'>): Promise<boolean> {
+export const isBased = async (store: WorldStore, world: Pick<WorldManifest, 'key'>): Promise<boolean> => (await rangeOfBase(store, world)) !== null;
+
+/** The lowest and highest height of the whole ground, metres; null where it is not there yet. */
+export async function rangeOfBase(store: WorldStore, { key }: Pick<WorldManifest, 'key'>): Promise<{ low: number; high: number } | null> {
   const parsed = baseSchema.safeParse(await readJson(store, BASE_OF_WORLD));
-  return parsed.success && parsed.data.key === key;
+  return parsed.success && parsed.data.key === key ? parsed.data.range : null;
 }
 
 class Damaged extends Error {}
@@ -98,7 +102,13 @@ export async function baseOf(store: WorldStore, world: Pick<WorldManifest, 'key'
     const maps: BaseMap[] = [];
     for (const map of parsed.data.maps) maps.push({ ...map, values: map.values && (await values(map.values)) });
     const { ramp, weights } = parsed.data.cover;
-    return { ground: world.base, stages, maps, cover: { ramp: ramp && (await values(ramp)), weights: new Map(Object.entries(await all(weights))) } };
+    return {
+      ground: world.base,
+      range: parsed.data.range,
+      stages,
+      maps,
+      cover: { ramp: ramp && (await values(ramp)), weights: new Map(Object.entries(await all(weights))) },
+    };
   } catch (error) {
     if (error instanceof Damaged) return null;
     throw error;

@@ -4,6 +4,7 @@ import { linesOf, settingsOf, type Course, type StepUse } from '../course/schema
 import { reachOfWhere } from '../course/where';
 import { UplandError } from '../errors';
 import { sameSamples, type Ground } from '../field/ground';
+import { statistics } from '../field/statistics';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
 import { baseOfMaps, type BaseCover, type BaseMap } from './base-maps';
@@ -34,6 +35,8 @@ export interface BaseStage {
 /** What the tiles of a world take from the whole ground, worked out at fewer samples. */
 export interface WorldBase {
   ground: Ground;
+  /** Its lowest and highest height, metres. */
+  range: { low: number; high: number };
   /** By the ids of the steps that know the whole ground, or whose masks do. */
   stages: Map<string, BaseStage>;
   /** What the world's maps are by the whole ground, in their order, and of its cover what knows it. */
@@ -67,7 +70,8 @@ export async function workBase(
       if (weights) stages.set(stage.use.id, { weights });
     }
   }
-  return { ground, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };
+  const { lowest: low, highest: high } = statistics({ ground, height: evaluation.height });
+  return { ground, range: { low, high }, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };
 }
 
 function whole({ before, height, layers, layersBefore }: Stage): BaseStage {

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { readProject, writeProject, type Project } from '../course/project';
 import { mapSchema, orderSchema } from '../course/recipe';
+import type { Course } from '../course/schema';
 import type { Encoding } from '../delivery/heights/encode';
 import { badName, safeName } from '../delivery/heights/receivers';
 import { tileName } from '../delivery/heights/tiles';
@@ -11,7 +12,7 @@ import { SAMPLE_TYPES } from '../formats/format';
 import { AS_PNG } from '../formats/picture';
 import { needsBase } from './base';
 import { stridesOfTile } from './mesh-nodes';
-import { planWorld, rowsOf, worldTiles, type WorldSize, type WorldTile } from './plan';
+import { planWorld, rowsOf, worldTiles, type WorldPlan, type WorldSize, type WorldTile } from './plan';
 import { JSON_OF_WORLD, notAWorld, PROJECT_OF_WORLD, readJson, writeJson, type WorldStore } from './store';
 
 const worldSide = z.int().min(1).max(131_073);
@@ -35,6 +36,20 @@ const asideSchema = z.object({
 });
 export type WorldAside = z.input<typeof asideSchema>;
 
+const encodingSchema = z.object({
+  format: z.string(),
+  type: z.enum(SAMPLE_TYPES),
+  range: z.object({ low: z.number(), high: z.number() }).optional(),
+  options: z
+    .object({
+      order: z.enum(['le', 'be']).optional(),
+      rows: z.enum(['north', 'south']).optional(),
+      compression: z.enum(['none', 'deflate']).optional(),
+      cloud: z.boolean().optional(),
+    })
+    .optional(),
+});
+
 const manifestSchema = asideSchema.extend({
   format: z.literal('upland-cast world'),
   version: z.literal(1),
@@ -43,19 +58,7 @@ const manifestSchema = asideSchema.extend({
   ground: groundSchema.extend({ across: worldSide, down: worldSide }),
   base: groundSchema,
   tile: z.int().min(1),
-  encoding: z.object({
-    format: z.string(),
-    type: z.enum(SAMPLE_TYPES),
-    range: z.object({ low: z.number(), high: z.number() }).optional(),
-    options: z
-      .object({
-        order: z.enum(['le', 'be']).optional(),
-        rows: z.enum(['north', 'south']).optional(),
-        compression: z.enum(['none', 'deflate']).optional(),
-        cloud: z.boolean().optional(),
-      })
-      .optional(),
-  }),
+  encoding: encodingSchema,
 });
 
 /** What is written of a world when it is begun; all that its tiles are follows from it and the terrain beside it. */
@@ -71,13 +74,20 @@ export interface WorldOrder extends WorldSize, WorldAside {
   encoding: Encoding;
 }
 
-/** Begins a world in an empty store, or goes on with the one that is there, where it is the same. */
-export async function beginWorld(
-  store: WorldStore,
-  { course, assets }: Pick<Project, 'course' | 'assets'>,
+/** An order as it comes from elsewhere. */
+export const worldOrderSchema = asideSchema.extend({
+  samples: z.int().min(16).max(131_073),
+  tile: z.int().min(1),
+  base: z.int().min(16).optional(),
+  registration: z.enum(['point', 'area']).optional(),
+  encoding: encodingSchema,
+});
+
+/** What is made of a course by an order. Refuses what cannot be. */
+export async function planOfOrder(
+  course: Course,
   order: WorldOrder,
-  goesOn: boolean,
-): Promise<World> {
+): Promise<{ plan: WorldPlan; written: Pick<WorldManifest, 'encoding' | keyof WorldAside> }> {
   const { format, type, range, options } = order.encoding;
   const writer = formatById(format);
   if (!writer.writes.includes(type))
@@ -94,8 +104,18 @@ export async function beginWorld(
   const plan = await planWorld(course, { ...order, encoding, aside });
   refuseNames(aside.names, course.name, plan.tiles);
   if (aside.meshes) stridesOfTile(plan.tile, aside.meshes.every);
-  const there = await store.read(JSON_OF_WORLD);
-  if (there) {
+  return { plan, written: { encoding, ...aside } };
+}
+
+/** Begins a world in an empty store, or goes on with the one that is there, where it is the same. */
+export async function beginWorld(
+  store: WorldStore,
+  { course, assets }: Pick<Project, 'course' | 'assets'>,
+  order: WorldOrder,
+  goesOn: boolean,
+): Promise<World> {
+  const { plan, written } = await planOfOrder(course, order);
+  if (await store.has(JSON_OF_WORLD)) {
     const world = await openWorld(store);
     if (world.key !== plan.key) {
       throw new UplandError(
@@ -115,22 +135,27 @@ export async function beginWorld(
     ground: plan.ground,
     base: plan.base,
     tile: plan.tile,
-    encoding,
-    ...aside,
+    ...written,
   };
   await writeJson(store, JSON_OF_WORLD, manifest);
-  return { ...manifest, tiles: plan.tiles, based: needsBase(course, plan.ground) || aside.maps.length > 0 };
+  return { ...manifest, tiles: plan.tiles, based: needsBase(course, plan.ground) || written.maps.length > 0 };
 }
 
 /** The world in a store. */
 export async function openWorld(store: WorldStore): Promise<World> {
+  const manifest = await manifestIn(store);
+  const { course } = await projectOf(store);
+  const { ground, tile, shared, maps } = manifest;
+  return { ...manifest, tiles: worldTiles(ground, tile, shared), based: needsBase(course, ground) || maps.length > 0 };
+}
+
+/** What was written of a world when it was begun, without its terrain being read. */
+export async function manifestIn(store: WorldStore): Promise<WorldManifest> {
   const json = await readJson(store, JSON_OF_WORLD);
   if (json === null) throw new UplandError('no-world', 'There is no world in this folder, or it cannot be read.');
   const parsed = manifestSchema.safeParse(json);
   if (!parsed.success) throw notAWorld(JSON_OF_WORLD);
-  const { course } = await projectOf(store);
-  const { ground, tile, shared, maps } = parsed.data;
-  return { ...parsed.data, tiles: worldTiles(ground, tile, shared), based: needsBase(course, ground) || maps.length > 0 };
+  return parsed.data;
 }
 
 /** The terrain that a world is made of. */

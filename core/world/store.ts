@@ -4,6 +4,8 @@ import { UplandError } from '../errors';
 export interface WorldStore {
   /** The bytes of that name; null where there are none. */
   read(name: string): Promise<Uint8Array<ArrayBuffer> | null>;
+  /** Whether there is anything of that name. */
+  has(name: string): Promise<boolean>;
   /** Whole or not at all: under its name there is never half of it. */
   write(name: string, bytes: Uint8Array): Promise<void>;
 }

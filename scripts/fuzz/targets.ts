@@ -15,7 +15,8 @@ import {
   makeCourse,
   makeGround,
 } from '@upland-cast/core';
-import { asked, extractQuestion } from '../../app/survey/questions';
+import { asked } from '../../app/server/questions';
+import { extractQuestion } from '../../app/survey/questions';
 import { requestFromBytes } from '../../app/run/frames';
 import type { Case } from './cases';
 

@@ -16,6 +16,7 @@ export function memory() {
   const written: string[] = [];
   const store: WorldStore = {
     read: async (name) => files.get(name)?.slice() ?? null,
+    has: async (name) => files.has(name),
     write: async (name, bytes) => {
       written.push(name);
       files.set(name, Uint8Array.from(bytes));

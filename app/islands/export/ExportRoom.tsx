@@ -1,5 +1,5 @@
 import { Bookmark, Trash2, TriangleAlert } from 'lucide-react';
-import { useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useState, type ReactNode } from 'react';
 import {
   badName,
   groundForReceiver,
@@ -24,6 +24,7 @@ import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
 import { keepChosen } from '../../store/keeping';
 import { useReceivers } from '../../store/receivers';
+import { useWorlds } from '../../store/worlds';
 import { useTerrain } from '../../store/state';
 import { PixelPicture } from '../import/PixelPicture';
 import { CoverPart } from '../cover/CoverPart';
@@ -44,8 +45,29 @@ const begun = (receiver: Receiver, course: Parameters<typeof orderForReceiver>[1
   return orderForReceiver(receiver, course, nearest.samples);
 };
 
-/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
+const WorldRoom = lazy(() => import('../worlds/WorldRoom').then((m) => ({ default: m.WorldRoom })));
+
+/** What goes out: one ground for a receiver, or a world in tiles. */
 export function ExportRoom() {
+  const world = useWorlds((s) => s.shown);
+  const head = (
+    <Segments
+      label="Exported"
+      value={world ? 'world' : 'ground'}
+      choices={{ ground: 'One ground', world: 'A world' }}
+      onChange={(as) => useWorlds.setState({ shown: as === 'world' })}
+    />
+  );
+  if (!world) return <OneGround head={head} />;
+  return (
+    <Suspense fallback={<main className={css.room} />}>
+      <WorldRoom head={head} />
+    </Suspense>
+  );
+}
+
+/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
+function OneGround({ head }: { head: ReactNode }) {
   const course = useTerrain((s) => s.course)!;
   const [order, setOrder] = useState(() => course.chosen?.order ?? begun(receivers[0], course));
   const [first] = useState(order);
@@ -117,7 +139,7 @@ export function ExportRoom() {
   const blocked = Boolean(whyReceiverRefuses(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
   return (
     <main className={css.room}>
-      <ReceiverList chosen={order.receiver} onChoose={choose} />
+      <ReceiverList head={head} chosen={order.receiver} onChoose={choose} />
       <section className={css.file} aria-label="What will be written">
         <MapView source={order.grounds[0]} spec={spec} title={title} frame={order.frame} square={order.receiver.square} onFrame={(frame) => set({ frame })} />
         <div className={css.under}>

@@ -1,5 +1,5 @@
 import { Copy, Download, Pencil, Trash2, Upload } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { receivers as shipped, safeName, sentenceOf, type Receiver } from '@upland-cast/core';
 import { Button } from '../../components/controls';
 import { download } from '../../components/download';
@@ -8,7 +8,7 @@ import { ReceiverSheet } from './ReceiverSheet';
 import css from './ExportRoom.module.css';
 
 /** Receivers to choose from: those that ship, and those of one's own, which can be changed, copied, given out and brought in. */
-export function ReceiverList({ chosen, onChoose }: { chosen: Receiver; onChoose: (receiver: Receiver) => void }) {
+export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chosen: Receiver; onChoose: (receiver: Receiver) => void }) {
   const own = useReceivers((s) => s.own);
   const [edited, setEdited] = useState<Receiver | null>(null);
   const [fault, setFault] = useState<string | null>(null);
@@ -26,6 +26,7 @@ export function ReceiverList({ chosen, onChoose }: { chosen: Receiver; onChoose:
   };
   return (
     <aside className={css.receivers} aria-label="Receivers">
+      {head}
       <h2>Receiver</h2>
       <ul>
         {[...shipped, ...own].map((r) => (

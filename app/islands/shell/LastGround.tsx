@@ -23,7 +23,7 @@ export function LastGround() {
 }
 
 /** So many samples as the picture has pixels, or twice: the page is not held up by those that nobody sees. */
-function thinned({ ground, height }: Field): Field {
+export function thinned({ ground, height }: Field): Field {
   const every = Math.max(1, Math.floor(ground.across / (2 * WIDTH)));
   const [across, down] = [Math.ceil(ground.across / every), Math.ceil(ground.down / every)];
   const out = new Float32Array(across * down);

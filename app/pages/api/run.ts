@@ -1,59 +1,21 @@
 import type { APIRoute } from 'astro';
-import { sentenceOf, UplandError } from '@upland-cast/core';
-import { requestFromBytes } from '../../run/frames';
+import { lengthOf, orderIn, refusedOrder } from '../../run/request';
 import { carryOut, takePlace } from '../../run/service';
-import { MOST_BYTES } from '../../server/limits';
 
 export const prerender = false;
-
-/** Milliseconds in which an order and its project have to arrive. */
-const ARRIVES = 120_000;
-
-const STATUS: Record<string, number> = { busy: 503, length: 411, bytes: 413, type: 415, slow: 408 };
 
 /** Carries an order out on the server: the order and the project file as `app/run/frames.ts` lays them out; the answer is a stream of frames. */
 export const POST: APIRoute = async ({ request }) => {
   let place: ReturnType<typeof takePlace> | undefined;
   try {
     // All that can be said without its bytes is said before they are read.
-    if (request.headers.get('content-type') !== 'application/octet-stream')
-      throw new UplandError('type', 'An order is bytes (application/octet-stream): its length, the order, the project file.');
-    const length = Number(request.headers.get('content-length') ?? NaN);
-    if (!(length > 0)) throw new UplandError('length', 'The length of an order has to be said beforehand.');
-    if (length > MOST_BYTES) throw new UplandError('bytes', 'A project of up to 512 MiB is taken on.');
+    const length = lengthOf(request);
     place = takePlace();
-    const asked = requestFromBytes(await bodyOf(request, length));
-    if (!asked) throw new UplandError('request', 'This is not an order with a project behind it.');
+    const asked = await orderIn(request, length);
     const stream = carryOut(asked.project, asked.order, request.signal, place);
     return new Response(stream, { headers: { 'Content-Type': 'application/octet-stream', 'Cache-Control': 'no-store' } });
   } catch (error) {
     place?.leave();
-    const code = error instanceof UplandError ? error.code : 'unexpected';
-    if (code === 'unexpected') console.error(error);
-    const status = STATUS[code] ?? (error instanceof UplandError ? 400 : 500);
-    const sentence = error instanceof UplandError ? sentenceOf(error) : 'The order could not be taken on.';
-    return Response.json({ code, sentence }, { status, headers: { 'Cache-Control': 'no-store', ...(status === 503 ? { 'Retry-After': '60' } : {}) } });
+    return refusedOrder(error, 'The order could not be taken on.');
   }
 };
-
-/** Exactly as many bytes as were promised, within a time. */
-async function bodyOf(request: Request, length: number): Promise<Uint8Array<ArrayBuffer>> {
-  const reader = request.body?.getReader();
-  if (!reader) throw new UplandError('request', 'This is not an order with a project behind it.');
-  const out = new Uint8Array(length);
-  let have = 0;
-  const late = setTimeout(() => void reader.cancel().catch(() => undefined), ARRIVES);
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) break;
-      if (have + value.length > length) throw new UplandError('bytes', 'The order is longer than was said.');
-      out.set(value, have);
-      have += value.length;
-    }
-  } finally {
-    clearTimeout(late);
-  }
-  if (have < length) throw new UplandError('slow', `The order did not arrive whole: ${have} of ${length} bytes came.`);
-  return out;
-}

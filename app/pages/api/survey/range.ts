@@ -1,5 +1,6 @@
 import type { APIRoute } from 'astro';
-import { asked, viewQuestion } from '../../../survey/questions';
+import { asked } from '../../../server/questions';
+import { viewQuestion } from '../../../survey/questions';
 import { askSurvey, refusal } from '../../../survey/service';
 
 export const prerender = false;
