@@ -189,7 +189,7 @@ export const ERROR_CODES = {
   'world-changed': 'The world in a folder is another one than the one that is asked for.',
   'world-there': 'A world was begun in this folder, and it was not said to go on with it.',
   'world-tile-lost': 'A tile of a world is missing, or was altered after it was done.',
-  'world-busy': 'Another process works on this world.',
+  'world-busy': 'A world is being worked out on the server already; it does one at a time.',
   'no-world': 'There is no world in a folder.',
   'world-job': 'A tile failed on a worker, again and again.',
   queue: 'The queue of jobs does not answer, or answers wrongly.',

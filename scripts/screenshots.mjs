@@ -1,6 +1,8 @@
 // One picture of each main view, from the demo terrain, into docs/screenshots.
 import { spawn } from 'node:child_process';
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { chromium } from 'playwright-core';
 import { appIsStale, checkNode, fail, installPackages, installTools } from './setup.mjs';
 
@@ -12,7 +14,8 @@ if (appIsStale()) fail('The application is not built as it stands. Run "npm run 
 
 const port = 4655;
 const address = `http://127.0.0.1:${port}`;
-const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: 'inherit' });
+const worlds = mkdtempSync(join(tmpdir(), 'upland-worlds-'));
+const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port), UPLAND_WORLDS: worlds }, stdio: 'inherit' });
 for (
   let tries = 0;
   tries < 100 &&
@@ -156,6 +159,16 @@ try {
   await radio('South');
   await page.getByText('North and south are exchanged.').waitFor();
   await shot('hand-off');
+  await radio('A world');
+  await page.getByLabel('Samples along the longer side').fill('2049');
+  await page.getByLabel('Samples along the longer side').press('Enter');
+  await page.getByLabel('Samples a side of a tile').selectOption('512');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  await page.getByText(/^Tile (9|1\d) of 16/).waitFor({ timeout: 240_000 });
+  await page.waitForTimeout(800);
+  await shot('world');
+  await page.getByRole('button', { name: 'Stop' }).click();
+  await page.getByText('What is done stays done').waitFor();
   await page.goto(address);
   await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
   await page.waitForFunction(() => document.querySelectorAll('[class*=start] img').length === 10, undefined, { timeout: 60_000 });
@@ -176,9 +189,8 @@ try {
   await page.getByRole('button', { name: 'Facts of it' }).click();
   await page.locator('aside dl').waitFor();
   await shot('survey');
-  await page.goto(`${address}/help`);
-  await shot('help');
 } finally {
   await browser.close();
   server.kill();
+  rmSync(worlds, { recursive: true, force: true });
 }

@@ -74,7 +74,11 @@ export async function beginWorldThere(course: Course, order: WorldOrder, byQueue
 
 /** Stops a world, goes on with it, or takes it away. */
 export async function actOnWorld({ id }: Pick<WorldStatus, 'id'>, act: 'stop' | 'resume' | 'remove', byQueue = false): Promise<void> {
-  await asked(`/api/worlds/${encodeURIComponent(id)}/${act}${whereOf(byQueue)}`, { method: 'POST' });
+  await asked(`/api/worlds/${encodeURIComponent(id)}/${act}${whereOf(byQueue)}`, {
+    method: 'POST',
+    body: '{}',
+    headers: { 'Content-Type': 'application/json' },
+  });
   if (act === 'remove') useWorlds.setState({ chosen: null });
   await lookForWorlds();
 }

@@ -4,7 +4,8 @@ import { groundOf, hills, largestDifference, noiseField, range } from '../../tes
 import { fieldFrom, makeField } from './field';
 import { withSamples } from './ground';
 import { inlineKernels } from '../kernels/pool';
-import { FILTERS, resample, resampledRows } from './resample';
+import { FILTERS, resample, resampledRows, resampleWindow } from './resample';
+import { cropSamples } from './window';
 import { flipColumns, flipRows, turn } from './turn';
 
 describe('resampling', () => {
@@ -34,6 +35,36 @@ describe('resampling', () => {
               const to = Math.min(down, from + step);
               expect(await made.rows(from, to)).toEqual(whole.subarray(from * across, to * across));
             }
+          }
+        }
+      }
+    }
+  });
+
+  it('over a window gives the bits that the whole has there', () => {
+    for (const registration of ['point', 'area'] as const) {
+      const field = hills(groundOf(61, 47, 10, registration), 4);
+      const known = makeField(
+        field.ground,
+        field.height,
+        Uint8Array.from(field.height, (_, i) => (i % 7 === 0 ? 0 : 1)),
+      );
+      for (const filter of FILTERS) {
+        for (const [across, down] of [
+          [122, 93],
+          [20, 15],
+          [61, 47],
+        ]) {
+          const ground = { ...withSamples(field.ground, across, down), datum: 3 };
+          const whole = resample(known, ground, filter);
+          for (const window of [
+            { left: 0, top: 0, across: 5, down: 9 },
+            { left: across - 7, top: down - 4, across: 7, down: 4 },
+            { left: 3, top: 2, across: 11, down: 1 },
+          ]) {
+            const part = resampleWindow(known, ground, window, filter);
+            expect(part.height, `${filter} ${across}`).toEqual(cropSamples(whole.height, across, window));
+            expect(part.valid).toEqual(cropSamples(whole.valid!, across, window));
           }
         }
       }

@@ -3,6 +3,7 @@ import type { Field } from './field';
 import type { Kernels } from '../kernels/pool';
 import { resampleProgram, type Weights as PlainWeights } from '../kernels/programs/resample';
 import { sameSamples, type Ground, type Registration } from './ground';
+import { cropSamples, groundOfWindow, isWhole, wholeOf, type Window } from './window';
 
 export const FILTERS = ['nearest', 'linear', 'cubic', 'monotone', 'average', 'lanczos'] as const;
 export type Filter = (typeof FILTERS)[number];
@@ -18,22 +19,53 @@ export type Filter = (typeof FILTERS)[number];
  * A sample whose nearest source sample has no data has none.
  */
 export function resample(field: Field, ground: Ground, filter?: Filter): Field {
+  return resampleWindow(field, ground, wholeOf(ground), filter);
+}
+
+/** What {@link resample} makes of whole ground, over a window of it alone; the same bits. */
+export function resampleWindow(field: Field, ground: Ground, window: Window, filter?: Filter): Field {
   if (sameSamples(field.ground, ground)) {
-    return moveDatum(field, ground);
+    const moved = moveDatum(field, ground);
+    if (isWhole(window, ground)) return moved;
+    const cut = <T extends Float32Array<ArrayBuffer> | Uint8Array<ArrayBuffer>>(values: T) => cropSamples(values, ground.across, window);
+    return { ground: groundOfWindow(ground, window), height: cut(moved.height), ...(moved.valid && { valid: cut(moved.valid) }) };
   }
   const from = field.ground;
-  const horizontal = weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, filter);
-  const vertical = weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, filter);
+  const horizontal = part(
+    weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, filter),
+    window.left,
+    window.across,
+  );
+  const vertical = part(
+    weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, filter),
+    window.top,
+    window.down,
+  );
   const source = field.valid ? fillForFilter(field) : field.height;
 
-  const between = new Float64Array(ground.across * from.down);
-  alongRows(source, from.across, from.down, horizontal, between, ground.across);
-  const height = new Float32Array(ground.across * ground.down);
-  alongColumns(between, ground.across, from.down, vertical, height, ground.down, from.datum - ground.datum);
+  // The rows that the window rests on; slopes of a column rest on all of it.
+  const last = from.down - 1;
+  const [first, end] = vertical.place
+    ? [0, from.down]
+    : [Math.min(last, Math.max(0, vertical.first[0])), Math.max(0, Math.min(last, vertical.first[window.down - 1] + vertical.taps - 1)) + 1];
+  const rows = end - first;
+  const between = new Float64Array(window.across * rows);
+  alongRows(source.subarray(first * from.across, end * from.across), from.across, rows, horizontal, between, window.across);
+  const height = new Float32Array(window.across * window.down);
+  alongColumns(between, window.across, rows, { ...vertical, first: vertical.first.map((row) => row - first) }, height, window.down, from.datum - ground.datum);
 
-  if (!field.valid) return { ground, height };
-  return { ground, height, valid: nearestValidity(field, ground) };
+  const own = groundOfWindow(ground, window);
+  if (!field.valid) return { ground: own, height };
+  return { ground: own, height, valid: nearestValidity(field, ground, window) };
 }
+
+/** The weights of `count` samples from a place on. */
+const part = ({ first, weight, taps, place }: Weights, from: number, count: number): Weights => ({
+  first: first.subarray(from, from + count),
+  weight: weight.subarray(from * taps, (from + count) * taps),
+  taps,
+  place: place?.subarray(from, from + count),
+});
 
 /** How one target sample is put together: `taps` source samples from `first`, with their weights. */
 interface Weights extends PlainWeights {
@@ -282,7 +314,7 @@ function fillForFilter(field: Field): Float32Array {
   return height.map((h, i) => (valid![i] ? h : mean));
 }
 
-function nearestValidity(field: Field, ground: Ground): Uint8Array<ArrayBuffer> {
+function nearestValidity(field: Field, ground: Ground, { left, top, across, down }: Window): Uint8Array<ArrayBuffer> {
   const from = field.ground;
   const columns = weightsAlong(from.width, from.across, from.registration, ground.width, ground.across, ground.registration, 'nearest');
   const rows = weightsAlong(from.depth, from.down, from.registration, ground.depth, ground.down, ground.registration, 'nearest');
@@ -290,11 +322,11 @@ function nearestValidity(field: Field, ground: Ground): Uint8Array<ArrayBuffer> 
     for (let k = 0; k < w.taps; k++) if (w.weight[i * w.taps + k] === 1) return Math.min(last, Math.max(0, w.first[i] + k));
     return 0;
   };
-  const valid = new Uint8Array(ground.across * ground.down);
-  for (let row = 0; row < ground.down; row++) {
-    const sourceRow = pick(rows, row, from.down - 1) * from.across;
-    for (let column = 0; column < ground.across; column++) {
-      valid[row * ground.across + column] = field.valid![sourceRow + pick(columns, column, from.across - 1)];
+  const valid = new Uint8Array(across * down);
+  for (let row = 0; row < down; row++) {
+    const sourceRow = pick(rows, top + row, from.down - 1) * from.across;
+    for (let column = 0; column < across; column++) {
+      valid[row * across + column] = field.valid![sourceRow + pick(columns, left + column, from.across - 1)];
     }
   }
   return valid;

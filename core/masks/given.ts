@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { UplandError } from '../errors';
-import { resample } from '../field/resample';
-import { cropSamples } from '../field/window';
+import { resampleWindow } from '../field/resample';
 import { asset, choice, distance, elevation, hidden, ratio, tributary } from '../steps/params';
 import { samplesSchema, tilesSchema } from '../field/tiles-schema';
 import { unrollWeights } from '../field/tiles';
@@ -25,7 +24,7 @@ export const imageMask = defineMask({
     if (!sha) throw new UplandError('no-asset', 'The image mask has no picture yet. Choose one, or take the mask away.');
     const source = await heights(sha);
     const laid = { height: source.height, ground: { ...source.ground, width: ground.width, depth: ground.depth, datum: 0 } };
-    const values = resample(laid, { ...ground, datum: 0 }).height;
+    const values = resampleWindow(laid, { ...ground, datum: 0 }, window).height;
     let least = Infinity;
     let most = -Infinity;
     for (let i = 0; i < source.height.length; i++) {
@@ -35,7 +34,7 @@ export const imageMask = defineMask({
     }
     const scale = most > least ? 1 / (most - least) : 0;
     return boundedBy(
-      cropSamples(values, ground.across, window).map((v) => Math.min(1, Math.max(0, (v - least) * scale))),
+      values.map((v) => Math.min(1, Math.max(0, (v - least) * scale))),
       { low, high, softness },
     );
   },
@@ -73,8 +72,7 @@ export const paintedMask = defineMask({
     for (const [key, sha] of Object.entries(tiles)) loaded.set(key, await load(sha));
     if (loaded.size === 0) return new Float32Array(window.across * window.down);
     const painted = { ground: { ...ground, ...samples }, height: unrollWeights(loaded, samples.across, samples.down) };
-    const here = resample(painted, ground, ground.across > samples.across ? 'linear' : undefined).height;
-    return cropSamples(here, ground.across, window).slice();
+    return resampleWindow(painted, ground, window, ground.across > samples.across ? 'linear' : undefined).height.slice();
   },
 });
 

@@ -20,7 +20,7 @@ import { drawTileMap, windowOfMaps } from './maps';
 import { reachOfMeshes, treeSchema, writeTileMeshes, type TileTree } from './meshes';
 import type { WorldTile } from './plan';
 import { readJson, tileNote, writeJson, type WorldStore } from './store';
-import { WindowWork, type WindowOptions } from './window';
+import { mappedLayers, WindowWork, type WindowOptions } from './window';
 
 const fileSchema = z.object({ name: z.string(), sha256: z.string().length(64), bytes: z.int() });
 
@@ -139,7 +139,7 @@ export class TileWorker {
 function cropped({ height, layers }: LineHeights, wide: Window, window: Window): LineHeights {
   const inner = { ...window, left: window.left - wide.left, top: window.top - wide.top };
   const cut = (values: Float32Array<ArrayBuffer>) => cropSamples(values, wide.across, inner);
-  return { height: cut(height), layers: Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, cut(layer)])) };
+  return { height: cut(height), layers: mappedLayers(layers, cut) };
 }
 
 /** The ground of a window, with its corner where it lies on the map of the whole. */

@@ -94,7 +94,8 @@ export class WindowWork {
     const settings = settingsOf(use);
     const { x, y } = spacingOf(ground);
     const reach = Math.max(step.reach(settings as never, ground), known ? 0 : reachOfWhere(use.where, ground));
-    const wide = growWindow(window, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, ground, GAUSSIAN_ALIGN);
+    // What reads a sample's own place alone needs nothing around it.
+    const wide = reach === 0 ? window : growWindow(window, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, ground, GAUSSIAN_ALIGN);
     const given = await before(wide);
     // Where masks know the whole ground, the step acts where they say there.
     const weights = known && (async () => (known.weights ? shares(upsampled(known.weights, this.base!.ground, ground, wide)) : null));
@@ -108,7 +109,7 @@ export class WindowWork {
     );
     const inner: Window = { ...window, left: window.left - wide.left, top: window.top - wide.top };
     const cut = (values: Float32Array<ArrayBuffer>) => cropSamples(values, wide.across, inner);
-    return { height: cut(height), layers: mapped({ ...given.layers, ...layers }, cut) };
+    return { height: cut(height), layers: mappedLayers(withLayers(given.layers, layers), cut) };
   }
 
   /**
@@ -123,8 +124,8 @@ export class WindowWork {
     const height = new Float32Array(moved.length);
     for (let i = 0; i < height.length; i++) height[i] = given.height[i] + moved[i];
     // Depths and shares: a spline's weights take them below nothing by a hair.
-    const own = mapped(layers, (layer) => upsampled(layer, base, ground, window).map((v) => (v > 0 ? v : 0)));
-    return { height, layers: { ...given.layers, ...own } };
+    const own = mappedLayers(layers, (layer) => upsampled(layer, base, ground, window).map((v) => (v > 0 ? v : 0)));
+    return { height, layers: withLayers(given.layers, own) };
   }
 
   private tributary(id: string, window: Window): Promise<LineHeights> {
@@ -146,5 +147,20 @@ function wearDetail(change: Float32Array, coarse: Float32Array, fine: Float32Arr
 
 export const shares = (weights: Float32Array<ArrayBuffer>) => weights.map((w) => (w < 0 ? 0 : w > 1 ? 1 : w));
 
-const mapped = (layers: Layers, as: (layer: Float32Array<ArrayBuffer>) => Float32Array<ArrayBuffer>): Layers =>
-  Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, as(layer)]));
+/** Layers that are worked out when they are asked for, and once: most of them nobody asks for. */
+function deferred(names: Iterable<string>, get: (name: string) => Float32Array<ArrayBuffer>): Layers {
+  const layers: Layers = {};
+  for (const name of new Set(names)) {
+    let known: Float32Array<ArrayBuffer> | undefined;
+    Object.defineProperty(layers, name, { enumerable: true, get: () => (known ??= get(name)) });
+  }
+  return layers;
+}
+
+/** Layers, each of them changed when it is asked for. */
+export const mappedLayers = (layers: Layers, as: (layer: Float32Array<ArrayBuffer>) => Float32Array<ArrayBuffer>): Layers =>
+  deferred(Object.keys(layers), (name) => as(layers[name]));
+
+/** Layers with others laid over them. */
+const withLayers = (under: Layers, over: Layers): Layers =>
+  deferred([...Object.keys(under), ...Object.keys(over)], (name) => (name in over ? over : under)[name]);

@@ -1,6 +1,8 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createServer } from 'node:net';
-import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { readProject, writeProject } from '../../core/course/project';
 import { withSamples } from '../../core/field/ground';
@@ -28,11 +30,17 @@ export class Application {
     readonly address: string,
     readonly browser: Browser,
     private readonly server: ChildProcess,
+    /** The folder that worlds lie in. */
+    readonly worlds: string,
   ) {}
 
   static async start(): Promise<Application> {
     const port = await freePort();
-    const server = spawn(process.execPath, ['app/server/main.mjs'], { env: { ...process.env, PORT: String(port) }, stdio: ['ignore', 'ignore', 'inherit'] });
+    const worlds = mkdtempSync(join(tmpdir(), 'upland-worlds-'));
+    const server = spawn(process.execPath, ['app/server/main.mjs'], {
+      env: { ...process.env, PORT: String(port), UPLAND_WORLDS: worlds },
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
     const address = `http://127.0.0.1:${port}`;
     for (let tries = 0; tries < 100; tries++) {
       if (
@@ -45,7 +53,7 @@ export class Application {
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
     const browser = await chromium.launch({ executablePath: CHROMIUM, args: FLAGS });
-    return new Application(address, browser, server);
+    return new Application(address, browser, server, worlds);
   }
 
   /**
@@ -106,6 +114,7 @@ export class Application {
   async stop(): Promise<void> {
     await this.browser.close();
     this.server.kill();
+    rmSync(this.worlds, { recursive: true, force: true });
   }
 }
 

@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startingCourse } from '@upland-cast/core';
 import { withSamples } from '../../core/field/ground';
 import { freePort } from '../helpers/application';
-import { run, scratch, uplandCast, uplandJson } from '../helpers/outside';
+import { gdalSamples, run, scratch, uplandCast, uplandJson } from '../helpers/outside';
 
 const { path, done: clear } = scratch();
 const CLI = 'cli/bin/upland-cast.mjs';
@@ -190,6 +190,57 @@ describe('a world by the command', () => {
     expect(kept).toBeGreaterThanOrEqual(20);
     expect(tilesIn(folder)).toEqual(embedded);
     worker.kill('SIGKILL');
+  });
+
+  it('has maps, overviews, meshes and tiles as a receiver takes them, and GDAL reads the overviews', () => {
+    const folder = path('rich');
+    const cost = ['--samples', '513', '--tile', '128', '--base', '385'];
+    uplandJson(
+      'world',
+      TERRAIN,
+      folder,
+      ...cost,
+      '--cloud',
+      '--map',
+      'slope:8',
+      '--map',
+      'layer:cut',
+      '--map',
+      'water-mask',
+      '--meshes',
+      '1',
+      '--at',
+      '9.5,47.2',
+    );
+    const info = JSON.parse(run('gdalinfo', ['-json', `${folder}/world.vrt`])) as { bands: { overviews: { size: number[] }[] }[] };
+    expect(info.bands[0].overviews.map(({ size }) => size)).toEqual([[257, 257]]);
+    expect(readdirSync(`${folder}/maps`).length).toBe(16 * 3);
+    // What GDAL makes of the slope of a tile's middle is what its map says.
+    run('gdal_translate', ['-q', `${folder}/world.vrt`, path('rich.tif')]);
+    run('gdaldem', ['slope', '-q', path('rich.tif'), path('rich-slope.tif')]);
+    run('gdal_translate', ['-q', '-srcwin', '128', '256', '128', '128', path('rich-slope.tif'), path('tile-slope.tif')]);
+    const theirs = gdalSamples(path('tile-slope.tif'));
+    const ours = gdalSamples(`${folder}/maps/r002-c001-slope.png`);
+    expect(ours.every((code, i) => Math.abs((code * 90) / 255 - theirs[i]) < 0.2)).toBe(true);
+    const { root } = JSON.parse(readFileSync(`${folder}/meshes/tileset.json`, 'utf8')) as { root: { transform: number[]; children: unknown[] } };
+    expect([Math.round(root.transform[12] / 1000), root.children.length]).toEqual([4282, 4]);
+    // A receiver that wants samples on edges: neighbours share them.
+    const game = path('game');
+    uplandJson('world', TERRAIN, game, ...cost, '--receiver', 'power-of-two-plus-one', '--out-range', '0:400', '--names', '{name}_x{x}_y{y}');
+    const named = readdirSync(`${game}/tiles`);
+    expect([named.length, named[0]]).toEqual([16, 'downland_x0_y0.png']);
+    expect(uplandJson('inspect', `${game}/tiles/${named[0]}`)).toMatchObject({ width: 129, bits: 16 });
+    expect((JSON.parse(readFileSync(`${game}/docket.json`, 'utf8')) as { seams: { apart: number } }).seams.apart).toBe(0);
+    for (const [more, words] of [
+      [['--map', 'nothing'], /There is no map/],
+      [['--meshes', '3'], /every 2nd, 4th or 8th/],
+      [['--at', '1,2'], /add --meshes/],
+      [['--receiver', 'nobody'], /There is no receiver/],
+      [['--receiver', 'power-of-two', '--tile', '100'], /not a power of two/],
+      [['--names', '{name}'], /several tiles would have one name/],
+      [['--as', 'png'], /one range for all of them/],
+    ] as const)
+      expect(uplandCast('world', TERRAIN, path('never'), '--samples', '513', '--tile', '128', ...more).words).toMatch(words);
   });
 
   it('says what is wrong: no queue there, a world that was begun, another one on going on, a tile that was altered', () => {

@@ -51,9 +51,9 @@ export function WorldRelief({ status, part, onPart }: { status: WorldStatus; par
       (height) => {
         const holes = levelledHoles(height, range.low);
         view.current?.setGround({ ground: groundOf(status, look), height }, range);
-        view.current?.setOptions({ ...WORKING_LIGHT, camera: 'relief', drape: 'tint', contours: false, water: true });
+        view.current?.setOptions({ ...WORKING_LIGHT, camera: 'relief', drape: 'tint', contours: false, water: holes === 0 });
         canvas.current!.dataset.look = key;
-        setWords(holes > 0 ? 'What is level and lowest here is not worked out yet.' : null);
+        setWords(holes > 0 ? 'What is level here is not worked out yet.' : null);
       },
       (error: unknown) => {
         if (!stop.signal.aborted) setWords((error as Error).message);

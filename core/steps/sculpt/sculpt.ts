@@ -1,11 +1,11 @@
 import { z } from 'zod';
-import { resample } from '../../field/resample';
+import { resampleWindow } from '../../field/resample';
 import { defineStep } from '../step';
 import { hidden } from '../params';
 import { samplesSchema, tilesSchema } from '../../field/tiles-schema';
 import { TILE, tileFromBytes, unrollTiles, type Tiles } from '../../field/tiles';
 import { Surface } from './surface';
-import { cropSamples, union, type Window } from '../../field/window';
+import { union, type Window } from '../../field/window';
 
 /**
  * Hand work: differences in metres on top of what lies beneath, kept as sparse tiles of
@@ -62,7 +62,7 @@ export const sculpt = defineStep({
       ground: { ...ground, across: samples.across, down: samples.down, registration: samples.registration },
       height: unrollTiles(loaded, samples.across, samples.down),
     };
-    const here = cropSamples(resample(differences, ground).height, ground.across, window);
+    const here = resampleWindow(differences, ground, window).height;
     const out = new Float32Array(height.length);
     for (let i = 0; i < out.length; i++) out[i] = height[i] + here[i];
     return { height: out };

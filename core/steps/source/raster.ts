@@ -3,11 +3,11 @@ import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
 import { spacingOf, withSamples } from '../../field/ground';
-import { resample } from '../../field/resample';
+import { resample, resampleWindow } from '../../field/resample';
 import { EDGES, indexAt, type Edge } from '../../field/sample';
 import { statistics } from '../../field/statistics';
 import { fillVoids } from '../../field/voids';
-import { cropSamples, gridOf } from '../../field/window';
+import { gridOf } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { placeProgram } from '../../kernels/programs/displace';
 import { distanceProgram } from '../../kernels/programs/distance';
@@ -79,15 +79,9 @@ export const raster = defineStep({
       const reducing = read.ground.across > ground.across;
       const laid = { ...read, ground: { ...read.ground, width, depth } };
       const filter = reducing && params.filter === 'cubic' ? 'average' : params.filter;
-      const whole = resample(laid, { ...ground, datum: read.ground.datum }, filter);
-      const height = cropSamples(whole.height, ground.across, window).map((h) => elevationOf(h) - ground.datum);
-      return withHoles(
-        height,
-        whole.valid && cropSamples(whole.valid, ground.across, window),
-        elevationOf(lowest - read.ground.datum) - ground.datum,
-        layers,
-        say,
-      );
+      const here = resampleWindow(laid, { ...ground, datum: read.ground.datum }, window, filter);
+      const height = here.height.map((h) => elevationOf(h) - ground.datum);
+      return withHoles(height, here.valid, elevationOf(lowest - read.ground.datum) - ground.datum, layers, say);
     }
 
     // Finer than the ground: averaged to about the ground's own spacing, or its peaks would be missed.
