@@ -36,9 +36,8 @@ export async function workOnWorld(task: WorldTask, kernels: Kernels, signal: Abo
   send({ kind: 'begun', id });
   const tell = (what: 'base' | 'tiles' | 'finish', done: number, all: number) => send({ kind: 'progress', what, done, all });
   try {
-    if (task.queue) await runByQueue(task.queue, folder, store, world, signal, tell);
-    else await runHere(store, world, kernels, signal, tell);
-    await finishWorld(store, world, (share) => tell('finish', share, 1));
+    const finished = task.queue ? await runByQueue(task.queue, folder, store, world, signal, tell) : await runHere(store, world, kernels, signal, tell);
+    if (!finished) await finishWorld(store, world, (share) => tell('finish', share, 1));
   } catch (error) {
     if (!signal.aborted) throw error;
   }

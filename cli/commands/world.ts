@@ -12,6 +12,7 @@ import {
   UplandError,
   worldOrderFor,
   type Course,
+  type FinishedWorld,
   type MapSpec,
   type Receiver,
   type WorldOrder,
@@ -22,7 +23,8 @@ import { oneOf, parseRange, parseWhole } from '../options';
 import { progressOn, report } from '../report';
 import { terrainCalled } from '../terrain';
 import { folderStore } from '../world/folder';
-import { missingTiles, runByQueue, runHere, serveQueue, type Telling } from '../world/runners';
+import { missingTiles, runByQueue, runHere, type Telling } from '../world/runners';
+import { serveQueue } from '../world/worker';
 
 interface Options {
   samples: number;
@@ -89,11 +91,13 @@ export function worldCommand(): Command {
       const store = folderStore(folder);
       const world = await beginWorld(store, { course, assets }, orderOf(options, course), options.resume ?? false);
       const signal = stopByHand();
-      const tell: Telling = (what, done, all) => progressOn(what === 'base' ? 'The whole ground' : `Tiles ${done} of ${all}`)(done / all);
+      const tell: Telling = (what, done, all) =>
+        progressOn(what === 'base' ? 'The whole ground' : what === 'finish' ? 'Looked over' : `Tiles ${done} of ${all}`)(done / all);
       const queue = options.queue ?? process.env.UPLAND_QUEUE;
       const began = Date.now();
+      let found: FinishedWorld | null = null;
       try {
-        if (queue) await runByQueue(queue, folder, store, world, signal, tell);
+        if (queue) found = await runByQueue(queue, folder, store, world, signal, tell);
         else await withThreads(options.threads, (kernels) => runHere(store, world, kernels, signal, tell));
       } catch (error) {
         if (!signal.aborted) throw error;
@@ -102,7 +106,7 @@ export function worldCommand(): Command {
         process.exitCode = 1;
         return;
       }
-      const found = await finishWorld(store, world, progressOn('Looked over'));
+      found ??= await finishWorld(store, world, progressOn('Looked over'));
       const { across, down } = world.ground;
       const seams = found.seams ? ` Steps across the borders of tiles are ${found.seams.ratio.toFixed(3)} times those beside them.` : '';
       report(

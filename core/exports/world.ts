@@ -2,12 +2,12 @@
 
 import '../zod-jitless';
 
-export { type FinishedWorld, finishWorld, tileField } from '../world/finish';
+export { type FinishedWorld, finishedIn, finishWorld, tileField } from '../world/finish';
 export { type WorldTile, worldTilesOf } from '../world/plan';
 export { isBased, rangeOfBase, workWorldBase } from '../world/base-store';
 export { MOST_LOOKED_AT, WorldReader } from '../world/look';
 export { beginWorld, manifestIn, openWorld, planOfOrder, type World, type WorldManifest, type WorldOrder, worldOrderSchema } from '../world/manifest';
 export { WORLD_FORMATS, type WorldCost, worldCost, type WorldFormat, worldOrderFor } from '../world/order';
 export { type WorldStore } from '../world/store';
-export { isNoted, noteOf, type TileNote, TileWorker } from '../world/tile-work';
+export { discardNote, isNoted, noteOf, type TileNote, TileWorker } from '../world/tile-work';
 export { type SeamProof } from '../world/seams';

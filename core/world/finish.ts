@@ -1,10 +1,11 @@
+import { z } from 'zod';
 import { UplandError } from '../errors';
 import { makeField, type Field } from '../field/field';
 import { spacingOf } from '../field/ground';
 import { cropSamples, type Window } from '../field/window';
 import { readHeightmap } from '../formats';
 import { toField } from '../formats/heights';
-import { encode } from '../delivery/heights/encode';
+import { encode, metresPerCode } from '../delivery/heights/encode';
 import { MAPS } from '../delivery/maps/draw';
 import { baseOf } from './base-store';
 import { tileFile, type World } from './manifest';
@@ -12,8 +13,8 @@ import { UpperMeshes } from './meshes';
 import { Overview } from './overview';
 import { Pyramid } from './pyramid';
 import { Seams, type SeamProof } from './seams';
-import { noteOf, type TileNote } from './tile-work';
-import { writeJson, type WorldStore } from './store';
+import { noteIn, noteOf, type TileNote } from './tile-work';
+import { readJson, writeJson, type WorldStore } from './store';
 import type { WorldTile } from './plan';
 import { virtualRaster } from './virtual-raster';
 
@@ -33,7 +34,7 @@ export interface FinishedWorld {
  */
 export async function finishWorld(store: WorldStore, world: World, onProgress: (share: number) => void = () => undefined): Promise<FinishedWorld> {
   const { ground } = world;
-  const seams = new Seams(world.shared);
+  const seams = new Seams(world.shared, world.encoding.range ? metresPerCode(world.encoding.type, world.encoding.range) : 0);
   const overview = new Overview(ground);
   const pyramid = new Pyramid(store, ground, world.tile);
   const meshes = world.meshes && new UpperMeshes(world);
@@ -55,7 +56,7 @@ export async function finishWorld(store: WorldStore, world: World, onProgress: (
     onProgress(notes.length / world.tiles.length);
   }
   const proof = seams.proof();
-  if (proof && proof.apart > 0 && !world.encoding.range)
+  if (proof && proof.apart > 0)
     throw new UplandError(
       'proof-failed',
       `Two tiles differ in the samples that both have, by up to ${proof.apart} m. Work the world out anew in another folder.`,
@@ -80,11 +81,30 @@ export async function finishWorld(store: WorldStore, world: World, onProgress: (
   return found;
 }
 
-async function docketOf(store: WorldStore, world: World, notes: (WorldTile & TileNote)[], { lowest, highest, seams }: FinishedWorld) {
+const docketSchema = z.object({
+  key: z.string(),
+  lowest: z.number(),
+  highest: z.number(),
+  seams: z.object({ pairs: z.number(), across: z.number(), within: z.number(), ratio: z.number(), apart: z.number() }).nullable(),
+  files: z.array(z.string()),
+  tiles: z.array(z.object({ sha256: z.string() })),
+});
+
+/** What came of a world that was put together; null where it was not, or its tiles are others since. */
+export async function finishedIn(store: WorldStore, world: World): Promise<FinishedWorld | null> {
+  const parsed = docketSchema.safeParse(await readJson(store, 'docket.json'));
+  if (!parsed.success || parsed.data.key !== world.key) return null;
+  const { lowest, highest, seams, files, tiles } = parsed.data;
+  for (const [i, tile] of world.tiles.entries()) if ((await noteIn(store, world, tile))?.sha256 !== tiles.at(i)?.sha256) return null;
+  return { tiles: tiles.length, lowest, highest, seams, files };
+}
+
+async function docketOf(store: WorldStore, world: World, notes: (WorldTile & TileNote)[], { lowest, highest, seams, files: written }: FinishedWorld) {
   const { ground, encoding, shared, name } = world;
   const base = world.based ? await baseOf(store, world) : null;
   return {
     format: 'upland-cast world docket',
+    key: world.key,
     name,
     samples: { across: ground.across, down: ground.down },
     metres: { width: ground.width, depth: ground.depth },
@@ -96,6 +116,7 @@ async function docketOf(store: WorldStore, world: World, notes: (WorldTile & Til
     highest,
     base: world.based ? { across: world.base.across, down: world.base.down } : null,
     seams,
+    files: written,
     maps: world.maps.map((spec, n) => {
       const { low, high, unit, words } = base!.maps[n];
       const codes = 'depth' in spec && spec.depth !== '32f' ? { lowestCode: low, highestCode: high } : {};

@@ -19,7 +19,11 @@ export interface SeamProof {
 
 /** Steps across the borders of tiles, and beside them. */
 export class Seams {
-  constructor(private readonly shared: boolean) {}
+  /** `step`: metres from code to code, of which half is none; 0: floats. */
+  constructor(
+    private readonly shared: boolean,
+    private readonly step: number,
+  ) {}
 
   /** The last columns of the tile before, and the last rows of the tiles above, by column. */
   private readonly columns = new Map<string, Float64Array[]>();
@@ -47,7 +51,7 @@ export class Seams {
     if (!before) return;
     const [a, b] = before;
     const [c, d] = this.shared ? after.slice(1) : after;
-    if (this.shared) for (let i = 0; i < b.length; i++) this.apart = Math.max(this.apart, Math.abs(b[i] - after[0][i]));
+    if (this.shared) this.hold(b, after[0]);
     for (let i = 0; i < c.length; i++) {
       const across = Math.abs(c[i] - b[i]);
       const within = (Math.abs(b[i] - a[i]) + Math.abs(d[i] - c[i])) / 2;
@@ -55,6 +59,14 @@ export class Seams {
       this.across += across;
       this.within += within;
       this.pairs++;
+    }
+  }
+
+  /** Both sides of a border that is one line. */
+  private hold(before: Float64Array, after: Float64Array): void {
+    for (let i = 0; i < before.length; i++) {
+      const off = Math.abs(before[i] - after[i]);
+      if (off > this.step / 2 && off > this.apart) this.apart = off;
     }
   }
 

@@ -155,17 +155,25 @@ function placed(ground: Ground, window: Window): Ground {
 
 /** What was noted of a tile, where it is done and its files are what they were; null otherwise. */
 export async function noteOf(store: WorldStore, world: World, tile: WorldTile): Promise<TileNote | null> {
-  const parsed = noteSchema.safeParse(await readJson(store, tileNote(tile)));
-  if (!parsed.success || parsed.data.key !== world.key) return null;
-  for (const { name, sha256: sha } of [{ name: tileFile(world, tile), sha256: parsed.data.sha256 }, ...parsed.data.files]) {
+  const note = await noteIn(store, world, tile);
+  if (!note) return null;
+  for (const { name, sha256: sha } of [{ name: tileFile(world, tile), sha256: note.sha256 }, ...note.files]) {
     const bytes = await store.read(name);
     if (!bytes || (await sha256(bytes)) !== sha) return null;
   }
-  return parsed.data;
+  return note;
+}
+
+/** Takes the note of a tile back, so that it is worked out anew. */
+export const discardNote = (store: WorldStore, tile: WorldTile): Promise<void> => writeJson(store, tileNote(tile), {});
+
+/** What was noted of a tile, without its files being read; null where it is not done. */
+export async function noteIn(store: WorldStore, world: Pick<World, 'key'>, tile: WorldTile): Promise<TileNote | null> {
+  const parsed = noteSchema.safeParse(await readJson(store, tileNote(tile)));
+  return parsed.success && parsed.data.key === world.key ? parsed.data : null;
 }
 
 /** Whether a tile has a note, without its files being read. */
 export async function isNoted(store: WorldStore, world: Pick<World, 'key'>, tile: WorldTile): Promise<boolean> {
-  const parsed = noteSchema.safeParse(await readJson(store, tileNote(tile)));
-  return parsed.success && parsed.data.key === world.key;
+  return (await noteIn(store, world, tile)) !== null;
 }

@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { connect } from 'node:net';
-import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startingCourse } from '@upland-cast/core';
 import { withSamples } from '../../core/field/ground';
@@ -190,6 +190,27 @@ describe('a world by the command', () => {
     expect(kept).toBeGreaterThanOrEqual(20);
     expect(tilesIn(folder)).toEqual(embedded);
     worker.kill('SIGKILL');
+  });
+
+  it('is put together by the workers where who asked for it is gone', async () => {
+    const folder = path('left');
+    const child = spawn(process.execPath, [CLI, 'world', TERRAIN, folder, ...ORDER, '--queue', redis.url], { stdio: 'ignore' });
+    const worker = beginWorker(redis.url);
+    await until(() => doneIn(folder) >= 10);
+    child.kill('SIGKILL');
+    await until(() => existsSync(`${folder}/docket.json`));
+    expect(doneIn(folder)).toBe(TILES);
+    expect(tilesIn(folder)).toEqual(embedded);
+    worker.kill('SIGKILL');
+    // Asked for once more, it is there; with a tile that was altered, it is mended by a worker.
+    const other = beginWorker(redis.url);
+    const tile = `${folder}/tiles/r001-c002.tif`;
+    const bytes = readFileSync(tile);
+    bytes[bytes.length - 5] ^= 8;
+    writeFileSync(tile, bytes);
+    expect((await coordinator(folder, redis.url, '--resume')).status).toBe(0);
+    expect(tilesIn(folder)).toEqual(embedded);
+    other.kill('SIGKILL');
   });
 
   it('has maps, overviews, meshes and tiles as a receiver takes them, and GDAL reads the overviews', () => {
