@@ -20,13 +20,9 @@ export interface WindowOptions {
 }
 
 /**
- * The end of a course over a window of a ground of any size: heights above the datum, and layers. Steps of finite reach are worked
- * out from the window grown by what they read, bit for bit as over the whole; what knows the whole ground comes from the base.
+ * A course over windows of a ground of any size: heights above the datum, and layers. Steps of finite reach are worked out from the window grown
+ * by what they read, bit for bit as over the whole; what knows the whole ground comes from the base.
  */
-export const workWindow = (course: Course, base: WorldBase | null, ground: Ground, window: Window, options: WindowOptions): Promise<LineHeights> =>
-  new WindowWork(course, base, ground, options).end(window);
-
-/** A course over windows of a ground of any size. */
 export class WindowWork {
   constructor(
     private readonly course: Course,

@@ -31,6 +31,7 @@ export function WorldRoom({ head }: { head: ReactNode }) {
     <main className={css.room}>
       <aside className={css.list} aria-label="Worlds">
         {head}
+        <h2>World</h2>
         <ul>
           <li>
             <button type="button" aria-pressed={status === null} onClick={() => choose(null)}>
