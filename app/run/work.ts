@@ -2,7 +2,6 @@ import { totalmem } from 'node:os';
 import {
   encodeImage,
   exportOrder,
-  describeIssue,
   orderSchema,
   planOf,
   readPicture,
@@ -16,6 +15,7 @@ import {
 import { reliefPixels } from '../drawing/relief';
 import { MEMORY_SHARE, MOST_SAMPLES, MOST_WRITTEN } from '../server/limits';
 import { LONGEST, type Frame } from './frames';
+import { readOrder } from './read-order';
 import { serverKernels } from './kernels';
 import { serverWriter } from './writing';
 
@@ -52,22 +52,15 @@ async function relief(field: Field): Promise<string> {
 /** Works an order out and sends its files as frames; the sender may take its time. Throws a sentence where it cannot be done. */
 export async function work(bytes: Uint8Array<ArrayBuffer>, orderText: string, send: Send, signal: AbortSignal): Promise<void> {
   const { course, assets } = await readProject(bytes);
-  let json: unknown;
-  try {
-    json = JSON.parse(orderText);
-  } catch {
-    throw new UplandError('order', 'This is not an order: it is not JSON.');
-  }
-  const parsed = orderSchema.safeParse(json);
-  if (!parsed.success) throw new UplandError('order', `This order cannot be carried out: ${describeIssue(parsed.error.issues[0])}.`);
-  judge(course, parsed.data);
+  const order = readOrder(orderSchema, orderText);
+  judge(course, order);
   const asset = async (sha: string) => {
     const found = assets.get(sha);
     if (!found) throw new UplandError('missing-asset', 'A file that this terrain needs did not come along.');
     return found;
   };
   const { writer, end } = serverWriter();
-  const run = exportOrder(course, parsed.data, {
+  const run = exportOrder(course, order, {
     writer,
     kernels: serverKernels(),
     cache: new StageCache(256 * 1024 * 1024),

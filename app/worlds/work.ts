@@ -2,7 +2,6 @@ import { statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   beginWorld,
-  describeIssue,
   finishWorld,
   openWorld,
   planOfOrder,
@@ -15,6 +14,7 @@ import {
   type World,
   type WorldStore,
 } from '@upland-cast/core';
+import { readOrder } from '../run/read-order';
 import { folderStore } from '../../cli/world/folder';
 import { runByQueue, runHere } from '../../cli/world/runners';
 
@@ -53,22 +53,15 @@ interface Opened {
 
 async function begin({ root, project, order: text }: Extract<WorldTask, { kind: 'begin' }>): Promise<Opened> {
   const { course, assets } = await readProject(project);
-  let json: unknown;
-  try {
-    json = JSON.parse(text);
-  } catch {
-    throw new UplandError('order', 'This is not an order: it is not JSON.');
-  }
-  const parsed = worldOrderSchema.safeParse(json);
-  if (!parsed.success) throw new UplandError('order', `This order cannot be carried out: ${describeIssue(parsed.error.issues[0])}.`);
-  const { bytes, whileMade } = worldCost(course, parsed.data);
+  const order = readOrder(worldOrderSchema, text);
+  const { bytes, whileMade } = worldCost(course, order);
   await refuseWithoutRoom(root, bytes + whileMade);
   // One that is asked for once more is the one that is there.
-  const { key } = (await planOfOrder(course, parsed.data)).plan;
-  const id = `${safeName(course.name)}-${parsed.data.samples}-${key.slice(0, 8)}`;
+  const { key } = (await planOfOrder(course, order)).plan;
+  const id = `${safeName(course.name)}-${order.samples}-${key.slice(0, 8)}`;
   const folder = join(root, id);
   const store = folderStore(folder);
-  const world = await beginWorld(store, { course, assets }, parsed.data, true);
+  const world = await beginWorld(store, { course, assets }, order, true);
   return { id, folder, store, world };
 }
 

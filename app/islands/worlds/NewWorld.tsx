@@ -157,22 +157,17 @@ export function NewWorld({ course, form, set }: { course: Course; form: WorldFor
         ) : (
           <Row label="Codes from, to" help="Metres that the lowest and the highest code stand for, the same in every tile.">
             <div className={css.pair}>
-              <NumberField
-                label="Metres of the lowest code"
-                unit="m"
-                min={-20_000}
-                max={20_000}
-                value={form.range.low}
-                onChange={(low) => set({ range: { ...form.range, low } })}
-              />
-              <NumberField
-                label="Metres of the highest code"
-                unit="m"
-                min={-20_000}
-                max={20_000}
-                value={form.range.high}
-                onChange={(high) => set({ range: { ...form.range, high } })}
-              />
+              {(['low', 'high'] as const).map((end) => (
+                <NumberField
+                  key={end}
+                  label={end === 'low' ? 'Metres of the lowest code' : 'Metres of the highest code'}
+                  unit="m"
+                  min={-20_000}
+                  max={20_000}
+                  value={form.range[end]}
+                  onChange={(metres) => set({ range: { ...form.range, [end]: metres } })}
+                />
+              ))}
             </div>
           </Row>
         )}
