@@ -49,10 +49,12 @@ export function WorldProgress({ status }: { status: WorldStatus }) {
                   string,
                   'good' | 'fault',
                 ][])),
-            ['lies in', status.folder],
           ]}
         />
       </Part>
+      <p className={`${css.note} ${css.folder}`}>
+        Lies in <span className="number">{status.folder}</span>
+      </p>
       {running && <Working work={{ words: wordsOf(status), share: status.share }} onStop={() => void act('stop')} />}
       {running && status.left !== null && <p className={css.note}>About {duration(status.left)} more.</p>}
       {status.state === 'stopped' && <p className={css.note}>Stopped. What is done stays done.</p>}
