@@ -1,9 +1,9 @@
 import { createReadStream } from 'node:fs';
 import { readdir, rm, stat } from 'node:fs/promises';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import { Readable } from 'node:stream';
 import { Worker } from 'node:worker_threads';
-import { inlineKernels, manifestIn, rangeOfBase, sentenceOf, UplandError, worldTilesOf, type WorldManifest } from '@upland-cast/core';
+import { inlineKernels, manifestIn, rangeOfBase, sentenceOf, spacingOf, tileNote, UplandError, worldTiles, type WorldManifest } from '@upland-cast/core';
 import { folderStore } from '../../cli/world/folder';
 import { Desk } from '../server/desk';
 import { lookAtWorld, type LookTask } from './look';
@@ -81,6 +81,7 @@ async function start(task: WorldTask): Promise<string> {
       if (said.kind === 'begun') {
         own.id = said.id;
         faults.delete(said.id);
+        settled.delete(said.id);
         resolve(said.id);
       } else if (said.kind === 'progress') {
         if (said.what === 'tiles' && own.what !== 'tiles') [own.since, own.before] = [Date.now(), said.done];
@@ -149,6 +150,7 @@ export async function remove(id: string): Promise<void> {
   await stop(id);
   await rm(folder, { recursive: true, force: true });
   faults.delete(id);
+  settled.delete(id);
 }
 
 /** The worlds that lie here, the newest first. */
@@ -164,15 +166,26 @@ export async function all(): Promise<WorldsThere> {
   return { worlds: worlds.sort((a, b) => b.begun - a.begun), queue: queueOf() !== null, room: await roomIn(root) };
 }
 
+/** Worlds that are finished, as they stand, and when that was: they are not read again while nothing is done to them. */
+const settled = new Map<string, { at: number; status: WorldStatus }>();
+
 /** How a world stands. */
 export async function statusOf(id: string): Promise<WorldStatus> {
   const folder = folderOf(id);
+  const at = (await stat(join(folder, 'docket.json')).catch(() => null))?.mtimeMs ?? null;
+  const known = settled.get(id);
+  if (known && known.at === at && running?.id !== id) return known.status;
+  const status = await readStatus(id, folder);
+  if (status.state === 'finished' && at !== null) settled.set(id, { at, status });
+  return status;
+}
+
+async function readStatus(id: string, folder: string): Promise<WorldStatus> {
   const store = folderStore(folder);
   const world = await manifestIn(store);
-  const tiles = worldTilesOf(world);
+  const tiles = worldTiles(world.ground, world.tile, world.shared);
   const notes = new Set(await readdir(join(folder, 'work')).catch(() => []));
-  const digits = (n: number) => String(n).padStart(3, '0');
-  const done = tiles.map(({ row, column }) => (notes.has(`r${digits(row)}-c${digits(column)}.json`) ? '1' : '0')).join('');
+  const done = tiles.map((tile) => (notes.has(basename(tileNote(tile))) ? '1' : '0')).join('');
   const docket = await docketOf(folder);
   const own = running?.id === id ? running : null;
   const sentence = faults.get(id) ?? null;
@@ -187,6 +200,7 @@ export async function statusOf(id: string): Promise<WorldStatus> {
     down,
     width,
     depth,
+    spacing: spacingOf(world.ground),
     sea,
     tile: world.tile,
     lefts: edges(

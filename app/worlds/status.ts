@@ -4,11 +4,12 @@ export interface WorldStatus {
   name: string;
   /** Where it lies on the server. */
   folder: string;
-  /** Samples and metres. */
+  /** Samples and metres; and metres from sample to sample. */
   across: number;
   down: number;
   width: number;
   depth: number;
+  spacing: { x: number; y: number };
   sea: number;
   tile: number;
   /** Where the rows and columns of tiles begin, and the samples in all behind them. */

@@ -93,6 +93,3 @@ export async function planWorld(
   );
   return { key, ground, base: whole, tile, tiles };
 }
-
-/** The tiles of a world by what was written of it. */
-export const worldTilesOf = ({ ground, tile, shared }: { ground: Ground; tile: number; shared: boolean }): WorldTile[] => worldTiles(ground, tile, shared);

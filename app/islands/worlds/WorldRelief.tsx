@@ -69,7 +69,7 @@ export function WorldRelief({ status, part, onPart }: { status: WorldStatus; par
     onPart(within({ left: part.left + (part.across - across) / 2, top: part.top + (part.down - down) / 2, across, down }, status));
   };
   const moved = (x: number, y: number) => onPart(within({ ...part, left: part.left + (x * part.across) / 3, top: part.top + (y * part.down) / 3 }, status));
-  const spacing = (status.width / Math.max(1, status.across - 1)) * look.stride;
+  const spacing = status.spacing.x * look.stride;
   return (
     <div className={css.relief}>
       <canvas ref={canvas} tabIndex={0} aria-label={`A part of ${status.name} in relief`} />
@@ -112,7 +112,7 @@ const within = (part: Part, { across, down }: WorldStatus): Part => ({
 });
 
 function groundOf(status: WorldStatus, { across, down, stride }: ReturnType<typeof lookOf>): Ground {
-  const [x, y] = [status.width / Math.max(1, status.across - 1), status.depth / Math.max(1, status.down - 1)];
+  const { x, y } = status.spacing;
   return { width: across * stride * x, depth: down * stride * y, across, down, registration: 'area', datum: 0, sea: status.sea };
 }
 

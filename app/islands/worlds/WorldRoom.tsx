@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState, type ReactNode } from 'react';
-import { worldTilesOf, type Course } from '@upland-cast/core';
+import { worldTiles, type Course } from '@upland-cast/core';
 import { Segments, Switch } from '../../components/controls';
 import { figure } from '../../components/format';
 import { useTerrain } from '../../store/state';
@@ -101,7 +101,7 @@ function Laid({ course, form }: { course: Course; form: WorldForm }) {
   if (found.fault !== undefined) return null;
   const { across, down } = found.cost;
   const ground = { ...course.ground, across, down };
-  const tiles = worldTilesOf({ ground, tile: form.tile, shared: false });
+  const tiles = worldTiles(ground, form.tile);
   return (
     <div className={css.laid}>
       <canvas ref={canvas} width={width} height={height} aria-hidden="true" />
