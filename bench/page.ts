@@ -1,5 +1,5 @@
 import type { Page } from 'playwright-core';
-import { Application, fullGround, openDemo } from '../tests/helpers/application';
+import { Application, groundSeen } from '../tests/helpers/application';
 import { median, type Row } from './pairs';
 
 /** What somebody waits for in the page, on the demo as it ships: milliseconds. */
@@ -16,12 +16,17 @@ export async function pageRows(wants: (name: string) => boolean): Promise<Row[]>
       // The demo is put in by the first page; what is timed is its own.
       await page.goto(app.address);
       await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
-      took.first.push(await since(() => openDemo(page, app.address)));
+      took.first.push(
+        await since(async () => {
+          await page.goto(`${app.address}/terrain?id=demo-dunmorrow`);
+          await groundSeen(page);
+        }),
+      );
       await atRest(page);
       took.again.push(
         await since(async () => {
           await page.reload();
-          await fullGround(page);
+          await groundSeen(page);
         }),
       );
       await atRest(page);

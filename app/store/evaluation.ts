@@ -111,6 +111,8 @@ async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
         stage: (stage) => takeStage(stage),
       }),
     );
+    // A whole ground that was done just as something changed would show what is no longer so; a small one shows that a drag moves.
+    if (kind === 'full' && !scheduler.isLatest(turn)) return false;
     if (result.ok) {
       const { mask, layer, reached, said, ...picture } = result.value;
       if (said) say(said);

@@ -38,6 +38,11 @@ export class Scheduler {
     return turn > this.givenUp;
   }
 
+  /** Whether nothing has been asked for since this turn. */
+  isLatest(turn: number): boolean {
+    return turn === this.wanted;
+  }
+
   /** Something changed: it is worked out anew. */
   ask(): void {
     this.wanted++;

@@ -180,7 +180,11 @@ export async function openDemo(page: Page, address: string, room = ''): Promise<
   await fullGround(page);
 }
 
-export const fullGround = (page: Page) => page.waitForSelector('canvas[data-ground=full]', { state: 'attached', timeout: 90_000 });
+/** The full ground is on the screen: what a person waits for. */
+export const groundSeen = (page: Page) => page.waitForSelector('canvas[data-ground=full]', { state: 'attached', timeout: 90_000 });
+
+/** The full ground is on the screen, and what was worked out behind one that had been kept is over. */
+export const fullGround = (page: Page) => page.waitForSelector('canvas[data-ground=full][data-settled]', { state: 'attached', timeout: 90_000 });
 
 /** How many grounds have been put on the screen. */
 export const pictures = (page: Page) => page.evaluate(() => Number(document.querySelector<HTMLElement>('canvas[data-pictures]')?.dataset.pictures ?? 0));

@@ -11,7 +11,7 @@ import { findUse, mirrored, stepById } from '@upland-cast/core';
 import { standAt } from '../../../store/course';
 import { onRecoloured } from '../../../store/light';
 import { onPatch, paintedMask, strokeChangeAt } from '../../../store/sculpt';
-import { keepWork, setDrape, setWater, stopWork, tellDrawingCost } from '../../../store/evaluation';
+import { keepWork, setDrape, settled, setWater, stopWork, tellDrawingCost } from '../../../store/evaluation';
 import { isPressed, KEYS, useKeys } from '../../../store/keys';
 import { fillWindow, useLayout } from '../../../store/layout';
 import { useTerrain, type ViewSettings } from '../../../store/state';
@@ -71,7 +71,11 @@ export function GroundCanvas({ shown }: { shown: boolean }) {
       else if (painted) view.current?.patchMask(painted.weights, patch.rectangle);
     });
     const offColours = onRecoloured((part, rgba) => view.current?.patchColours(rgba, part));
+    // Read by the browser tests: nothing is being worked out behind what is seen.
+    const markSettled = () => canvas.current?.setAttribute('data-settled', '');
+    settled.add(markSettled);
     return () => {
+      settled.delete(markSettled);
       off();
       offColours();
       view.current?.dispose();
