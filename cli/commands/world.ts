@@ -30,6 +30,7 @@ interface Options {
   samples: number;
   tile: number;
   base?: number;
+  weather: 'samples' | 'base';
   as?: 'tif' | 'png' | 'raw';
   receiver?: string;
   shared?: boolean;
@@ -62,6 +63,12 @@ export function worldCommand(): Command {
     .requiredOption('--samples <n>', 'samples along the longer side, up to 131073', parseWhole)
     .option('--tile <n>', 'samples a side of a tile', parseWhole, 2048)
     .option('--base <n>', 'samples at which the whole ground is worked out first; without it the terrain’s own, or 2049 where those are fewer', parseWhole)
+    .option(
+      '--weather <where>',
+      'samples: rivers, rain, scree and snow go on from there to the world’s own samples; base: what they did there is laid over the tiles, which is faster',
+      oneOf('samples', 'base'),
+      'samples',
+    )
     .option('--receiver <id>', 'tiles as this receiver takes them: where samples lie, whether neighbours share them, format and type')
     .option('--as <format>', 'the format of the tiles; without it tif, or what the receiver takes', oneOf('tif', 'png', 'raw'))
     .option('--shared', 'neighbours have the samples between them both')
@@ -120,11 +127,12 @@ export function worldCommand(): Command {
 /** What a world is asked for. */
 function orderOf({ as, depth, outRange: range, meshes, at, map: maps, ...rest }: Options, course: Course): WorldOrder {
   if (at && meshes === undefined) throw new UplandError('world-meshes', '--at says where meshes lie, and none are asked for: add --meshes.');
-  const { samples, tile, base, shared, names, cloud } = rest;
+  const { samples, tile, base, weather, shared, names, cloud } = rest;
   return worldOrderFor(course, {
     samples,
     tile,
     base,
+    weather,
     shared,
     names,
     cloud,

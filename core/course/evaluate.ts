@@ -48,6 +48,8 @@ export interface EvaluateOptions {
    * from it, so that what is worked out again is the ground that was seen, with more or less detail.
    */
   seen?: Evaluation;
+  /** Weather leaves so many finer grids to windows of a larger ground, and their share of its time. It is not part of any key, so it goes without a cache. */
+  finerGrids?: number;
 }
 
 /** The ground as it stands after one step. */
@@ -372,6 +374,8 @@ class Run {
       signal: options.signal,
       asset: options.asset,
       keepsHeights: options.cache !== undefined,
+      // Held to a height, a step is what the whole ground says.
+      finerGrids: use.hold === 'none' ? options.finerGrids : undefined,
       progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
       // One request ends one step.
       halt: this.stages.some((done) => done.reached) ? undefined : options.halt,

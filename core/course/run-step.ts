@@ -31,7 +31,7 @@ export interface LineHeights {
 }
 
 /** Where a step's questions go. */
-export interface Surroundings extends Pick<StepContext, 'halt' | 'watch' | 'reached' | 'progress' | 'say'> {
+export interface Surroundings extends Pick<StepContext, 'halt' | 'watch' | 'reached' | 'progress' | 'say' | 'begun' | 'finerGrids'> {
   course: Course;
   kernels: Kernels;
   signal?: AbortSignal;
@@ -59,7 +59,7 @@ export function handed(title: string, inputs: Required<StepInputs>, piece: Piece
     if (!around.asset) throw new UplandError('missing-asset', `${title} needs the asset ${sha.slice(0, 12)}…, and there are none here.`);
     return around.asset(sha);
   };
-  const { kernels, signal, progress, halt, watch, reached, say } = around;
+  const { kernels, signal, progress, halt, watch, reached, say, begun, finerGrids } = around;
   const context: StepContext = {
     ground,
     window,
@@ -70,6 +70,8 @@ export function handed(title: string, inputs: Required<StepInputs>, piece: Piece
     watch,
     reached,
     say,
+    begun,
+    finerGrids,
     asset: bytesOf,
     heights: (sha) => heightsOf(sha, around.course.assets[sha]?.reading, bytesOf, signal, around.keepsHeights),
     tributary: async (id) => (await declared(id)).height,

@@ -150,7 +150,7 @@ describe('kernels that work on four samples at a time', () => {
     let [east, south] = [0, 0];
     for (let draw = 0; draw < 20; draw++) {
       receiver.values.fill(0);
-      b.kernels.receiveByFacet(plane.offset, receiver.offset, b.stride, 0, down, 8, 8, 77 + draw, 0.5);
+      b.kernels.receiveByFacet(plane.offset, receiver.offset, b.stride, 0, down, 8, 8, 77 + draw, 0.5, 0, b.stride);
       for (let y = 0; y < down - 1; y++) {
         for (let x = 0; x < across - 1; x++) {
           const p = b.index(x, y);
@@ -165,7 +165,7 @@ describe('kernels that work on four samples at a time', () => {
     // Samples that have a receiver keep it.
     receiver.values.fill(0);
     receiver.values[b.index(40, 30)] = 7;
-    b.kernels.receiveByFacet(plane.offset, receiver.offset, b.stride, 0, down, 8, 8, 1, 0.5);
+    b.kernels.receiveByFacet(plane.offset, receiver.offset, b.stride, 0, down, 8, 8, 1, 0.5, 0, b.stride);
     expect(receiver.values[b.index(40, 30)]).toBe(7);
     expect(receiver.values[b.index(41, 30)]).toBeGreaterThan(0);
   });

@@ -131,6 +131,7 @@ function unknownStep(id: string): Step {
     joins: [...SOURCE_JOINS],
     gives: 'elevation',
     takesMask: false,
+    refines: false,
     movesLayers: false,
     presets: [],
     inputs: () => ({}),

@@ -4,6 +4,7 @@ import type { Ground } from '../field/ground';
 import type { Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
 import type { InterimState } from '../kernels/program';
+import type { BegunArgs } from '../kernels/programs/ladder';
 import type { RockHere } from '../rock/hardness';
 
 /** What steps are for, in the order they are offered, and how each is called. */
@@ -55,6 +56,10 @@ export interface StepContext {
    * with. Steps that begin on coarse grids make them from it, so that both counts give one ground.
    */
   seen?: { input: StepInput; context: StepContext };
+  /** The same step has been worked out over the whole ground at fewer samples: here it goes on from there, over a window. Only for steps that `refines` says so of. */
+  begun?: Begun;
+  /** So many finer grids will be worked on from here over windows of a larger ground, and have their share of the time. */
+  finerGrids?: number;
   /** Ends the work at its next round and keeps what there is. */
   halt?: AbortSignal;
   /** Shown how long work stands: the change so far, on a grid that may be coarser. */
@@ -65,6 +70,18 @@ export interface StepContext {
   rock(bounds: { lowest: number; highest: number }): Promise<RockHere | undefined>;
   /** A sentence for the person beside the result: what was clipped, what was left out. */
   say(sentence: string): void;
+}
+
+/** What a step did to the whole ground at fewer samples, at those of them that lie in a window. */
+export interface Begun {
+  args: BegunArgs;
+  /** Metres above the datum. */
+  before: Float32Array<ArrayBuffer>;
+  /** Metres, as if it acted with all its strength. */
+  change: Float32Array<ArrayBuffer>;
+  layers: Layers;
+  /** The lowest and highest height before it over the whole ground. */
+  bounds: { lowest: number; highest: number };
 }
 
 export interface StepOutput {
@@ -104,6 +121,8 @@ export interface Step<Schema extends z.ZodObject = z.ZodObject> {
   readonly gives: 'elevation' | 'difference';
   /** The mask enters the step itself, as how easily the ground gives way; it is not blended in afterwards. */
   readonly takesMask: boolean;
+  /** Weathering that works on ever finer grids, and can go on over a window from what it did to the whole ground on coarser ones. */
+  readonly refines: boolean;
   /** It moves the ground sideways, and the layers that earlier steps left with it. */
   readonly movesLayers: boolean;
   /** Named sets of settings to begin from. */
@@ -137,7 +156,7 @@ export const SOURCE_JOINS: readonly JoinMode[] = [
   'replace',
 ];
 
-type Optional = 'joins' | 'gives' | 'inputs' | 'caption' | 'takesMask' | 'movesLayers' | 'presets';
+type Optional = 'joins' | 'gives' | 'inputs' | 'caption' | 'takesMask' | 'refines' | 'movesLayers' | 'presets';
 type Definition<Schema extends z.ZodObject> = Omit<Step<Schema>, Optional> & Partial<Pick<Step<Schema>, Optional>>;
 
 /** Defines a step; sources may join in every way, other steps only replace, unless it says otherwise. */
@@ -146,6 +165,7 @@ export function defineStep<Schema extends z.ZodObject>(definition: Definition<Sc
     joins: definition.family === 'source' ? SOURCE_JOINS : ['replace'],
     gives: 'elevation',
     takesMask: false,
+    refines: false,
     movesLayers: false,
     presets: [],
     inputs: () => ({}),

@@ -32,7 +32,7 @@ export async function workWorldBase(store: WorldStore, options: Omit<WindowOptio
   const base = await workBase(
     course,
     world.base,
-    { world: world.ground, maps: world.maps },
+    { world: world.ground, maps: world.maps, fine: world.fine !== null },
     { ...options, asset: assetsIn(assets), onProgress: ({ index, count, share }) => options.onProgress?.((index + share) / count) },
   );
   const keep = keeper(store);

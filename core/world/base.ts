@@ -7,6 +7,7 @@ import { sameSamples, type Ground } from '../field/ground';
 import { statistics } from '../field/statistics';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
+import { finerGridsOf } from './fine-weather';
 import { baseOfMaps, type BaseCover, type BaseMap } from './base-maps';
 
 /**
@@ -48,27 +49,36 @@ export interface WorldBase {
 export const needsBase = (course: Course, ground: Ground): boolean =>
   linesOf(course).some((line) => line.steps.some((use) => use.on && wayOf(use, ground) !== 'window'));
 
+/** What a world is made of, so far as its base has to know. */
+interface WorldOfBase {
+  world: Ground;
+  maps: readonly MapSpec[];
+  /** Weather goes on from the base to the world's own samples. */
+  fine: boolean;
+}
+
 /** Works the whole ground out at its base's samples and keeps what the tiles of a world and their maps need of it. Refuses a course with a step that cannot be done. */
 export async function workBase(
   course: Course,
   ground: Ground,
-  { world, maps }: { world: Ground; maps: readonly MapSpec[] },
+  { world, maps, fine }: WorldOfBase,
   options: Omit<EvaluateOptions, 'ground'>,
 ): Promise<WorldBase> {
   // At fewer samples than its own the terrain is the ground that was seen, with less detail.
   const seen = sameSamples(ground, course.ground) ? undefined : await evaluate(course, { ...options, ground: course.ground, everyLine: true });
-  const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true });
+  const finerGrids = fine ? finerGridsOf(ground, world) : 0;
+  const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true, finerGrids });
   const faulty = evaluation.stages.find((stage) => stage.fault);
   if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
   const stages = new Map<string, BaseStage>();
   for (const stage of evaluation.stages) {
     if (!stage.use.on) continue;
     const way = wayOf(stage.use, ground);
-    if (way === 'whole') stages.set(stage.use.id, whole(stage));
-    else if (way === 'mask') {
-      const weights = await maskAt(course, evaluation, stage.use.id, options);
-      if (weights) stages.set(stage.use.id, { weights });
-    }
+    // Where masks know the whole ground, tiles and squares take the weights from it.
+    const asked = reachOfWhere(stage.use.where, ground) === Infinity;
+    const weights = asked && way !== 'window' ? await maskAt(course, evaluation, stage.use.id, options) : null;
+    if (way === 'whole') stages.set(stage.use.id, { ...whole(stage), ...(weights && { weights }) });
+    else if (weights) stages.set(stage.use.id, { weights });
   }
   const { lowest: low, highest: high } = statistics({ ground, height: evaluation.height });
   return { ground, range: { low, high }, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };

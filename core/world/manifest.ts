@@ -11,6 +11,7 @@ import { formatById } from '../formats';
 import { SAMPLE_TYPES } from '../formats/format';
 import { AS_PNG } from '../formats/picture';
 import { needsBase } from './base';
+import { USUAL_WINDOWS } from './fine-weather';
 import { stridesOfTile } from './mesh-nodes';
 import { planWorld, rowsOf, worldTiles, type WorldPlan, type WorldSize, type WorldTile } from './plan';
 import { JSON_OF_WORLD, notAWorld, PROJECT_OF_WORLD, readJson, writeJson, type WorldStore } from './store';
@@ -33,6 +34,8 @@ const asideSchema = z.object({
   maps: z.array(mapSchema).max(24).default([]),
   mapsAs: orderSchema.shape.mapsAs,
   meshes: meshesSchema.nullable().default(null),
+  /** Squares of the ground over which weather goes on from the base to the world's own samples, and what they are grown by; null: it is the base's alone. */
+  fine: z.object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) }).nullable().default(USUAL_WINDOWS),
 });
 export type WorldAside = z.input<typeof asideSchema>;
 
@@ -99,8 +102,8 @@ export async function planOfOrder(
     );
   }
   const encoding = { format, type, ...(range ? { range } : {}), ...(options ? { options } : {}) };
-  const { shared, names, maps, mapsAs, meshes } = order;
-  const aside = asideSchema.parse({ shared, names, maps, mapsAs: mapsAs ?? AS_PNG, meshes });
+  const { shared, names, maps, mapsAs, meshes, fine } = order;
+  const aside = asideSchema.parse({ shared, names, maps, mapsAs: mapsAs ?? AS_PNG, meshes, fine });
   const plan = await planWorld(course, { ...order, encoding, aside });
   refuseNames(aside.names, course.name, plan.tiles);
   if (aside.meshes) stridesOfTile(plan.tile, aside.meshes.every);

@@ -1,11 +1,13 @@
 import type { Receiver } from '../course/receiver';
-import type { Course } from '../course/schema';
+import { linesOf, type Course } from '../course/schema';
 import type { Encoding } from '../delivery/heights/encode';
 import { whyReceiverRefuses } from '../delivery/heights/receivers';
 import { UplandError } from '../errors';
 import { spacingOf, type Ground } from '../field/ground';
 import { formatById } from '../formats';
 import { BYTES, CODES, type SampleType } from '../formats/format';
+import { stepById } from '../steps';
+import { finerGridsOf, USUAL_WINDOWS } from './fine-weather';
 import type { WorldAside, WorldOrder } from './manifest';
 import { worldGround, worldTiles } from './plan';
 
@@ -20,10 +22,12 @@ export const WORLD_FORMATS = { tiff: 'GeoTIFF', png: 'PNG', raw: 'Raw' } as cons
 export type WorldFormat = keyof typeof WORLD_FORMATS;
 
 /** What a world is asked for; what is left out is as the receiver has it, or as is usual. */
-export interface WorldWish extends Omit<WorldAside, 'shared'> {
+export interface WorldWish extends Omit<WorldAside, 'shared' | 'fine'> {
   samples: number;
   tile: number;
   base?: number;
+  /** How far weather that works on ever finer grids goes: to the world's own samples, as is usual, or to those of the base. */
+  weather?: 'samples' | 'base';
   /** Whose tiles they are: where samples lie, whether neighbours share them, format and type. */
   receiver?: Receiver;
   shared?: boolean;
@@ -44,7 +48,8 @@ export function worldOrderFor(course: Pick<Course, 'ground'>, wish: WorldWish): 
     const refused = whyReceiverRefuses(receiver, tile + (shared ? 1 : 0));
     if (refused) throw new UplandError('size', `${receiver.title}: ${refused} A tile has ${tile}${shared ? ' and one that its neighbour has too' : ''}.`);
   }
-  return { samples, tile, base, registration, encoding: encodingOf(wish), shared, names, maps, mapsAs, meshes };
+  const fine = wish.weather === 'base' ? null : USUAL_WINDOWS;
+  return { samples, tile, base, registration, encoding: encodingOf(wish), shared, names, maps, mapsAs, meshes, fine };
 }
 
 function encodingOf({ receiver, format: wanted, type: asked, range, cloud }: WorldWish): Encoding {
@@ -76,6 +81,10 @@ export interface WorldCost {
 /** Floats of the whole ground that are kept for every step that knows it: the ground before it, its change and some layers. */
 const KEPT_A_STEP = 4;
 
+/** Floats of the world's samples that are kept for every step whose weather goes on to them: squares overlap, and some have layers. */
+const KEPT_OF_SQUARES = 1.27;
+const LAYERS_OF_WEATHER = 3;
+
 /** What a world comes to. Refuses with a sentence counts and tiles that cannot be. */
 export function worldCost(course: Course, order: WorldOrder): WorldCost {
   const ground = worldGround(course.ground, order.samples, order.registration);
@@ -83,6 +92,9 @@ export function worldCost(course: Course, order: WorldOrder): WorldCost {
   const samples = across * down;
   const whole = worldGround(course.ground, order.base ?? usualBase(course.ground));
   const meshes = order.meshes ? (samples / (order.meshes.every * order.meshes.every)) * 1.34 * 36 : 0;
+  const goesOn = order.fine !== null && finerGridsOf(whole, ground) > 0;
+  const finer = goesOn ? linesOf(course).flatMap(({ steps }) => steps.filter((use) => use.on && stepById(use.step).refines)) : [];
+  const layers = order.maps?.length ? 1 + LAYERS_OF_WEATHER : 1;
   return {
     across,
     down,
@@ -90,6 +102,6 @@ export function worldCost(course: Course, order: WorldOrder): WorldCost {
     tiles: worldTiles(ground, order.tile, order.shared).length,
     // Overviews come to a third of the ground, as floats; of the maps a byte or three a sample.
     bytes: samples * (BYTES[order.encoding.type] + 4 / 3 + 2 * (order.maps?.length ?? 0)) + meshes,
-    whileMade: whole.across * whole.down * 4 * KEPT_A_STEP * Math.max(1, course.stem.length),
+    whileMade: 4 * (whole.across * whole.down * KEPT_A_STEP * Math.max(1, course.stem.length) + samples * KEPT_OF_SQUARES * layers * finer.length),
   };
 }

@@ -15,6 +15,7 @@ import type { LineHeights } from '../course/run-step';
 import type { WorldBase } from './base';
 import { baseOf } from './base-store';
 import { assetsIn } from './assets';
+import { FineStore, layersRead } from './fine-store';
 import { projectOf, tileFile, tileStem, type World } from './manifest';
 import { drawTileMap, windowOfMaps } from './maps';
 import { reachOfMeshes, treeSchema, writeTileMeshes, type TileTree } from './meshes';
@@ -42,13 +43,16 @@ export type TileNote = z.output<typeof noteSchema>;
 
 /** Works tiles of a world out: what all of them read is read once. */
 export class TileWorker {
+  private readonly squares: FineStore;
   private shared?: Promise<{ project: Project; base: WorldBase | null }>;
 
   constructor(
     private readonly store: WorldStore,
     private readonly world: World,
-    private readonly options: Omit<WindowOptions, 'asset'>,
-  ) {}
+    private readonly options: Omit<WindowOptions, 'asset' | 'fine'>,
+  ) {
+    this.squares = new FineStore(store, world.key);
+  }
 
   /** Works a tile out, proves it and its maps and notes that it is done; nothing where it was done already. */
   async work(tile: WorldTile): Promise<TileNote> {
@@ -121,7 +125,9 @@ export class TileWorker {
 
   private async windows(): Promise<WindowWork> {
     const { project, base } = await this.whole();
-    return new WindowWork(project.course, base, this.world.ground, { ...this.options, asset: assetsIn(project.assets) });
+    const { fine: windows, maps, ground } = this.world;
+    const fine = windows ? { windows, kept: this.squares, layers: layersRead(project.course, maps) } : undefined;
+    return new WindowWork(project.course, base, ground, { ...this.options, asset: assetsIn(project.assets), fine });
   }
 
   private async whole(): Promise<{ project: Project; base: WorldBase | null }> {

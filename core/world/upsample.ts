@@ -34,29 +34,34 @@ function tapsAt(places: Float64Array, count: number, origin: number, spacing: nu
   return { first, weights };
 }
 
+/** Metres east and south of the ground's north-west corner, of columns and of rows. */
+export interface Places {
+  columns: Float64Array;
+  rows: Float64Array;
+}
+
+const along = (n: number, place: (index: number) => number) => Float64Array.from({ length: n }, (_, i) => place(i));
+
 /**
  * The values of a coarser grid over a window of a finer grid of the same land: Catmull–Rom, along x and then along y. A sample comes
  * out with the same bits whatever window it lies in. The coarser grid has at least four samples a side.
  */
-export function upsampled(values: Float32Array, coarse: Ground, fine: Ground, window: Window): Float32Array<ArrayBuffer> {
+export const upsampled = (values: Float32Array, coarse: Ground, fine: Ground, window: Window): Float32Array<ArrayBuffer> =>
+  valuesAt(values, coarse, {
+    columns: along(window.across, (i) => eastOf(fine, window.left + i)),
+    rows: along(window.down, (i) => southOf(fine, window.top + i)),
+  });
+
+/** The same at places that need not be samples of any grid. */
+export function valuesAt(values: Float32Array, coarse: Ground, places: Places): Float32Array<ArrayBuffer> {
   const { x, y } = spacingOf(coarse);
-  const along = (n: number, place: (index: number) => number) => Float64Array.from({ length: n }, (_, i) => place(i));
-  const columns = tapsAt(
-    along(window.across, (i) => eastOf(fine, window.left + i)),
-    coarse.across,
-    eastOf(coarse, 0),
-    x,
-  );
-  const rows = tapsAt(
-    along(window.down, (i) => southOf(fine, window.top + i)),
-    coarse.down,
-    southOf(coarse, 0),
-    y,
-  );
-  const out = new Float32Array(window.across * window.down);
-  // Rows of the coarser grid laid over the window's columns, each when it is first wanted.
+  const [across, down] = [places.columns.length, places.rows.length];
+  const columns = tapsAt(places.columns, coarse.across, eastOf(coarse, 0), x);
+  const rows = tapsAt(places.rows, coarse.down, southOf(coarse, 0), y);
+  const out = new Float32Array(across * down);
+  // Rows of the coarser grid laid over the columns, each when it is first wanted.
   const laid = new Map<number, Float64Array>();
-  for (let row = 0; row < window.down; row++) {
+  for (let row = 0; row < down; row++) {
     const top = rows.first[row];
     for (const old of laid.keys()) if (old < top) laid.delete(old);
     const four = [0, 1, 2, 3].map((k) => {
@@ -64,7 +69,7 @@ export function upsampled(values: Float32Array, coarse: Ground, fine: Ground, wi
       if (!line) laid.set(top + k, (line = layRow(values, (top + k) * coarse.across, columns)));
       return line;
     });
-    blend(out, row * window.across, four, rows.weights, 4 * row);
+    blend(out, row * across, four, rows.weights, 4 * row);
   }
   return out;
 }

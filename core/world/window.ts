@@ -11,12 +11,16 @@ import { WORN_OFF } from '../kernels/programs/fluvial';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
 import { wayOf, type BaseStage, type WorldBase } from './base';
+import type { FineStore } from './fine-store';
+import { begunOver, blendSquares, finerGridsOf, keptOf, squaresOver, windowsOf, type FineResult, type FineWindows } from './fine-weather';
 import { upsampled } from './upsample';
 
 export interface WindowOptions {
   kernels: Kernels;
   signal?: AbortSignal;
   asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
+  /** Where weather goes on to the samples of the world; left out: what it does is taken from the base alone. */
+  fine?: { windows: FineWindows; kept: FineStore; layers: (name: string) => boolean };
 }
 
 /**
@@ -78,7 +82,9 @@ export class WindowWork {
     if (way === 'whole') {
       if (!known?.change)
         throw new UplandError('world-base', `What "${stepById(use.step).title}" does is not known of the whole ground. Work the world out anew.`);
-      return this.fromWhole(use, known, await before(window), window);
+      const given = await before(window);
+      const whole = this.fromWhole(use, known, given, window);
+      return this.goesOnFiner(use) ? this.finer(line, count, known, given, whole, window) : whole;
     }
     return this.around(use, way === 'mask' ? (known ?? {}) : null, before, window);
   }
@@ -122,6 +128,46 @@ export class WindowWork {
     // Depths and shares: a spline's weights take them below nothing by a hair.
     const own = mappedLayers(layers, (layer) => upsampled(layer, base, ground, window).map((v) => (v > 0 ? v : 0)));
     return { height, layers: withLayers(given.layers, own) };
+  }
+
+  private goesOnFiner(use: StepUse): boolean {
+    const finer = this.options.fine && this.base ? finerGridsOf(this.base.ground, this.ground) : 0;
+    return finer > 0 && stepById(use.step).refines && use.strength > 0 && use.hold === 'none';
+  }
+
+  /** Weather that goes on from what the whole ground says, square by square; of layers that nobody reads, what the whole ground says. */
+  private async finer(line: CourseLine, count: number, known: BaseStage, given: LineHeights, whole: LineHeights, window: Window): Promise<LineHeights> {
+    const { windows, kept } = this.options.fine!;
+    const use = line.steps[count - 1];
+    const parts: (FineResult & { square: ReturnType<typeof squaresOver>[number] })[] = [];
+    for (const square of squaresOver(this.ground, windows, window)) {
+      const part = await kept.of(use.id, square, () => this.square(line, count, known, windowsOf(this.ground, windows, square)));
+      parts.push({ ...part, square });
+    }
+    const { height: change, layers } = blendSquares(this.ground, windows, window, parts);
+    for (let i = 0; i < change.length; i++) change[i] += given.height[i];
+    return { height: change, layers: withLayers(whole.layers, layers) };
+  }
+
+  private async square(line: CourseLine, count: number, known: BaseStage, { wide, kept }: ReturnType<typeof windowsOf>): Promise<FineResult> {
+    const use = line.steps[count - 1];
+    const { ground } = this;
+    const base = this.base!.ground;
+    const given = await this.upTo(line, count - 1, wide);
+    const { weights } = known;
+    const done = await runStep(
+      use,
+      stepById(use.step),
+      settingsOf(use),
+      inputsOf(use),
+      { ground, window: wide, before: given.height, layersBefore: given.layers },
+      {
+        ...this.surroundings(),
+        begun: begunOver(base, ground, wide, known, use.strength),
+        weights: weights && (async () => shares(upsampled(weights, base, ground, wide))),
+      },
+    );
+    return keptOf({ height: done.height, layers: done.layers ?? {} }, given.height, wide, kept, this.options.fine!.layers);
   }
 
   private tributary(id: string, window: Window): Promise<LineHeights> {

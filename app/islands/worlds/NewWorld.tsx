@@ -38,6 +38,7 @@ export interface WorldForm {
   samples: number;
   tile: number;
   base: string;
+  weather: 'samples' | 'base';
   receiver: string;
   format: WorldFormat;
   range: { low: number; high: number };
@@ -52,6 +53,7 @@ export const formFor = ({ ground }: Pick<Course, 'ground'>): WorldForm => ({
   samples: ground.registration === 'point' ? 8193 : 8192,
   tile: 2048,
   base: 'own',
+  weather: 'samples',
   receiver: 'none',
   format: 'tiff',
   range: { low: 0, high: 1000 },
@@ -64,13 +66,14 @@ export const formFor = ({ ground }: Pick<Course, 'ground'>): WorldForm => ({
 
 /** The order that a form comes to and what it costs, or why it cannot be. */
 export function orderOf(course: Course, form: WorldForm): { order: WorldOrder; cost: WorldCost; fault?: undefined } | { fault: string } {
-  const { samples, tile, base, format, range, names, cloud } = form;
+  const { samples, tile, base, weather, format, range, names, cloud } = form;
   const receiver = receivers.find(({ id }) => id === form.receiver);
   try {
     const order = worldOrderFor(course, {
       samples,
       tile,
       base: base === 'own' ? Math.max(course.ground.across, course.ground.down) : Number(base),
+      weather,
       receiver,
       format,
       range: format === 'tiff' ? undefined : range,
@@ -137,10 +140,16 @@ export function NewWorld({ course, form, set }: { course: Course; form: WorldFor
           />
         </Row>
         <Row
-          label="Weather at"
-          help="Samples at which the whole ground is worked out first. What knows the whole, such as rivers, is taken from there; more of them have finer gullies."
+          label="Whole ground at"
+          help="Samples at which the whole ground is worked out first. What knows the whole, such as where rivers run, is taken from there."
         >
           <Select label="Samples of the whole ground" value={form.base} choices={BASES} onChange={(base) => set({ base })} />
+        </Row>
+        <Row
+          label="Fine weather"
+          help="Rivers, rain, scree and snow go on from the whole ground to the world’s own samples, which makes gullies and screes as fine as those; it takes several times as long."
+        >
+          <Switch label="Weather to the world’s own samples" on={form.weather === 'samples'} onChange={(on) => set({ weather: on ? 'samples' : 'base' })} />
         </Row>
       </Part>
       <Part title="Written">

@@ -348,18 +348,45 @@ function mixFour(h: v128): v128 {
 /**
  * The receivers of samples that slope: by the steepest of the eight facets (Tarboton 1997), of
  * whose two samples one is drawn by its share of the way, so that the water runs down the true
- * slope on the mean and not along the grid. The draw depends on the sample and the seed only.
+ * slope on the mean and not along the grid. The draw depends on the sample and the seed only:
+ * samples are counted from `drawFrom` in rows of `drawStride`, so that a window of a larger grid draws as that one does.
  * The border of `filled` holds 1e30.
  */
-export function receiveByFacet(filled: usize, receiver: usize, stride: i32, from: i32, to: i32, dx: f32, dy: f32, seed: u32, stray: f32): void {
+export function receiveByFacet(
+  filled: usize,
+  receiver: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  dx: f32,
+  dy: f32,
+  seed: u32,
+  stray: f32,
+  drawFrom: i32,
+  drawStride: i32,
+): void {
   const perDiagonal: f32 = 1 / sqrt<f32>(dx * dx + dy * dy);
   for (let row = from; row < to; row++) {
     const end = (row + 2) * stride - 1;
-    for (let p = (row + 1) * stride + 1; p < end; p += 4) receiveFour(filled, receiver, stride, p, min(4, end - p), dx, dy, perDiagonal, seed, stray);
+    const shift = drawFrom + (row + 1) * (drawStride - stride);
+    for (let p = (row + 1) * stride + 1; p < end; p += 4)
+      receiveFour(filled, receiver, stride, p, min(4, end - p), dx, dy, perDiagonal, seed, stray, shift);
   }
 }
 
-function receiveFour(filled: usize, receiver: usize, stride: i32, p: i32, count: i32, dx: f32, dy: f32, perDiagonal: f32, seed: u32, stray: f32): void {
+function receiveFour(
+  filled: usize,
+  receiver: usize,
+  stride: i32,
+  p: i32,
+  count: i32,
+  dx: f32,
+  dy: f32,
+  perDiagonal: f32,
+  seed: u32,
+  stray: f32,
+  shift: i32,
+): void {
   const into = receiver + (<usize>p << 2);
   const zero = f32x4.splat(0);
   const one = f32x4.splat(1);
@@ -445,7 +472,8 @@ function receiveFour(filled: usize, receiver: usize, stride: i32, p: i32, count:
   const part = f32x4.div(f32x4.mul(f32x4.mul(s2, d1), d1), f32x4.mul(f32x4.mul(s1, d2), d2));
   const share = v128.bitselect(zero, v128.bitselect(one, part, whole), f32x4.le(s2, zero));
   const place = i32x4.add(i32x4.splat(p), i32x4(0, 1, 2, 3));
-  const random = mixFour(v128.xor(i32x4.splat(<i32>seed), i32x4.mul(place, i32x4.splat(<i32>0x9e3779b1))));
+  const counted = i32x4.add(place, i32x4.splat(shift));
+  const random = mixFour(v128.xor(i32x4.splat(<i32>seed), i32x4.mul(counted, i32x4.splat(<i32>0x9e3779b1))));
   const first = f32x4.mul(f32x4.convert_i32x4_s(i32x4.shr_u(random, 16)), f32x4.splat(PER_16));
   const second = f32x4.mul(f32x4.convert_i32x4_s(v128.and(random, i32x4.splat(0xffff))), f32x4.splat(PER_16));
   const turned = f32x4.add(f32x4.convert_i32x4_s(nearWay), f32x4.mul(f32x4.convert_i32x4_s(farSide), share));

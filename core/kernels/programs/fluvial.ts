@@ -4,9 +4,25 @@ import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type B
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
 import { claimRouting, downstream, FLOW_BORDER, route, stateRows, upstream, wallBorder, weighRows } from './flow';
 import { passImplicit, scratchBytes } from './implicit';
-import { claimPass, isSharedWith, ladderOf, pass, passShares, rungOf, sharesOf, toCoarser, toFiner, type OwnGrid, type Rung } from './ladder';
+import { addInflows, claimInflows, layInflows, placeInflows, type Inflows } from './inflows';
+import {
+  claimPass,
+  isSharedWith,
+  ladderBelow,
+  ladderOf,
+  pass,
+  passShares,
+  placeInWhole,
+  rungOf,
+  sharesOf,
+  toCoarser,
+  toFiner,
+  type BegunArgs,
+  type OwnGrid,
+  type Rung,
+} from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
-import { baseOf, markOutlets, outletsOf } from './outlets';
+import { baseOf, leavesOver, markOutlets, outletsOf } from './outlets';
 
 export interface FluvialArgs {
   across: number;
@@ -42,6 +58,10 @@ export interface FluvialArgs {
   beds?: BedsArgs;
   /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
   seen?: OwnGrid;
+  /** Coarser grids were worked on over a larger ground: this goes on from there over a window of it. */
+  begun?: BegunArgs & { inflows: number };
+  /** So many finer grids are left to windows, and their share of the time. */
+  finerGrids?: number;
   /** Steps of time, where the work is on the ground's own grid alone. */
   steps: number;
   /** End here: a size of grid counted from the coarsest, and how many routings of it are done. */
@@ -64,6 +84,8 @@ interface FluvialGround {
 export interface FluvialInputs extends FluvialGround {
   /** The same at the terrain's own samples. */
   seen?: FluvialGround;
+  /** At the samples of the grid that it goes on from: the ground before and what was made of it, metres; and the water that comes into the window. */
+  begun?: { before: Float32Array; change: Float32Array; inflows: Inflows };
 }
 
 export interface FluvialResult {
@@ -126,11 +148,13 @@ interface Stint {
 }
 
 /** How long each grid works, the finest first. */
-function stintsOf(args: FluvialArgs, count: number): Stint[] {
+function stintsOf(args: FluvialArgs, levels: number): Stint[] {
   if (args.alone) return [{ rivers: 1, creep: 1, steps: args.steps }];
+  const count = levels + (args.begun ? args.begun.grids - 1 : 0) + (args.finerGrids ?? 0);
   const [rivers, creep] = [sharesOf(RIVER_SHARES, count), sharesOf(CREEP_SHARES, count)];
   const steps = (k: number) => (args.held ? HELD_STEPS : STEPS[Math.min(k, STEPS.length - 1)]);
-  return rivers.map((share, k): Stint => ({ rivers: share, creep: creep[k], steps: steps(k) })).reverse();
+  const all = rivers.map((share, k): Stint => ({ rivers: share, creep: creep[k], steps: steps(k) }));
+  return (args.finerGrids ? all.slice(0, levels) : all).reverse();
 }
 
 /**
@@ -145,7 +169,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
   bytes: (args) => plan(args).bytes,
 
   load(arena, args, inputs) {
-    const { levels, seen, status } = plan(args);
+    const { levels, seen, status, work } = plan(args);
     for (const level of levels) {
       for (const at of [level.bed, level.ease, level.bank]) floats(arena, arena.start + at, bytesOf(level) / 4).fill(0);
     }
@@ -160,6 +184,13 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     layGround(levels[0], inputs);
     if (seen && inputs.seen) layGround(seen, inputs.seen);
     if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
+    if (inputs.begun) {
+      const { before, change, inflows } = inputs.begun;
+      const coarsest = levels[levels.length - 1];
+      lay(arena, coarsest.bed, coarsest, before);
+      lay(arena, work.height, coarsest, before.map((h, i) => h + change[i]));
+      layInflows(arena, work.inflows, inflows);
+    }
     clearStatus(statusWords(arena, status));
   },
 
@@ -167,7 +198,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     const { levels, seen, work: at, status, stints } = plan(args);
     const word = statusWords(arena, status);
     // Each straight from the finest samples there are of it, so that another count of samples gives the same.
-    for (const coarse of levels.slice(1)) {
+    for (const coarse of levels.slice(1, args.begun ? -1 : undefined)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
       yield* pass(kernels, arena, passage, own.bed, at.passing, coarse.bed, band);
@@ -186,9 +217,12 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     let ended = false;
     // Whether the receivers are those of the grid that was worked on last.
     let routed = false;
-    for (let l = levels.length - 1; l >= 0; l--) {
+    const grids = args.begun?.grids ?? 0;
+    const first = levels.length - 1 - (args.begun ? 1 : 0);
+    if (args.begun && band.index === 0) markOutlets(arena, args, levels[first + 1], at);
+    for (let l = first; l >= 0; l--) {
       const level = levels[l];
-      const depth = levels.length - 1 - l;
+      const depth = grids + first - l;
       const { rivers, creep, steps } = stints[l];
       yield* begin(kernels, arena, args, levels, l, at, band, routed);
       routed = false;
@@ -216,7 +250,8 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     const [finest] = levels;
     // Ended early, the ground's own grid has not seen any water yet.
     if (ended) yield* findWay(kernels, arena, args, finest, at, band, 0);
-    if (args.silt >= 0) yield* fans(kernels, arena, args, finest, at, band);
+    // Hollows that are left to finer grids are filled there.
+    if (args.silt >= 0 && !args.finerGrids) yield* fans(kernels, arena, args, finest, at, band);
     if (args.sea > -Infinity) restoreSea(arena, args, finest, at, band);
     yield;
   },
@@ -247,7 +282,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
 function plan(args: FluvialArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const ladder = ladderOf(args, FLOW_BORDER);
+  const ladder = args.begun ? ladderBelow(args, args.begun, FLOW_BORDER) : ladderOf(args, FLOW_BORDER);
   // At fewer samples than the terrain's own the finest grid is one of its ladder: it has that one's time first.
   const all = args.seen && ladder.length > 1 && isSharedWith(ladder[0], args.seen) ? [ladder[0], ...ladder] : ladder;
   const claim = (bytes: number) => room.claim(bytes);
@@ -271,11 +306,12 @@ function plan(args: FluvialArgs) {
   const weight = args.deposit > 0 ? room.claim(size) : 0;
   const scratch = claim(scratchBytes(largest));
   const outlets = room.claim(2 * (largest.across + largest.down));
+  const inflows = args.begun ? claimInflows(claim, args.begun.inflows) : 0;
   return {
     levels,
     seen,
     stints: stintsOf(args, levels.length),
-    work: { ...routing, pull, south, passing, before, carried, laid, weight, scratch, outlets },
+    work: { ...routing, pull, south, passing, before, carried, laid, weight, scratch, outlets, inflows },
     status,
     bytes: room.bytes,
   };
@@ -321,7 +357,7 @@ function* begin(
     }
     yield;
     // Where water leaves stays as low as it is: smoothed, it would rise with every grid, and all the land that drains through it.
-    const outlets = args.open ? outletsOf(arena, args, coarser, at, rows).map((p) => [p, worn[p]]) : [];
+    const outlets = leavesOver(args) ? outletsOf(arena, args, coarser, at, rows).map((p) => [p, worn[p]]) : [];
     for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(kernels, arena, coarser, at.height, at.order, at.height, band);
     for (const [p, change] of outlets) worn[p] = change;
     yield;
@@ -333,18 +369,21 @@ function* begin(
     kernels.beginFiner(a + at.height, a + level.bed, a + level.ease, a + at.order, a + at.area, first, end, perDepth, args.sea);
   } else height.set(bed.subarray(first, end), first);
   yield;
-  if (band.index === 0) markOutlets(arena, args, level, at);
+  if (band.index === 0) {
+    markOutlets(arena, args, level, at);
+    if (args.begun) placeInflows(arena, level, args.begun, at);
+  }
   yield;
   // Bases stand still: where water leaves, and in the sea at its level while rivers run to it. Nothing creeps over them.
   const base = baseOf(arena, args, level, at);
   for (let row = from; row < to; row++) {
     for (let column = 0, p = (row + 1) * level.stride + 1; column < level.across; column++, p++) {
       if (!base(p, row, column)) continue;
-      const outlet = bed[p] >= args.sea && args.open && !args.held && !args.alone && ease[p] > 0;
+      const outlet = bed[p] >= args.sea && leavesOver(args) && !args.held && !args.alone && ease[p] > 0;
       if (bed[p] < args.sea) height[p] = args.sea;
       else if (args.held || args.alone) height[p] = bed[p];
       // Where no water leaves, the lowest place is filled as any other.
-      if (bed[p] < args.sea || args.open || args.held || args.alone) ease[p] = outlet ? OUTLET_EASE : 0;
+      if (bed[p] < args.sea || leavesOver(args) || args.held || args.alone) ease[p] = outlet ? OUTLET_EASE : 0;
     }
   }
   yield;
@@ -369,6 +408,8 @@ function* findWay(
   } else stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
   yield;
   const a = arena.start;
+  const { left, top, across } = args.begun ? placeInWhole(args.begun, level) : { left: 0, top: 0, across: level.across };
+  const drawStride = across + 2;
   yield* route(kernels, arena, at, level, band, {
     wander: true,
     receive: (first, end) =>
@@ -382,8 +423,13 @@ function* findWay(
         level.spacingY,
         (args.seed + Math.imul(salt, 0x9e3779b1)) >>> 0,
         STRAY,
+        top * drawStride + left,
+        drawStride,
       ),
-    weigh: (first, end) => weighRows(arena, at.area, level, level.point, first, end),
+    weigh: (first, end) => {
+      weighRows(arena, at.area, level, level.point, first, end);
+      if (args.begun) addInflows(arena, level, args.begun, at, first, end);
+    },
   });
 }
 

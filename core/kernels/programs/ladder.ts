@@ -64,6 +64,38 @@ export function ladderOf({ across, down, spacingX, spacingY, point }: OwnGrid, b
   return [own, ...rungs];
 }
 
+/** Work that goes on over a window of a larger ground, whose coarser grids were worked on over the whole. */
+export interface BegunArgs {
+  /** The window at the samples of the grid that it goes on from. */
+  grid: OwnGrid;
+  /** Grids that the work has gone through, that one included. */
+  grids: number;
+  /** Metres from the whole ground's north-west corner to the window's, and along the whole ground's northern side. */
+  west: number;
+  north: number;
+  width: number;
+  /** The sides of the window that are the whole ground's own. */
+  rim: { north: boolean; east: boolean; south: boolean; west: boolean };
+}
+
+/** The grids of a window from its own, the first, to the one that was worked on over the whole; each has twice the cells of the next. */
+export function ladderBelow(own: OwnGrid, { grid }: BegunArgs, border: Border): Rung[] {
+  const finest = LEAST_STEP * Math.max(own.spacingX, own.spacingY) * (1 - 1e-9);
+  const rungs = [rungOf(grid, border)];
+  for (let parts = 2; Math.max(grid.spacingX, grid.spacingY) / parts >= finest; parts *= 2) {
+    const [across, down] = [parts * (grid.across - 1) + 1, parts * (grid.down - 1) + 1];
+    rungs.unshift(rungOf({ across, down, spacingX: grid.spacingX / parts, spacingY: grid.spacingY / parts, point: true }, border));
+  }
+  return [rungOf(own, border), ...rungs];
+}
+
+/** Where a window's rung begins in the rung of the whole ground, counted in samples of it, and how many that one has across. */
+export const placeInWhole = ({ west, north, width }: BegunArgs, { spacingX, spacingY }: OwnGrid): { left: number; top: number; across: number } => ({
+  left: Math.round(west / spacingX),
+  top: Math.round(north / spacingY),
+  across: Math.round(width / spacingX) + 1,
+});
+
 /**
  * The shares of a whole that the rungs of a ladder have, the coarsest first: as they are listed; beyond the list each has half of what is left, and
  * the ground's own grid, the last, all of it.
@@ -305,9 +337,9 @@ export function volumeOf(arena: Arena, grid: Rung, at: number): number {
 
 /**
  * After a change was handed down: what gives no way (`ease` 0) is not cut, nothing is taken that is not
- * loose (`cover`), and what was laid down is scaled so that the volume is what the coarser grid had. On one band.
+ * loose (`cover`), and what was laid down is scaled so that the volume is what the coarser grid had; null: it stays as it is. On one band.
  */
-export function keepVolume(arena: Arena, grid: Rung, changeAt: number, volume: number, { ease = 0, cover = 0 } = {}): void {
+export function keepVolume(arena: Arena, grid: Rung, changeAt: number, volume: number | null, { ease = 0, cover = 0 } = {}): void {
   const size = bytesOf(grid) / 4;
   const change = floats(arena, arena.start + changeAt, size);
   const gives = ease ? floats(arena, arena.start + ease, size) : undefined;
@@ -325,6 +357,7 @@ export function keepVolume(arena: Arena, grid: Rung, changeAt: number, volume: n
       else laid += share * change[p];
     }
   }
+  if (volume === null) return;
   const cell = grid.spacingX * grid.spacingY;
   // Where more was laid down than can be, less is; where nothing is laid down, less is cut.
   const wanted = volume / cell + cut;

@@ -1,6 +1,6 @@
 import { floats, type Arena } from '../program';
 import { lowestSample } from './drainage';
-import type { Rung } from './ladder';
+import type { BegunArgs, Rung } from './ladder';
 import { bytesOf } from './levels';
 
 /** Water leaves an open edge in its valleys: where the rim is lowest for this part of the longer side to either hand. */
@@ -11,6 +11,8 @@ export interface OutletArgs {
   sea: number;
   alone?: number;
   held?: boolean;
+  /** Over a window of a larger ground: water leaves over all of its inner sides. */
+  begun?: BegunArgs;
 }
 
 export interface OutletGrid extends Rung {
@@ -38,6 +40,10 @@ export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, a
   const { across, down, stride } = level;
   const count = Math.max(1, 2 * (across - 1) + 2 * (down - 1));
   const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down)).fill(0);
+  if (args.begun) {
+    markWindow(flags, level, args.begun, args.open);
+    return;
+  }
   if (!args.open) return;
   if (args.held || args.alone || across < 3 || down < 3) {
     flags.fill(1);
@@ -63,15 +69,31 @@ export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, a
   if (!flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
 }
 
+/** A window's inner sides stand as they are, and so do those of the whole ground where they are open: its valleys have been worn already. */
+function markWindow(flags: Uint8Array, level: OutletGrid, { rim }: BegunArgs, open: boolean): void {
+  const { across, down } = level;
+  for (let column = 0; column < across; column++) {
+    if (open || !rim.north) flags[rimIndex(0, column, level)] = 1;
+    if (open || !rim.south) flags[rimIndex(down - 1, column, level)] = 1;
+  }
+  for (let row = 0; row < down; row++) {
+    if (open || !rim.west) flags[rimIndex(row, 0, level)] = 1;
+    if (open || !rim.east) flags[rimIndex(row, across - 1, level)] = 1;
+  }
+}
+
+/** Whether water leaves over the rim anywhere. */
+export const leavesOver = ({ open, begun }: Pick<OutletArgs, 'open' | 'begun'>): boolean => open || begun !== undefined;
+
 /** Whether a sample is where water leaves. */
 export function baseOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt): (p: number, row: number, column: number) => boolean {
   const { across, down } = level;
   const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
   const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down));
-  const lowest = args.open ? -1 : lowestSample(bed, level);
+  const lowest = leavesOver(args) ? -1 : lowestSample(bed, level);
   return (p, row, column) => {
     if (bed[p] < args.sea || p === lowest) return true;
-    if (!args.open || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
+    if (!leavesOver(args) || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
     return flags[rimIndex(row, column, level)] === 1;
   };
 }

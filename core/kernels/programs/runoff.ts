@@ -2,7 +2,22 @@ import type { KernelExports } from '../generated/exports';
 import { floats, overBands, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { claimPass, isSharedWith, keepVolume, ladderOf, pass, passShares, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
+import {
+  claimPass,
+  isSharedWith,
+  keepVolume,
+  ladderBelow,
+  ladderOf,
+  pass,
+  passShares,
+  rungOf,
+  toCoarser,
+  toFiner,
+  volumeOf,
+  type BegunArgs,
+  type OwnGrid,
+  type Rung,
+} from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 import { writeWeights } from './talus';
 
@@ -34,6 +49,8 @@ export interface RunoffArgs {
   beds?: BedsArgs;
   /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
   seen?: OwnGrid;
+  /** Coarser grids were worked on over a larger ground: this goes on from there over a window of it. */
+  begun?: BegunArgs;
   until?: Place;
   /** Only the ground's own grid. */
   alone?: boolean;
@@ -53,6 +70,8 @@ export interface RunoffInputs extends RunoffGround {
   water?: Float32Array;
   /** The same at the terrain's own samples. */
   seen?: RunoffGround;
+  /** At the samples of the grid that it goes on from: what was made of the ground, and the water that stands on it, metres. */
+  begun?: { change: Float32Array; water: Float32Array };
 }
 
 export interface RunoffResult {
@@ -131,6 +150,10 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
     const coarse = levels[levels.length - 1];
     if (water && levels.length === 1) lay(arena, at.water, coarse, water);
+    if (inputs.begun) {
+      lay(arena, at.change, coarse, inputs.begun.change);
+      lay(arena, at.water, coarse, inputs.begun.water);
+    }
     clearStatus(statusWords(arena, at.status));
   },
 
@@ -138,7 +161,7 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     const { levels, seen, at } = plan(args);
     const word = statusWords(arena, at.status);
     // Each straight from the finest samples there are of it, so that another count of samples gives the same.
-    for (const coarse of levels.slice(1)) {
+    for (const coarse of levels.slice(1, args.begun ? -1 : undefined)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
       yield* pass(kernels, arena, passage, own.bed, at.passing, coarse.bed, band);
@@ -148,10 +171,11 @@ export const runoffProgram: Program<RunoffArgs, RunoffInputs, RunoffResult> = {
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.steps;
     let done = 0;
     let ended = false;
-    for (let l = levels.length - 1; l >= 0; l--) {
+    const worked = levels.length - (args.begun ? 1 : 0);
+    for (let l = worked - 1; l >= 0; l--) {
       const level = levels[l];
-      const depth = levels.length - 1 - l;
-      yield* begin(kernels, arena, levels, l, at, band);
+      const depth = (args.begun?.grids ?? 0) + worked - 1 - l;
+      yield* begin(kernels, arena, args, levels, l, at, band);
       tell(word, band, l, 0);
       for (let step = 0; step < args.steps && !ended; step++) {
         if (yield* endsHere(word, band, args.until, { level: depth, round: step }, WORD_EVERY)) {
@@ -230,7 +254,7 @@ function middleOf(bed: Float32Array): number {
 function plan(args: RunoffArgs) {
   const room = claims();
   const status = room.claim(STATUS_BYTES);
-  const all = ladderOf(args, BORDER, args.coarsest);
+  const all = args.begun ? ladderBelow(args, args.begun, BORDER) : ladderOf(args, BORDER, args.coarsest);
   const claimed = (grid: Rung): Level => {
     const [bed, ease] = [room.claim(bytesOf(grid)), room.claim(bytesOf(grid))];
     const easeNow = args.beds ? room.claim(bytesOf(grid)) : ease;
@@ -267,14 +291,23 @@ function plan(args: RunoffArgs) {
 type Work = ReturnType<typeof plan>['at'];
 
 /** A grid begins with the change and the water of the coarser one; nothing moves yet. */
-function* begin(kernels: KernelExports, arena: Arena, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
+function* begin(
+  kernels: KernelExports,
+  arena: Arena,
+  args: RunoffArgs,
+  levels: Level[],
+  l: number,
+  at: Work,
+  band: Band,
+): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const size = bytesOf(level) / 4;
   if (coarser) {
     const passage = toFiner(coarser, level);
     for (const what of ['change', 'water', 'sediment'] as const) {
-      const volume = band.index === 0 ? volumeOf(arena, coarser, at[what]) : 0;
+      // A window shares its volume with what lies around it.
+      const volume = args.begun ? null : band.index === 0 ? volumeOf(arena, coarser, at[what]) : 0;
       // By way of the flows, which begin anew.
       yield* pass(kernels, arena, passage, at[what], at.passing, at.east, band);
       const { from, to } = rowsOf(level.down, band);
@@ -403,7 +436,7 @@ function* advance(kernels: KernelExports, arena: Arena, args: RunoffArgs, level:
     carry(row, Math.min(to - 1, end));
     move(row, end);
   }
-  if (args.open) drainRim(arena, at, level, from, to);
+  drainRim(arena, args, at, level, from, to);
   yield;
   if (args.bank !== Infinity && step % SLIP_EVERY === SLIP_EVERY - 1) yield* slip(kernels, arena, args, level, at, band);
 }
@@ -437,8 +470,10 @@ function* slip(kernels: KernelExports, arena: Arena, args: RunoffArgs, level: Le
   yield;
 }
 
-/** Over an open edge half of the water leaves at every step, and what it carries. */
-function drainRim(arena: Arena, at: Work, level: Level, from: number, to: number): void {
+/** Over an open edge, and over a window's inner sides, half of the water leaves at every step, and what it carries. */
+function drainRim(arena: Arena, { open, begun }: RunoffArgs, at: Work, level: Level, from: number, to: number): void {
+  if (!open && !begun) return;
+  const leaves = (side: keyof BegunArgs['rim']) => open || !begun?.rim[side];
   const { stride, across, down } = level;
   const size = bytesOf(level) / 4;
   const [water, sediment, surface] = [at.water, at.sediment, at.surface].map((o) => floats(arena, arena.start + o, size));
@@ -451,10 +486,10 @@ function drainRim(arena: Arena, at: Work, level: Level, from: number, to: number
   };
   for (let row = from; row < to; row++) {
     const first = (row + 1) * stride + PAD;
-    if (row === 0 || row === down - 1) for (let x = 0; x < across; x++) leave(first + x);
+    if ((row === 0 && leaves('north')) || (row === down - 1 && leaves('south'))) for (let x = 0; x < across; x++) leave(first + x);
     else {
-      leave(first);
-      if (across > 1) leave(first + across - 1);
+      if (leaves('west')) leave(first);
+      if (across > 1 && leaves('east')) leave(first + across - 1);
     }
   }
 }

@@ -2,7 +2,22 @@ import type { KernelExports } from '../generated/exports';
 import { floats, rowsOf, type Arena, type Band, type Program, type InterimState } from '../program';
 import { claimBeds, feelBeds, layBeds, layTable, passBeds, type BedsArgs, type BedsAt, type BedsInputs } from './beds';
 import { clearStatus, endsHere, reachedBy, seenLevel, STATUS_BYTES, statusWords, tell, type Place } from './early';
-import { claimPass, isSharedWith, keepVolume, ladderOf, pass, type PassRoom, rungOf, toCoarser, toFiner, volumeOf, type OwnGrid, type Rung } from './ladder';
+import {
+  claimPass,
+  isSharedWith,
+  keepVolume,
+  ladderBelow,
+  ladderOf,
+  pass,
+  rungOf,
+  toCoarser,
+  toFiner,
+  volumeOf,
+  type BegunArgs,
+  type OwnGrid,
+  type PassRoom,
+  type Rung,
+} from './ladder';
 import { bytesOf, claims, lay, lift, type Grid } from './levels';
 
 export interface TalusArgs {
@@ -29,6 +44,10 @@ export interface TalusArgs {
   beds?: BedsArgs;
   /** The terrain's own samples, where these are others: the grids that both have in common are made from them. */
   seen?: OwnGrid;
+  /** Coarser grids were worked on over a larger ground: this goes on from there over a window of it. Only with a cover. */
+  begun?: BegunArgs;
+  /** So many finer grids are left to windows: faces shed on the two finest of all. */
+  finerGrids?: number;
   until?: Place;
 }
 
@@ -63,6 +82,8 @@ interface TalusGround {
 export interface TalusInputs extends TalusGround {
   /** The same at the terrain's own samples. */
   seen?: TalusGround;
+  /** At the samples of the grid that it goes on from, metres: what lies loose then, and, where rock sheds, what was made of the ground. */
+  begun?: { loose: Float32Array; change?: Float32Array };
 }
 
 interface Level extends Rung {
@@ -117,6 +138,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
 
   load(arena, args, inputs) {
     const { levels, seen, bytes } = plan(args);
+    const coarsest = levels[levels.length - 1];
     new Uint8Array(arena.buffer, arena.start, bytes).fill(0);
     for (const level of levels) floats(arena, arena.start + level.bed, bytesOf(level) / 4).fill(WALL);
     const layGround = (level: Level, { bed, mask, cover, grain, beds }: TalusGround) => {
@@ -129,6 +151,11 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     layGround(levels[0], inputs);
     if (seen && inputs.seen) layGround(seen, inputs.seen);
     if (args.beds && inputs.beds) for (const level of levels) layTable(arena, level, level.beds, args.beds, inputs.beds.table);
+    if (inputs.begun) {
+      const { change, loose } = inputs.begun;
+      if (change) lay(arena, coarsest.change, coarsest, change);
+      lay(arena, coarsest.cover, coarsest, change ? loose.map((depth, i) => depth - change[i]) : loose);
+    }
     clearStatus(statusWords(arena, plan(args).status));
   },
 
@@ -139,6 +166,17 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     for (const coarse of levels.slice(1)) {
       const own = seen && isSharedWith(coarse, seen) ? seen : levels[0];
       const passage = toCoarser(own, coarse);
+      if (args.begun && coarse === levels[levels.length - 1]) {
+        yield* pass(kernels, arena, passage, own.cover, passing, coarse.coverBefore, band);
+        // Where no rock sheds, what slid is what lies there now beyond what lay there first.
+        if (!args.rock) {
+          const [change, lies, before] = [coarse.change, coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
+          const { from, to } = rowsOf(coarse.down, band);
+          for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) change[p] = lies[p] - before[p];
+          yield;
+        }
+        continue;
+      }
       if (args.beds) yield* passBeds(kernels, arena, passage, own.beds, passing, coarse.beds, band);
       for (const what of ['bed', 'mask', 'cover', 'grain'] as const) {
         if (!given[what]) continue;
@@ -160,7 +198,8 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
     const work = levels.reduce((sum, level) => sum + level.across * level.down, 0) * args.sweeps;
     let done = 0;
     let ended = false;
-    for (let l = levels.length - 1; l >= 0; l--) {
+    const worked = levels.length - (args.begun ? 1 : 0);
+    for (let l = worked - 1; l >= 0; l--) {
       const level = levels[l];
       const { from, to } = rowsOf(level.down, band);
       const coarser = levels[l + 1];
@@ -179,7 +218,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
       const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
       const inverseArea = at(weights) + level.stride * 12;
       const half = level.point ? 1 : 0;
-      const depth = levels.length - 1 - l;
+      const depth = (args.begun?.grids ?? 0) + worked - 1 - l;
       const shed = shedding(args, levels, l);
       tell(word, band, l, 0);
       for (let sweep = 0; sweep < args.sweeps && !ended; sweep++) {
@@ -274,8 +313,9 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
 
 /** What a level sheds a sweep: the own grid and the next coarser one share the time. */
 function shedding(args: TalusArgs, levels: Level[], l: number): RockFall & { rate: number } {
-  if (!args.rock || !args.covered || l > 1) return { cliff: 0, bulk: 1, back: 0, rate: 0 };
-  const share = levels.length === 1 ? 1 : l === 0 ? OWN_SHED : 1 - OWN_SHED;
+  const finer = l + (args.finerGrids ?? 0);
+  if (!args.rock || !args.covered || finer > 1) return { cliff: 0, bulk: 1, back: 0, rate: 0 };
+  const share = levels.length === 1 && !args.finerGrids ? 1 : finer === 0 ? OWN_SHED : 1 - OWN_SHED;
   const { spacingX, spacingY } = levels[l];
   const rate = (share * args.rock.back) / Math.max(1, SHEDDING * args.sweeps);
   return { ...args.rock, rate: Math.min(rate, COURANT * Math.min(spacingX, spacingY)) };
@@ -294,7 +334,8 @@ function* handDown(
   const passage = toFiner(coarser, level);
   const size = bytesOf(level) / 4;
   const { from, to } = rowsOf(level.down, band);
-  const volume = band.index === 0 ? volumeOf(arena, coarser, coarser.change) : 0;
+  // A window shares its volume with what lies around it.
+  const volume = args.begun ? null : band.index === 0 ? volumeOf(arena, coarser, coarser.change) : 0;
   yield* pass(kernels, arena, passage, coarser.change, room.passing, level.change, band);
   if (args.rock && args.covered) {
     // What was shed is the coarser grid's cover beyond what the finer one's own comes to there.
@@ -303,7 +344,7 @@ function* handDown(
     const rows = rowsOf(coarser.down, band);
     for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) before[p] = rock[p] - before[p];
     yield;
-    const rockVolume = band.index === 0 ? volumeOf(arena, coarser, coarser.coverBefore) : 0;
+    const rockVolume = args.begun ? null : band.index === 0 ? volumeOf(arena, coarser, coarser.coverBefore) : 0;
     yield* pass(kernels, arena, passage, coarser.coverBefore, room.passing, room.spare, band);
     const shed = floats(arena, arena.start + room.spare, size);
     const cover = floats(arena, arena.start + level.cover, size);
@@ -355,12 +396,12 @@ function plan(args: TalusArgs) {
     change: room.claim(bytesOf(grid)),
     mask: args.masked ? room.claim(bytesOf(grid)) : 0,
     cover: args.covered ? room.claim(bytesOf(grid)) : 0,
-    coverBefore: args.covered && args.rock && l > 0 ? room.claim(bytesOf(grid)) : 0,
+    coverBefore: args.covered && (args.rock || args.begun) && l > 0 ? room.claim(bytesOf(grid)) : 0,
     grain: args.grained ? room.claim(bytesOf(grid)) : 0,
     sheds: args.beds ? room.claim(bytesOf(grid)) : 0,
     beds: claimBeds((bytes) => room.claim(bytes), grid, args.beds),
   });
-  const levels = ladderOf(args, BORDER).map(claimed);
+  const levels = (args.begun ? ladderBelow(args, args.begun, BORDER) : ladderOf(args, BORDER)).map(claimed);
   const seen = args.seen && claimed(rungOf(args.seen, BORDER), 0);
   const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [height, rate, moved, faceX, faceY] = [0, 1, 2, 3, 4].map(() => room.claim(size));

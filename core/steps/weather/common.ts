@@ -41,7 +41,7 @@ export async function bedsOf(
   rise = 0,
 ): Promise<(BedsInputs & Pick<BedTable, 'low' | 'step'>) | undefined> {
   if (rock === 0) return undefined;
-  const { lowest, highest } = boundsOf(context.seen?.input.height ?? height);
+  const { lowest, highest } = context.begun?.bounds ?? boundsOf(context.seen?.input.height ?? height);
   const reach = 0.25 * (highest - lowest);
   const found = await context.rock({ lowest: lowest - reach, highest: highest + reach + rise });
   if (!found) return undefined;

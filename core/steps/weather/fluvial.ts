@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { DEGREE, exactMath } from '../../kernels/math';
-import { gridOf, wholeOf } from '../../field/window';
+import { gridOf } from '../../field/window';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { octavesOf } from '../../field/octaves';
 import { fluvialProgram } from '../../kernels/programs/fluvial';
 import { choice, degrees, distance, hidden, plain, seed, toggle } from '../params';
-import { defineStep, type StepContext } from '../step';
+import { defineStep, type Begun, type StepContext } from '../step';
 import { bedsArgs, bedsOf, changed, easeOf, wearInputs, wearParams, hereAndSeen, samplesOf } from './common';
 
 const ROCK_SIZE = 420;
@@ -115,6 +115,7 @@ export const fluvial = defineStep({
     { name: 'Rising range', params: { amount: 14_000, scale: 180, soften: 32, bank: 48, uplift: 600, exponent: 0.5 } },
   ],
   takesMask: true,
+  refines: true,
   reach: () => Infinity,
   inputs: (params) => ({ ...wearInputs(params), sea: params.toSea }),
   caption: ({ amount }) => `${amount} m back`,
@@ -136,11 +137,15 @@ export const fluvial = defineStep({
       bank: await bankSlopes(params, asked),
       beds: await bedsOf(given, params, asked, params.uplift),
     }));
+    const { begun } = context;
+    const inflows = begun && inflowsOf(begun);
     const { change, flow, reached } = await kernels.run(
       fluvialProgram,
       {
-        ...samplesOf(ground),
+        ...samplesOf(input.ground),
         ...args,
+        finerGrids: context.finerGrids,
+        begun: begun && inflows && { ...begun.args, inflows: inflows.length / 3 },
         reach: params.amount / pow(1e6, params.exponent),
         exponent: params.exponent,
         head: params.scale * params.scale,
@@ -157,7 +162,7 @@ export const fluvial = defineStep({
         beds: bedsArgs(inputs.beds, params),
         until: params.until,
       },
-      inputs,
+      { ...inputs, begun: begun && inflows && { before: begun.before, change: begun.change, inflows } },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
@@ -167,8 +172,8 @@ export const fluvial = defineStep({
 });
 
 /** The critical slope of every sample, rise over run. Rock that is the same everywhere falls in along planes; real valley sides stand at many angles. */
-async function bankSlopes(params: { bank: number; seed: number }, { ground, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
-  const grid = gridOf(ground, wholeOf(ground));
+async function bankSlopes(params: { bank: number; seed: number }, { ground, window, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
+  const grid = gridOf(ground, window);
   const octaves = octavesOf(
     { kind: 'fbm', feature: ROCK_SIZE, height: 1, octaves: 7, gain: 0.6, lacunarity: 2, seed: params.seed + 17 } as never,
     Math.max(grid.stepX, grid.stepY),
@@ -177,4 +182,44 @@ async function bankSlopes(params: { bank: number; seed: number }, { ground, kern
   const steepest = exactMath().tan(params.bank * DEGREE);
   for (let i = 0; i < slopes.length; i++) slopes[i] = steepest * Math.max(0.25, slopes[i]);
   return slopes;
+}
+
+/** Catchments of fewer samples are those of slopes: they do not come into a window as a stream. */
+const LEAST_INFLOW = 4;
+
+/** Where streams of the whole ground come into a window over its inner sides: metres from its north-west corner, and the catchment outside, m². */
+function inflowsOf({ args: { grid, rim }, before, change, layers: { flow } }: Begun): Float32Array<ArrayBuffer> {
+  const { across, down, spacingX, spacingY } = grid;
+  const inside = (column: number, row: number) => column > 0 && row > 0 && column < across - 1 && row < down - 1;
+  const height = (i: number) => before[i] + change[i];
+  const out: number[] = [];
+  const look = (column: number, row: number) => {
+    const here = row * across + column;
+    if (flow[here] < LEAST_INFLOW * spacingX * spacingY) return;
+    // Down the steepest way; over ground that is level or a hollow, to where more water runs.
+    let [steepest, most] = [0, flow[here]];
+    let into: [number, number] | undefined;
+    let along: [number, number] | undefined;
+    for (let y = Math.max(0, row - 1); y <= Math.min(down - 1, row + 1); y++) {
+      for (let x = Math.max(0, column - 1); x <= Math.min(across - 1, column + 1); x++) {
+        const there = y * across + x;
+        if (there === here) continue;
+        const [east, south] = [(x - column) * spacingX, (y - row) * spacingY];
+        const slope = (height(here) - height(there)) / Math.sqrt(east * east + south * south);
+        if (slope > steepest) [steepest, into] = [slope, [x, y]];
+        if (flow[there] > most) [most, along] = [flow[there], [x, y]];
+      }
+    }
+    const to = into ?? along;
+    if (to && inside(...to)) out.push(to[0] * spacingX, to[1] * spacingY, flow[here]);
+  };
+  for (let column = 0; column < across; column++) {
+    if (!rim.north) look(column, 0);
+    if (!rim.south) look(column, down - 1);
+  }
+  for (let row = 1; row < down - 1; row++) {
+    if (!rim.west) look(0, row);
+    if (!rim.east) look(across - 1, row);
+  }
+  return Float32Array.from(out);
 }

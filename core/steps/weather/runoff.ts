@@ -73,11 +73,12 @@ export const runoff = defineStep({
     { name: 'Clay badland', params: { amount: 300, scale: 20, carry: 1.6, settle: 0.25, rain: 8, bank: 55 } },
   ],
   takesMask: true,
+  refines: true,
   reach: () => Infinity,
   inputs: wearInputs,
   caption: ({ amount }) => `${amount} steps`,
   async run(input, params, context) {
-    const { ground, kernels, progress, signal } = context;
+    const { kernels, progress, signal, begun } = context;
     const { height } = input;
     const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => ({
       bed: given.height,
@@ -87,8 +88,9 @@ export const runoff = defineStep({
     const { change, water, sediment, flow, reached } = await kernels.run(
       runoffProgram,
       {
-        ...samplesOf(ground),
+        ...samplesOf(input.ground),
         ...args,
+        begun: begun?.args,
         steps: params.amount,
         coarsest: params.scale,
         rain: params.rain,
@@ -101,7 +103,7 @@ export const runoff = defineStep({
         beds: bedsArgs(inputs.beds, params),
         until: params.until,
       },
-      inputs,
+      { ...inputs, begun: begun && { change: begun.change, water: begun.layers.water } },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });

@@ -39,11 +39,12 @@ export const settle = defineStep({
     { name: 'Ash fall', params: { amount: 8, repose: 32, sweeps: 150 } },
   ],
   takesMask: true,
+  refines: true,
   reach: () => Infinity,
   inputs: hardnessInputs,
   caption: ({ amount }) => `${amount} m`,
   async run(input, params, context) {
-    const { ground, kernels, progress, signal } = context;
+    const { kernels, progress, signal, begun } = context;
     const { height } = input;
     const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => {
       const ease = await easeOf(given, params, asked);
@@ -55,15 +56,16 @@ export const settle = defineStep({
     const { change, reached } = await kernels.run(
       talusProgram,
       {
-        ...samplesOf(ground),
+        ...samplesOf(input.ground),
         ...args,
+        begun: begun?.args,
         tanRepose: exactMath().tan(params.repose * DEGREE),
         sweeps: params.sweeps,
         covered: true,
         open: params.edges === 'open',
         until: params.until,
       },
-      inputs,
+      { ...inputs, begun: begun && { loose: begun.layers.sediment } },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });

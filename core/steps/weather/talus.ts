@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { gridOf, wholeOf } from '../../field/window';
+import type { Ground } from '../../field/ground';
+import { gridOf, isWhole } from '../../field/window';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { noiseProgram } from '../../kernels/programs/noise';
 import { talusProgram } from '../../kernels/programs/talus';
@@ -82,21 +83,25 @@ export const talus = defineStep({
   ],
   // Where it acts is how easily the rock gives way: blended in afterwards, rock would be made or lost.
   takesMask: true,
+  refines: true,
   reach: () => Infinity,
   inputs: wearInputs,
   caption: ({ cliff }) => `${cliff}°`,
   async run(input, params, context) {
-    const { ground, kernels, progress, signal } = context;
+    const { kernels, progress, signal } = context;
     const { height } = input;
     const { tan } = exactMath();
     const { args, inputs } = await hereAndSeen(input, context, async (given, asked) => {
       return { ...(await looseAndRock(given, params, asked)), beds: await bedsOf(given, params, asked) };
     });
+    const { begun } = context;
     const { change, loose, reached } = await kernels.run(
       talusProgram,
       {
-        ...samplesOf(ground),
+        ...samplesOf(input.ground),
         ...args,
+        finerGrids: context.finerGrids,
+        begun: begun?.args,
         tanRepose: tan(params.repose * DEGREE),
         sweeps: params.sweeps,
         masked: inputs.mask !== undefined,
@@ -107,7 +112,7 @@ export const talus = defineStep({
         open: params.edges === 'open',
         until: params.until,
       },
-      inputs,
+      { ...inputs, begun: begun && { change: begun.change, loose: begun.layers.loose } },
       { progress, signal, halt: context.halt, watch: context.watch },
     );
     if (reached) context.reached?.({ until: reached });
@@ -140,9 +145,9 @@ async function looseAndRock(input: StepInput, params: TalusParams, context: Step
 /** The angle of repose of every sample as a multiple of the setting: rocks of many sizes rest at many angles. */
 async function reposeGrain(
   { spread, patch, seed }: { spread: number; patch: number; seed: number },
-  { ground, kernels, signal }: StepContext,
+  { ground, window, kernels, signal }: StepContext,
 ): Promise<Float32Array<ArrayBuffer>> {
-  const grid = gridOf(ground, wholeOf(ground));
+  const grid = gridOf(ground, window);
   const octaves = octavesOf({ feature: GRAIN_SIZE * patch, octaves: 4, gain: 0.6, lacunarity: 2.03, seed: seed + 31 }, Math.max(grid.stepX, grid.stepY));
   const grain = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 2 * spread, add: 1 }, null, { signal });
   for (let i = 0; i < grain.length; i++) grain[i] = Math.min(1 + spread, Math.max(1 - spread, grain[i]));
@@ -153,18 +158,18 @@ async function reposeGrain(
 const ASKED = 64;
 
 /** Patches of a size that make up a share of the ground: 1 inside, 0 outside, soft between. */
-async function loosePatches(share: number, patch: number, seed: number, { ground, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
-  const grid = gridOf(ground, wholeOf(ground));
+async function loosePatches(
+  share: number,
+  patch: number,
+  seed: number,
+  { ground, window, kernels, signal }: StepContext,
+): Promise<Float32Array<ArrayBuffer>> {
+  const grid = gridOf(ground, window);
   const spectrum = { feature: patch, octaves: 4, gain: 0.5, lacunarity: 2.03, seed };
   const octaves = octavesOf(spectrum, Math.max(grid.stepX, grid.stepY));
-  const out = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0 }, null, { signal });
-  const asked: number[] = [];
-  for (let row = 0; row < ASKED; row++) {
-    for (let column = 0; column < ASKED; column++) {
-      const at = (k: number, n: number) => Math.min(n - 1, Math.floor(((k + 0.5) / ASKED) * n));
-      asked.push(out[at(row, ground.down) * ground.across + at(column, ground.across)]);
-    }
-  }
+  const noise = (over: typeof grid) => kernels.run(noiseProgram, { ...over, kind: 0, octaves, scale: 1, add: 0 }, null, { signal });
+  const out = await noise(grid);
+  const asked = isWhole(window, ground) ? spreadOf(out, ground) : [...(await noise(askedOf(ground)))];
   asked.sort((a, b) => a - b);
   const bound = asked[Math.min(asked.length - 1, Math.floor(share * asked.length))];
   const soft = 0.1 * (asked[asked.length - 1] - asked[0]) || 1;
@@ -173,4 +178,18 @@ async function loosePatches(share: number, patch: number, seed: number, { ground
     out[i] = t * t * (3 - 2 * t);
   }
   return out;
+}
+
+/** Of what is known of the whole ground, the values at the places that are asked. */
+function spreadOf(values: Float32Array, { across, down }: Ground): number[] {
+  const at = (k: number, n: number) => Math.min(n - 1, Math.floor(((k + 0.5) / ASKED) * n));
+  const asked: number[] = [];
+  for (let row = 0; row < ASKED; row++) for (let column = 0; column < ASKED; column++) asked.push(values[at(row, down) * across + at(column, across)]);
+  return asked;
+}
+
+/** The places that are asked, where only a window of the ground is known. */
+function askedOf(ground: Ground): ReturnType<typeof gridOf> {
+  const [stepX, stepY] = [ground.width / ASKED, ground.depth / ASKED];
+  return { across: ASKED, down: ASKED, left: 0, top: 0, firstX: stepX / 2, stepX, firstY: stepY / 2, stepY };
 }
