@@ -35,5 +35,6 @@ export function folderStore(folder: string): WorldStore {
         throw new UplandError('file', `${path} cannot be written: ${message}.${full}`);
       }
     },
+    remove: (name) => rm(join(folder, name), { force: true }),
   };
 }

@@ -9,7 +9,7 @@ import type { InterimState } from '../kernels/program';
 import { stepById } from '../steps';
 import type { Layers, Step, StepContext, StepInputs } from '../steps/step';
 import { VOID } from '../steps/mend/fill-voids';
-import { handed, pieceOf, runStep, type Piece, type Surroundings } from './run-step';
+import { handed, pieceOf, runStep, type Piece, type StepResult, type Surroundings } from './run-step';
 import type { CachedStage, KeptStages, StageCache } from './cache';
 import { levelKey } from './ground-key';
 import { HOLDS, inputsOf, linesOf, loopSentence, settingsOf, stepUse, type Course, type CourseLine, type StepUse } from './schema';
@@ -48,8 +48,6 @@ export interface EvaluateOptions {
    * from it, so that what is worked out again is the ground that was seen, with more or less detail.
    */
   seen?: Evaluation;
-  /** Weather leaves so many finer grids to windows of a larger ground, and their share of its time. It is not part of any key, so it goes without a cache. */
-  finerGrids?: number;
 }
 
 /** The ground as it stands after one step. */
@@ -117,6 +115,11 @@ export async function maskAt(course: Course, evaluation: Evaluation, id: string,
   const stage = evaluation.stages.find((s) => s.use.id === id);
   if (!stage) return null;
   return new Run(course, { ...options, ground: evaluation.ground }).maskOf(stage);
+}
+
+/** What weather makes of the ground that a stage was given, with so many finer grids still to come. Without a cache: nothing of it is in any key. */
+export async function begunAt(course: Course, evaluation: Evaluation, stage: Stage, finerGrids: number, options: EvaluateOptions): Promise<StepResult> {
+  return new Run(course, { ...options, ground: evaluation.ground, onStage: undefined }).again(stage, finerGrids);
 }
 
 /** The weights of masks over the end of an evaluation, as a step after it would have them; null where one acts everywhere. */
@@ -340,6 +343,14 @@ class Run {
     return runStep(stage.use, step, settings, inputs, this.pieceOf(stage, window), this.around(stage), seenBy);
   }
 
+  /** A stage's step once more, where it stands. */
+  again(stage: Stage, finerGrids: number): Promise<StepResult> {
+    const { use } = stage;
+    const step = stepById(use.step);
+    const around = { ...this.around(stage), finerGrids };
+    return runStep(use, step, settingsOf(use), inputsOf(use), this.pieceOf(stage, wholeOf(this.ground)), around, () => this.seenBy(use));
+  }
+
   /** What a step is handed at the terrain's own samples, where these are others. */
   private async seenBy(use: StepUse): Promise<StepContext['seen']> {
     const stage = this.seen.get(use.id);
@@ -374,8 +385,6 @@ class Run {
       signal: options.signal,
       asset: options.asset,
       keepsHeights: options.cache !== undefined,
-      // Held to a height, a step is what the whole ground says.
-      finerGrids: use.hold === 'none' ? options.finerGrids : undefined,
       progress: (share) => options.onProgress?.({ use, index, count: this.count, share }),
       // One request ends one step.
       halt: this.stages.some((done) => done.reached) ? undefined : options.halt,

@@ -93,6 +93,12 @@ export const pieceOf = (ground: Ground, window: Window, before: Float32Array<Arr
   layersBefore: Object.fromEntries(Object.entries(layersBefore).map(([name, layer]) => [name, cropSamples(layer, ground.across, window)])),
 });
 
+/** A step's heights above the datum, and the layers that it leaves. */
+export interface StepResult {
+  height: Float32Array<ArrayBuffer>;
+  layers: Layers | undefined;
+}
+
 /** A step over a piece of the ground: run, joined, blended, and held where it is told to. Layers are those that it leaves; undefined: none. */
 export async function runStep(
   use: StepUse,
@@ -102,7 +108,7 @@ export async function runStep(
   piece: Piece,
   around: Surroundings,
   seenBy?: () => Promise<StepContext['seen']>,
-): Promise<{ height: Float32Array<ArrayBuffer>; layers: Layers | undefined }> {
+): Promise<StepResult> {
   const { ground, window, before, layersBefore } = piece;
   const { context, input } = handed(step.title, inputs, piece, around);
   if (use.strength === 0) return { height: before, layers: undefined };

@@ -131,7 +131,7 @@ function unknownStep(id: string): Step {
     joins: [...SOURCE_JOINS],
     gives: 'elevation',
     takesMask: false,
-    refines: false,
+    refines: 'no',
     movesLayers: false,
     presets: [],
     inputs: () => ({}),

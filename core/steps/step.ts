@@ -121,8 +121,11 @@ export interface Step<Schema extends z.ZodObject = z.ZodObject> {
   readonly gives: 'elevation' | 'difference';
   /** The mask enters the step itself, as how easily the ground gives way; it is not blended in afterwards. */
   readonly takesMask: boolean;
-  /** Weathering that works on ever finer grids, and can go on over a window from what it did to the whole ground on coarser ones. */
-  readonly refines: boolean;
+  /**
+   * Weathering that works on ever finer grids, and can go on over a window from what it did to the whole ground on coarser ones:
+   * `anew`, every grid does all of its work; `shares`, the grids share the time, so that the coarser ones stop earlier where finer ones follow.
+   */
+  readonly refines: 'no' | 'anew' | 'shares';
   /** It moves the ground sideways, and the layers that earlier steps left with it. */
   readonly movesLayers: boolean;
   /** Named sets of settings to begin from. */
@@ -165,7 +168,7 @@ export function defineStep<Schema extends z.ZodObject>(definition: Definition<Sc
     joins: definition.family === 'source' ? SOURCE_JOINS : ['replace'],
     gives: 'elevation',
     takesMask: false,
-    refines: false,
+    refines: 'no',
     movesLayers: false,
     presets: [],
     inputs: () => ({}),

@@ -16,7 +16,14 @@ const baseSchema = z.object({
   key: z.string(),
   range: z.object({ low: z.number(), high: z.number() }),
   stages: z.array(
-    z.object({ id: z.string(), before: kept.optional(), change: kept.optional(), weights: kept.optional(), layers: z.record(z.string(), kept).optional() }),
+    z.object({
+      id: z.string(),
+      before: kept.optional(),
+      change: kept.optional(),
+      weights: kept.optional(),
+      layers: z.record(z.string(), kept).optional(),
+      begun: z.object({ change: kept, layers: z.record(z.string(), kept) }).optional(),
+    }),
   ),
   maps: z.array(z.object({ low: z.number(), high: z.number(), unit: z.string(), words: z.array(z.string()), values: kept.optional() })),
   cover: z.object({ ramp: kept.optional(), weights: z.record(z.string(), kept) }),
@@ -37,8 +44,15 @@ export async function workWorldBase(store: WorldStore, options: Omit<WindowOptio
   );
   const keep = keeper(store);
   const stages: z.output<typeof baseSchema>['stages'] = [];
-  for (const [id, { before, change, weights, layers }] of base.stages)
-    stages.push({ id, before: await keep(before), change: await keep(change), weights: await keep(weights), layers: layers && (await keepAll(layers, keep)) });
+  for (const [id, { before, change, weights, layers, begun }] of base.stages)
+    stages.push({
+      id,
+      before: await keep(before),
+      change: await keep(change),
+      weights: await keep(weights),
+      layers: layers && (await keepAll(layers, keep)),
+      begun: begun && { change: await keep(begun.change), layers: await keepAll(begun.layers, keep) },
+    });
   const maps = [];
   for (const map of base.maps) maps.push({ ...map, values: await keep(map.values) });
   const cover = { ramp: await keep(base.cover.ramp), weights: await keepAll(Object.fromEntries(base.cover.weights), keep) };
@@ -92,12 +106,13 @@ export async function baseOf(store: WorldStore, world: Pick<WorldManifest, 'key'
   };
   try {
     const stages = new Map<string, BaseStage>();
-    for (const { id, before, change, weights, layers } of parsed.data.stages)
+    for (const { id, before, change, weights, layers, begun } of parsed.data.stages)
       stages.set(id, {
         ...(before && { before: await values(before) }),
         ...(change && { change: await values(change) }),
         ...(weights && { weights: await values(weights) }),
         ...(layers && { layers: await all(layers) }),
+        ...(begun && { begun: { change: await values(begun.change), layers: await all(begun.layers) } }),
       });
     const maps: BaseMap[] = [];
     for (const map of parsed.data.maps) maps.push({ ...map, values: map.values && (await values(map.values)) });

@@ -1,4 +1,5 @@
-import { evaluate, maskAt, type EvaluateOptions, type Stage } from '../course/evaluate';
+import { begunAt, evaluate, maskAt, type EvaluateOptions, type Stage } from '../course/evaluate';
+import type { StepResult } from '../course/run-step';
 import type { MapSpec } from '../course/recipe';
 import { linesOf, settingsOf, type Course, type StepUse } from '../course/schema';
 import { reachOfWhere } from '../course/where';
@@ -29,6 +30,8 @@ export interface BaseStage {
   change?: Float32Array<ArrayBuffer>;
   /** The layers that it leaves. */
   layers?: Layers;
+  /** The same with finer grids still to come, where its grids share the time. */
+  begun?: { change: Float32Array<ArrayBuffer>; layers: Layers };
   /** Where it acts, 0 to 1. */
   weights?: Float32Array<ArrayBuffer>;
 }
@@ -67,7 +70,7 @@ export async function workBase(
   // At fewer samples than its own the terrain is the ground that was seen, with less detail.
   const seen = sameSamples(ground, course.ground) ? undefined : await evaluate(course, { ...options, ground: course.ground, everyLine: true });
   const finerGrids = fine ? finerGridsOf(ground, world) : 0;
-  const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true, finerGrids });
+  const evaluation = await evaluate(course, { ...options, ground, seen, everyLine: true });
   const faulty = evaluation.stages.find((stage) => stage.fault);
   if (faulty) throw new UplandError('step', `The step "${faulty.use.name || stepById(faulty.use.step).title}" cannot be done: ${faulty.fault}`);
   const stages = new Map<string, BaseStage>();
@@ -77,16 +80,26 @@ export async function workBase(
     // Where masks know the whole ground, tiles and squares take the weights from it.
     const asked = reachOfWhere(stage.use.where, ground) === Infinity;
     const weights = asked && way !== 'window' ? await maskAt(course, evaluation, stage.use.id, options) : null;
-    if (way === 'whole') stages.set(stage.use.id, { ...whole(stage), ...(weights && { weights }) });
+    if (way === 'whole') {
+      // Where grids share the time, finer ones go on from where coarser ones stop; steps after it find the ground as it is when all of it is over.
+      const stopsEarlier = finerGrids > 0 && refinesUse(stage.use) && stepById(stage.use.step).refines === 'shares';
+      const begun = stopsEarlier ? await begunAt(course, evaluation, stage, finerGrids, { ...options, seen }) : undefined;
+      stages.set(stage.use.id, { ...whole(stage), ...(begun && { begun: doneBy(stage, begun) }), ...(weights && { weights }) });
+    }
     else if (weights) stages.set(stage.use.id, { weights });
   }
   const { lowest: low, highest: high } = statistics({ ground, height: evaluation.height });
   return { ground, range: { low, high }, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };
 }
 
-function whole({ before, height, layers, layersBefore }: Stage): BaseStage {
+/** Whether a step's weather can go on from what it did to the whole ground; held to a height, it is what the whole ground says. */
+export const refinesUse = (use: StepUse): boolean => stepById(use.step).refines !== 'no' && use.strength > 0 && use.hold === 'none';
+
+const whole = (stage: Stage): BaseStage => ({ before: stage.before, ...doneBy(stage, stage) });
+
+function doneBy({ before, layersBefore }: Stage, { height, layers = {} }: StepResult): { change: Float32Array<ArrayBuffer>; layers: Layers } {
   const change = new Float32Array(height.length);
   for (let i = 0; i < change.length; i++) change[i] = height[i] - before[i];
   const own = Object.entries(layers).filter(([name, layer]) => layer !== layersBefore[name]);
-  return { before, change, layers: Object.fromEntries(own) };
+  return { change, layers: Object.fromEntries(own) };
 }

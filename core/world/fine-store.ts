@@ -2,7 +2,9 @@ import { z } from 'zod';
 import { linesOf, type Course } from '../course/schema';
 import { sha256, sha256OfText } from '../field/hash';
 import { layerMask } from '../masks/given';
-import type { FineResult } from './fine-weather';
+import { wholeOf } from '../field/window';
+import { stepById } from '../steps';
+import { squaresOver, type FineResult } from './fine-weather';
 import type { World } from './manifest';
 import type { WorldStore } from './store';
 
@@ -15,11 +17,13 @@ const headSchema = z.object({ key: z.string(), step: z.string(), window: windowS
 /** What steps did over the squares of a world: worked out once, held while there is room, and kept in the world's store for whoever else needs it. */
 export class FineStore {
   private readonly held = new Map<string, FineResult>();
+  private readonly coming = new Map<string, Promise<FineResult>>();
   private bytes = 0;
 
   constructor(
     private readonly store: WorldStore,
     private readonly key: string,
+    private readonly most = MOST_HELD,
   ) {}
 
   /** What a step did over a square: as it was kept, or worked out and kept. */
@@ -32,6 +36,15 @@ export class FineStore {
       this.held.set(name, known);
       return known;
     }
+    let coming = this.coming.get(name);
+    if (!coming) {
+      coming = this.readOrWork(name, step, work).finally(() => this.coming.delete(name));
+      this.coming.set(name, coming);
+    }
+    return coming;
+  }
+
+  private async readOrWork(name: string, step: string, work: () => Promise<FineResult>): Promise<FineResult> {
     const result = (await this.read(name, step)) ?? (await this.write(name, step, await work()));
     this.hold(name, result);
     return result;
@@ -41,7 +54,7 @@ export class FineStore {
     this.held.set(name, result);
     this.bytes += bytesOf(result);
     for (const [old, other] of this.held) {
-      if (this.bytes <= MOST_HELD || old === name) break;
+      if (this.bytes <= this.most || old === name) break;
       this.held.delete(old);
       this.bytes -= bytesOf(other);
     }
@@ -90,6 +103,15 @@ function parsed(bytes: Uint8Array): unknown {
     return JSON.parse(new TextDecoder().decode(bytes)) as unknown;
   } catch {
     return null;
+  }
+}
+
+/** Takes away what was kept of a world's squares: its tiles are done. */
+export async function discardSquares(store: WorldStore, { ground, fine }: Pick<World, 'ground' | 'fine'>, course: Course): Promise<void> {
+  if (!fine) return;
+  for (const { steps } of linesOf(course)) {
+    for (const use of steps.filter(({ step }) => stepById(step).refines !== 'no'))
+      for (const square of squaresOver(ground, fine, wholeOf(ground))) await store.remove(await fileOf(use.id, square));
   }
 }
 

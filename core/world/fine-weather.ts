@@ -93,7 +93,9 @@ function addPart(out: Float32Array, window: Window, values: Float32Array, part: 
   const { left, top, across, down } = square.window;
   const [fromColumn, toColumn] = [Math.max(window.left, kept.left), Math.min(window.left + window.across, kept.left + kept.across)];
   const [fromRow, toRow] = [Math.max(window.top, kept.top), Math.min(window.top + window.down, kept.top + kept.down)];
-  const shares = Float64Array.from({ length: Math.max(0, toColumn - fromColumn) }, (_, i) => shareAt(fromColumn + i, left, left + across, ground.across, blend));
+  const shares = Float64Array.from({ length: Math.max(0, toColumn - fromColumn) }, (_, i) =>
+    shareAt(fromColumn + i, left, left + across, ground.across, blend),
+  );
   for (let row = fromRow; row < toRow; row++) {
     const share = shareAt(row, top, top + down, ground.down, blend);
     const from = (row - kept.top) * kept.across - kept.left;
@@ -112,7 +114,9 @@ export function finerGridsOf(base: Ground, ground: Ground): number {
 }
 
 /** What a step did to the whole ground, at the samples of its base's spacing that lie in a window of the world. */
-export function begunOver(base: Ground, ground: Ground, window: Window, { before, change, layers = {} }: BaseStage, strength: number): Begun {
+export function begunOver(base: Ground, ground: Ground, window: Window, stage: BaseStage, strength: number): Begun {
+  const { before } = stage;
+  const { change, layers = {} } = stage.begun ?? stage;
   const here = groundOfWindow(ground, window);
   const { x, y } = spacingOf(ground);
   const coarse = spacingOf(base);

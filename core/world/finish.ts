@@ -8,7 +8,8 @@ import { toField } from '../formats/heights';
 import { encode, metresPerCode } from '../delivery/heights/encode';
 import { MAPS } from '../delivery/maps/draw';
 import { baseOf } from './base-store';
-import { tileFile, type World } from './manifest';
+import { discardSquares } from './fine-store';
+import { projectOf, tileFile, type World } from './manifest';
 import { UpperMeshes } from './meshes';
 import { Overview } from './overview';
 import { Pyramid } from './pyramid';
@@ -78,6 +79,7 @@ export async function finishWorld(store: WorldStore, world: World, onProgress: (
   files.push('docket.json');
   const found = { tiles: notes.length, lowest, highest, seams: proof, files };
   await writeJson(store, 'docket.json', await docketOf(store, world, notes, found));
+  await discardSquares(store, world, (await projectOf(store)).course);
   return found;
 }
 

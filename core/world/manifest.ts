@@ -35,7 +35,10 @@ const asideSchema = z.object({
   mapsAs: orderSchema.shape.mapsAs,
   meshes: meshesSchema.nullable().default(null),
   /** Squares of the ground over which weather goes on from the base to the world's own samples, and what they are grown by; null: it is the base's alone. */
-  fine: z.object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) }).nullable().default(USUAL_WINDOWS),
+  fine: z
+    .object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) })
+    .nullable()
+    .default(USUAL_WINDOWS),
 });
 export type WorldAside = z.input<typeof asideSchema>;
 

@@ -93,7 +93,7 @@ export function worldCost(course: Course, order: WorldOrder): WorldCost {
   const whole = worldGround(course.ground, order.base ?? usualBase(course.ground));
   const meshes = order.meshes ? (samples / (order.meshes.every * order.meshes.every)) * 1.34 * 36 : 0;
   const goesOn = order.fine !== null && finerGridsOf(whole, ground) > 0;
-  const finer = goesOn ? linesOf(course).flatMap(({ steps }) => steps.filter((use) => use.on && stepById(use.step).refines)) : [];
+  const finer = goesOn ? linesOf(course).flatMap(({ steps }) => steps.filter((use) => use.on && stepById(use.step).refines !== 'no')) : [];
   const layers = order.maps?.length ? 1 + LAYERS_OF_WEATHER : 1;
   return {
     across,

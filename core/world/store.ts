@@ -8,6 +8,8 @@ export interface WorldStore {
   has(name: string): Promise<boolean>;
   /** Whole or not at all: under its name there is never half of it. */
   write(name: string, bytes: Uint8Array): Promise<void>;
+  /** Nothing of that name is there any more. */
+  remove(name: string): Promise<void>;
 }
 
 export const JSON_OF_WORLD = 'world.json';

@@ -10,7 +10,7 @@ import type { Kernels } from '../kernels/pool';
 import { WORN_OFF } from '../kernels/programs/fluvial';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
-import { wayOf, type BaseStage, type WorldBase } from './base';
+import { refinesUse, wayOf, type BaseStage, type WorldBase } from './base';
 import type { FineStore } from './fine-store';
 import { begunOver, blendSquares, finerGridsOf, keptOf, squaresOver, windowsOf, type FineResult, type FineWindows } from './fine-weather';
 import { upsampled } from './upsample';
@@ -132,7 +132,7 @@ export class WindowWork {
 
   private goesOnFiner(use: StepUse): boolean {
     const finer = this.options.fine && this.base ? finerGridsOf(this.base.ground, this.ground) : 0;
-    return finer > 0 && stepById(use.step).refines && use.strength > 0 && use.hold === 'none';
+    return finer > 0 && refinesUse(use);
   }
 
   /** Weather that goes on from what the whole ground says, square by square; of layers that nobody reads, what the whole ground says. */

@@ -21,6 +21,7 @@ export function memory() {
       written.push(name);
       files.set(name, Uint8Array.from(bytes));
     },
+    remove: async (name) => void files.delete(name),
   };
   return { store, files, written };
 }

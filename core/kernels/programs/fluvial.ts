@@ -250,8 +250,7 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     const [finest] = levels;
     // Ended early, the ground's own grid has not seen any water yet.
     if (ended) yield* findWay(kernels, arena, args, finest, at, band, 0);
-    // Hollows that are left to finer grids are filled there.
-    if (args.silt >= 0 && !args.finerGrids) yield* fans(kernels, arena, args, finest, at, band);
+    if (args.silt >= 0) yield* fans(kernels, arena, args, finest, at, band);
     if (args.sea > -Infinity) restoreSea(arena, args, finest, at, band);
     yield;
   },

@@ -115,7 +115,7 @@ export const fluvial = defineStep({
     { name: 'Rising range', params: { amount: 14_000, scale: 180, soften: 32, bank: 48, uplift: 600, exponent: 0.5 } },
   ],
   takesMask: true,
-  refines: true,
+  refines: 'shares',
   reach: () => Infinity,
   inputs: (params) => ({ ...wearInputs(params), sea: params.toSea }),
   caption: ({ amount }) => `${amount} m back`,

@@ -73,7 +73,7 @@ export const runoff = defineStep({
     { name: 'Clay badland', params: { amount: 300, scale: 20, carry: 1.6, settle: 0.25, rain: 8, bank: 55 } },
   ],
   takesMask: true,
-  refines: true,
+  refines: 'anew',
   reach: () => Infinity,
   inputs: wearInputs,
   caption: ({ amount }) => `${amount} steps`,

@@ -39,7 +39,7 @@ export const settle = defineStep({
     { name: 'Ash fall', params: { amount: 8, repose: 32, sweeps: 150 } },
   ],
   takesMask: true,
-  refines: true,
+  refines: 'anew',
   reach: () => Infinity,
   inputs: hardnessInputs,
   caption: ({ amount }) => `${amount} m`,

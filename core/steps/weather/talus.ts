@@ -83,7 +83,7 @@ export const talus = defineStep({
   ],
   // Where it acts is how easily the rock gives way: blended in afterwards, rock would be made or lost.
   takesMask: true,
-  refines: true,
+  refines: 'shares',
   reach: () => Infinity,
   inputs: wearInputs,
   caption: ({ cliff }) => `${cliff}°`,
