@@ -85,8 +85,7 @@ export async function workBase(
       const stopsEarlier = finerGrids > 0 && refinesUse(stage.use) && stepById(stage.use.step).refines === 'shares';
       const begun = stopsEarlier ? await begunAt(course, evaluation, stage, finerGrids, { ...options, seen }) : undefined;
       stages.set(stage.use.id, { ...whole(stage), ...(begun && { begun: doneBy(stage, begun) }), ...(weights && { weights }) });
-    }
-    else if (weights) stages.set(stage.use.id, { weights });
+    } else if (weights) stages.set(stage.use.id, { weights });
   }
   const { lowest: low, highest: high } = statistics({ ground, height: evaluation.height });
   return { ground, range: { low, high }, stages, ...(await baseOfMaps(maps, course, world, evaluation, options)) };

@@ -115,10 +115,10 @@ export async function discardSquares(store: WorldStore, { ground, fine }: Pick<W
   }
 }
 
-/** Whether somebody reads a layer of this name: a mask by layers does, and all that maps are drawn of. */
-export function layersRead(course: Course, maps: World['maps']): (name: string) => boolean {
+/** Whether somebody reads a layer of this name: a mask by layers does, and all that maps are drawn of. Undefined where nobody reads any. */
+export function layersRead(course: Course, maps: World['maps']): ((name: string) => boolean) | undefined {
   if (maps.length > 0) return () => true;
   const masks = linesOf(course).flatMap((line) => line.steps.flatMap((use) => use.where.masks));
   const names = new Set(masks.filter(({ kind }) => kind === layerMask.id).map(({ params }) => String(params.layer ?? 'cut')));
-  return (name) => names.has(name);
+  return names.size > 0 ? (name) => names.has(name) : undefined;
 }

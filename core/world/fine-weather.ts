@@ -34,9 +34,8 @@ function bordersOf(samples: number, side: number): number[] {
 /** Neighbours change over into one another over half of the margin on either side of their border; what lies farther out is worked out for the rest only. */
 const blendOf = ({ margin }: FineWindows) => Math.floor(margin / 2);
 
-/** What a step did over a square and as far around as neighbours change over, by its window. */
+/** The ground as a step left it over a square and as far around as neighbours change over. */
 export interface FineResult extends LineHeights {
-  /** `height` is the change, metres. */
   window: Window;
 }
 
@@ -78,17 +77,17 @@ export function blendSquares(ground: Ground, windows: FineWindows, window: Windo
   const blend = blendOf(windows);
   const names = [...new Set(parts.flatMap(({ layers }) => Object.keys(layers)))];
   const laid = (of: (part: LineHeights) => Float32Array | undefined) => {
-    const out = new Float32Array(window.across * window.down);
+    const sum = new Float64Array(window.across * window.down);
     for (const part of parts) {
       const values = of(part);
-      if (values) addPart(out, window, values, part, ground, blend);
+      if (values) addPart(sum, window, values, part, ground, blend);
     }
-    return out;
+    return Float32Array.from(sum);
   };
   return { height: laid((part) => part.height), layers: Object.fromEntries(names.map((name) => [name, laid((part) => part.layers[name])])) };
 }
 
-function addPart(out: Float32Array, window: Window, values: Float32Array, part: FineResult & { square: Square }, ground: Ground, blend: number): void {
+function addPart(sum: Float64Array, window: Window, values: Float32Array, part: FineResult & { square: Square }, ground: Ground, blend: number): void {
   const { window: kept, square } = part;
   const { left, top, across, down } = square.window;
   const [fromColumn, toColumn] = [Math.max(window.left, kept.left), Math.min(window.left + window.across, kept.left + kept.across)];
@@ -100,7 +99,7 @@ function addPart(out: Float32Array, window: Window, values: Float32Array, part: 
     const share = shareAt(row, top, top + down, ground.down, blend);
     const from = (row - kept.top) * kept.across - kept.left;
     const to = (row - window.top) * window.across - window.left;
-    for (let column = fromColumn; column < toColumn; column++) out[to + column] += share * shares[column - fromColumn] * values[from + column];
+    for (let column = fromColumn; column < toColumn; column++) sum[to + column] += share * shares[column - fromColumn] * values[from + column];
   }
 }
 
@@ -160,10 +159,10 @@ export function begunOver(base: Ground, ground: Ground, window: Window, stage: B
   };
 }
 
-/** What is kept of a square: the change of the ground and those layers that somebody asks for. */
-export function keptOf({ height, layers }: LineHeights, before: Float32Array, wide: Window, kept: Window, names: (name: string) => boolean): FineResult {
+/** What is kept of a square: the ground and those layers that somebody asks for. */
+export function keptOf({ height, layers }: LineHeights, wide: Window, kept: Window, names: (name: string) => boolean): FineResult {
   const inner = { ...kept, left: kept.left - wide.left, top: kept.top - wide.top };
   const cut = (values: Float32Array<ArrayBuffer>) => cropSamples(values, wide.across, inner);
   const own: Layers = Object.fromEntries(Object.entries(layers).flatMap(([name, layer]) => (names(name) ? [[name, cut(layer)]] : [])));
-  return { window: kept, height: cut(height.map((h, i) => h - before[i])), layers: own };
+  return { window: kept, height: cut(height), layers: own };
 }

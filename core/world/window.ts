@@ -19,8 +19,8 @@ export interface WindowOptions {
   kernels: Kernels;
   signal?: AbortSignal;
   asset?: (sha256: string) => Promise<Uint8Array<ArrayBuffer>>;
-  /** Where weather goes on to the samples of the world; left out: what it does is taken from the base alone. */
-  fine?: { windows: FineWindows; kept: FineStore; layers: (name: string) => boolean };
+  /** Where weather goes on to the samples of the world, and which layers somebody reads; left out: what it does is taken from the base alone. */
+  fine?: { windows: FineWindows; kept: FineStore; layers?: (name: string) => boolean };
 }
 
 /**
@@ -82,9 +82,7 @@ export class WindowWork {
     if (way === 'whole') {
       if (!known?.change)
         throw new UplandError('world-base', `What "${stepById(use.step).title}" does is not known of the whole ground. Work the world out anew.`);
-      const given = await before(window);
-      const whole = this.fromWhole(use, known, given, window);
-      return this.goesOnFiner(use) ? this.finer(line, count, known, given, whole, window) : whole;
+      return this.goesOnFiner(use) ? this.finer(line, count, known, window) : this.fromWhole(use, known, await before(window), window);
     }
     return this.around(use, way === 'mask' ? (known ?? {}) : null, before, window);
   }
@@ -118,16 +116,21 @@ export class WindowWork {
    * What the whole ground says that a step does, with the detail that finer samples have beside it. Weathering wears such detail off
    * where it lowers the ground, as it does from each grid of its ladder to the next.
    */
-  private fromWhole(use: StepUse, { before, change, layers = {} }: BaseStage, given: LineHeights, window: Window): LineHeights {
+  private fromWhole(use: StepUse, stage: BaseStage, given: LineHeights, window: Window): LineHeights {
+    const { before, change } = stage;
     const { ground } = this;
     const base = this.base!.ground;
     const moved = upsampled(change!, base, ground, window);
     if (stepById(use.step).family === 'weather') wearDetail(moved, upsampled(before!, base, ground, window), given.height, spacingOf(base));
     const height = new Float32Array(moved.length);
     for (let i = 0; i < height.length; i++) height[i] = given.height[i] + moved[i];
+    return { height, layers: withLayers(given.layers, this.layersOfWhole(stage, window)) };
+  }
+
+  /** The layers that the whole ground says a step leaves. */
+  private layersOfWhole({ layers = {} }: BaseStage, window: Window): Layers {
     // Depths and shares: a spline's weights take them below nothing by a hair.
-    const own = mappedLayers(layers, (layer) => upsampled(layer, base, ground, window).map((v) => (v > 0 ? v : 0)));
-    return { height, layers: withLayers(given.layers, own) };
+    return mappedLayers(layers, (layer) => upsampled(layer, this.base!.ground, this.ground, window).map((v) => (v > 0 ? v : 0)));
   }
 
   private goesOnFiner(use: StepUse): boolean {
@@ -135,18 +138,19 @@ export class WindowWork {
     return finer > 0 && refinesUse(use);
   }
 
-  /** Weather that goes on from what the whole ground says, square by square; of layers that nobody reads, what the whole ground says. */
-  private async finer(line: CourseLine, count: number, known: BaseStage, given: LineHeights, whole: LineHeights, window: Window): Promise<LineHeights> {
-    const { windows, kept } = this.options.fine!;
+  /** Weather that goes on from what the whole ground says, square by square. What came before it is only looked for where somebody reads its layers. */
+  private async finer(line: CourseLine, count: number, known: BaseStage, window: Window): Promise<LineHeights> {
+    const { windows, kept, layers: read } = this.options.fine!;
     const use = line.steps[count - 1];
     const parts: (FineResult & { square: ReturnType<typeof squaresOver>[number] })[] = [];
     for (const square of squaresOver(this.ground, windows, window)) {
       const part = await kept.of(use.id, square, () => this.square(line, count, known, windowsOf(this.ground, windows, square)));
       parts.push({ ...part, square });
     }
-    const { height: change, layers } = blendSquares(this.ground, windows, window, parts);
-    for (let i = 0; i < change.length; i++) change[i] += given.height[i];
-    return { height: change, layers: withLayers(whole.layers, layers) };
+    const { height, layers } = blendSquares(this.ground, windows, window, parts);
+    if (!read) return { height, layers };
+    const given = await this.upTo(line, count - 1, window);
+    return { height, layers: withLayers(given.layers, withLayers(this.layersOfWhole(known, window), layers)) };
   }
 
   private async square(line: CourseLine, count: number, known: BaseStage, { wide, kept }: ReturnType<typeof windowsOf>): Promise<FineResult> {
@@ -167,7 +171,7 @@ export class WindowWork {
         weights: weights && (async () => shares(upsampled(weights, base, ground, wide))),
       },
     );
-    return keptOf({ height: done.height, layers: done.layers ?? {} }, given.height, wide, kept, this.options.fine!.layers);
+    return keptOf({ height: done.height, layers: done.layers ?? {} }, wide, kept, this.options.fine!.layers ?? (() => false));
   }
 
   private tributary(id: string, window: Window): Promise<LineHeights> {
