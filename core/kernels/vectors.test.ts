@@ -170,6 +170,36 @@ describe('kernels that work on four samples at a time', () => {
     expect(receiver.values[b.index(41, 30)]).toBeGreaterThan(0);
   });
 
+  it('draw in a window what the whole grid draws there', () => {
+    const [left, top, across, down] = [23, 11, 40, 30];
+    const drawn = (b: ReturnType<typeof bench>, rows: number, x: number, y: number, from: number, stride: number) => {
+      const height = b.grid((column, row) => 900 - 3 * (column + x) - 2 * (row + y) + rough(column + x, row + y) / 50);
+      for (let i = 0; i < b.size; i++) if (height.values[i] === 0) height.values[i] = 1e30;
+      const receiver = b.whole();
+      b.kernels.receiveByFacet(height.offset, receiver.offset, b.stride, 0, rows, 8, 8, 4711, 0.5, from, stride);
+      return receiver.values;
+    };
+    const all = bench(101, 67);
+    const whole = drawn(all, 67, 0, 0, 0, all.stride);
+    const part = bench(across, down);
+    const window = drawn(part, down, left, top, top * all.stride + left, all.stride);
+    const elsewhere = drawn(bench(across, down), down, left, top, 0, part.stride);
+    const away = (values: Int32Array, p: number, stride: number) => {
+      const south = Math.round((values[p] - p) / stride);
+      return `${values[p] - p - south * stride} ${south}`;
+    };
+    let other = 0;
+    for (let y = 1; y < down - 1; y++) {
+      for (let x = 1; x < across - 1; x++) {
+        const wanted = away(whole, all.index(x + left, y + top), all.stride);
+        expect(away(window, part.index(x, y), part.stride), `${x}, ${y}`).toBe(wanted);
+        if (away(elsewhere, part.index(x, y), part.stride) !== wanted) other++;
+      }
+    }
+    // Counted from its own corner it would draw something else.
+    expect(other).toBeGreaterThan(100);
+  });
+
   it('find as many hollows as one by one', () => {
     const [across, down] = [37, 19];
     const b = bench(across, down);

@@ -8,7 +8,7 @@ import { sameSamples, type Ground } from '../field/ground';
 import { statistics } from '../field/statistics';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
-import { finerGridsOf } from './fine-weather';
+import { finerGridsOf } from './plan';
 import { baseOfMaps, type BaseCover, type BaseMap } from './base-maps';
 
 /**

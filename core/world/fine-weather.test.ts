@@ -10,10 +10,10 @@ import { cropSamples, wholeOf, type Window } from '../field/window';
 import { boundsOf } from '../field/statistics';
 import { workWorldBase } from './base-store';
 import { FineStore, layersRead } from './fine-store';
-import { begunOver, blendSquares, finerGridsOf, squaresOver, windowsOf, type FineResult } from './fine-weather';
+import { begunOver, blendSquares, squaresOver, windowsOf, type FineResult } from './fine-weather';
 import { finishWorld } from './finish';
 import { TileWorker } from './tile-work';
-import { worldGround } from './plan';
+import { finerGridsOf, worldGround } from './plan';
 import { stepById } from '../steps';
 
 const ground = { ...groundOf(257, 193, 4), registration: 'point' } as Ground;

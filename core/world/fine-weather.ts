@@ -103,15 +103,6 @@ function addPart(sum: Float64Array, window: Window, values: Float32Array, part: 
   }
 }
 
-/** Grids that weather has left to work on between a world's base and its samples: each has twice the cells of the one before, but for the last. */
-export function finerGridsOf(base: Ground, ground: Ground): number {
-  const [coarse, fine] = [spacingOf(base), spacingOf(ground)];
-  const closest = Math.SQRT2 * Math.max(fine.x, fine.y) * (1 - 1e-9);
-  let grids = 0;
-  for (let spacing = Math.max(coarse.x, coarse.y); spacing >= closest; spacing /= 2) grids++;
-  return grids;
-}
-
 /** What a step did to the whole ground, at the samples of its base's spacing that lie in a window of the world. */
 export function begunOver(base: Ground, ground: Ground, window: Window, stage: BaseStage, strength: number): Begun {
   const { before } = stage;

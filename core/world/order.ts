@@ -7,9 +7,9 @@ import { spacingOf, type Ground } from '../field/ground';
 import { formatById } from '../formats';
 import { BYTES, CODES, type SampleType } from '../formats/format';
 import { stepById } from '../steps';
-import { finerGridsOf, USUAL_WINDOWS } from './fine-weather';
+import { USUAL_WINDOWS } from './fine-weather';
 import type { WorldAside, WorldOrder } from './manifest';
-import { worldGround, worldTiles } from './plan';
+import { finerGridsOf, worldGround, worldTiles } from './plan';
 
 /** Weather on finer grids than these is taken from them. */
 const USUAL_BASE = 2049;

@@ -1,7 +1,7 @@
 import { groundKey } from '../course/ground-key';
 import type { Course } from '../course/schema';
 import { UplandError } from '../errors';
-import { MAX_SIDE, withSamples, type Ground } from '../field/ground';
+import { MAX_SIDE, spacingOf, withSamples, type Ground } from '../field/ground';
 import { sha256OfText } from '../field/hash';
 import { wholeOf, type Window } from '../field/window';
 
@@ -60,6 +60,15 @@ export function worldTiles(ground: Ground, tile: number, shared = false): WorldT
   return sides(ground.down, tile, extra, shared).flatMap((y, row) =>
     columns.map((x, column) => ({ row, column, window: { left: x.at, top: y.at, across: x.count, down: y.count } })),
   );
+}
+
+/** Grids that weather has left to work on between a world's base and its samples: each has twice the cells of the one before, but for the last. */
+export function finerGridsOf(base: Ground, ground: Ground): number {
+  const [coarse, fine] = [spacingOf(base), spacingOf(ground)];
+  const closest = Math.SQRT2 * Math.max(fine.x, fine.y) * (1 - 1e-9);
+  let grids = 0;
+  for (let spacing = Math.max(coarse.x, coarse.y); spacing >= closest; spacing /= 2) grids++;
+  return grids;
 }
 
 export interface WorldSize {

@@ -12,7 +12,8 @@ import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
 import { refinesUse, wayOf, type BaseStage, type WorldBase } from './base';
 import type { FineStore } from './fine-store';
-import { begunOver, blendSquares, finerGridsOf, keptOf, squaresOver, windowsOf, type FineResult, type FineWindows } from './fine-weather';
+import { begunOver, blendSquares, keptOf, squaresOver, windowsOf, type FineResult, type FineWindows } from './fine-weather';
+import { finerGridsOf } from './plan';
 import { upsampled } from './upsample';
 
 export interface WindowOptions {

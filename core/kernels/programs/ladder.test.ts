@@ -2,7 +2,21 @@ import { describe, expect, it } from 'vitest';
 import { firstWrong } from '../../../tests/helpers/grounds';
 import type { Arena, Band } from '../program';
 import { instantiate } from '../loader';
-import { claimPass, keepVolume, ladderOf, pass, sharesOf, toCoarser, toFiner, volumeOf, type Passage, type Rung } from './ladder';
+import {
+  claimPass,
+  keepVolume,
+  ladderBelow,
+  ladderOf,
+  pass,
+  placeInWhole,
+  sharesOf,
+  toCoarser,
+  toFiner,
+  volumeOf,
+  type BegunArgs,
+  type Passage,
+  type Rung,
+} from './ladder';
 import { bytesOf, claims, lay, lift } from './levels';
 
 const BORDER = { left: 1, above: 1, aligned: 1 };
@@ -43,6 +57,30 @@ describe('a ladder of grids', () => {
     for (const n of [1017, 1024, 1025]) expect(spacings(n)).toEqual([16, ...coarse]);
     expect(spacings(1024, false)).toEqual([16, ...coarse]);
     expect(spacings(2049)).toEqual([8, 16, ...coarse]);
+  });
+
+  it('of a window goes from the grid that was worked on over the whole to its own, on the whole’s samples', () => {
+    const rim = { north: false, east: false, south: false, west: false };
+    // 257 samples of a ground of 8192 m were worked on; the window is of 2049.
+    const begun: BegunArgs = { grid: own(33, true, 1024), grids: 4, west: 2048, north: 1024, width: 8192, rim };
+    const rungs = ladderBelow(own(257, true, 1024), begun, BORDER);
+    expect(rungs.map(({ across, spacingX }) => [across, spacingX])).toEqual([
+      [257, 4],
+      [129, 8],
+      [65, 16],
+      [33, 32],
+    ]);
+    const whole = ladderOf(own(2049), BORDER);
+    for (const rung of rungs) {
+      const same = whole.find(({ spacingX }) => spacingX === rung.spacingX)!;
+      const { left, top, across } = placeInWhole(begun, rung);
+      expect([left * rung.spacingX, top * rung.spacingX, across]).toEqual([2048, 1024, same.across]);
+    }
+    // Samples that are no whole share of it: its own grid, and what lies at least √2 as far apart.
+    expect(ladderBelow(own(201, true, 1024), begun, BORDER).map(({ across }) => across)).toEqual(
+      [201, 129, 65, 33].filter((n) => n === 201 || 1024 / (n - 1) >= Math.SQRT2 * 5.12),
+    );
+    expect(ladderBelow(own(40, true, 1024), begun, BORDER).length).toBe(2);
   });
 
   it('covers grounds that are no square by whole cells, and has one rung where the ground is small', () => {
