@@ -8,6 +8,9 @@ import { cropSamples, groundOfWindow, isWhole, wholeOf, type Window } from './wi
 export const FILTERS = ['nearest', 'linear', 'cubic', 'monotone', 'average', 'lanczos'] as const;
 export type Filter = (typeof FILTERS)[number];
 
+/** For shares and weights: a cubic B-spline, which keeps between the samples' bounds and has no corners, but spreads each sample over its neighbours. */
+type Smooth = 'spline';
+
 /**
  * The field on other samples of the same land. Positions are exact under both registrations,
  * so nothing moves by half a sample; beyond the outermost samples the outer value carries on.
@@ -23,7 +26,7 @@ export function resample(field: Field, ground: Ground, filter?: Filter): Field {
 }
 
 /** What {@link resample} makes of whole ground, over a window of it alone; the same bits. */
-export function resampleWindow(field: Field, ground: Ground, window: Window, filter?: Filter): Field {
+export function resampleWindow(field: Field, ground: Ground, window: Window, filter?: Filter | Smooth): Field {
   if (sameSamples(field.ground, ground)) {
     const moved = moveDatum(field, ground);
     if (isWhole(window, ground)) return moved;
@@ -109,7 +112,7 @@ function weightsAlong(
   toLength: number,
   toCount: number,
   toRegistration: Registration,
-  filter: Filter | undefined,
+  filter: Filter | Smooth | undefined,
 ): Weights {
   // Position of target sample i in units of source samples: scale · (i + pad) − sourcePad.
   // Written with the whole-number counts first, so that nested grids land on exact positions.
@@ -119,7 +122,7 @@ function weightsAlong(
   const toPad = toRegistration === 'area' ? 0.5 : 0;
   const ratio = toLength === fromLength ? 1 : toLength / fromLength;
   const scale = (fromSteps * ratio) / toSteps;
-  const chosen: Filter = filter ?? (scale > 1 ? 'average' : 'cubic');
+  const chosen: Filter | Smooth = filter ?? (scale > 1 ? 'average' : 'cubic');
   const position = (i: number) => ((i + toPad) * fromSteps * ratio) / toSteps - fromPad;
   const last = fromCount - 1;
   const clamp = (i: number) => (i < 0 ? 0 : i > last ? last : i);
@@ -138,7 +141,7 @@ function weightsAlong(
   const radius =
     chosen === 'nearest' || chosen === 'linear'
       ? 1
-      : chosen === 'cubic'
+      : chosen === 'cubic' || chosen === 'spline'
         ? 2
         : chosen === 'lanczos'
           ? 3 * Math.max(1, scale)
@@ -178,7 +181,7 @@ function clampIndex(i: number, count: number): number {
   return i < 0 ? 0 : i >= count ? count - 1 : i;
 }
 
-function kernelWeight(filter: Filter, distance: number, scale: number, points: boolean): number {
+function kernelWeight(filter: Filter | Smooth, distance: number, scale: number, points: boolean): number {
   const d = Math.abs(distance);
   switch (filter) {
     case 'nearest':
@@ -188,6 +191,9 @@ function kernelWeight(filter: Filter, distance: number, scale: number, points: b
       if (d < 1) return (1.5 * d - 2.5) * d * d + 1;
       if (d < 2) return ((-0.5 * d + 2.5) * d - 4) * d + 2;
       return 0;
+    case 'spline':
+      if (d < 1) return (4 - 6 * d * d + 3 * d * d * d) / 6;
+      return d < 2 ? ((2 - d) * (2 - d) * (2 - d)) / 6 : 0;
     case 'lanczos': {
       const t = d / Math.max(1, scale);
       return t < 3 ? sinc(t) * sinc(t / 3) : 0;

@@ -72,7 +72,8 @@ export const paintedMask = defineMask({
     for (const [key, sha] of Object.entries(tiles)) loaded.set(key, await load(sha));
     if (loaded.size === 0) return new Float32Array(window.across * window.down);
     const painted = { ground: { ...ground, ...samples }, height: unrollWeights(loaded, samples.across, samples.down) };
-    return resampleWindow(painted, ground, window, ground.across > samples.across ? 'linear' : undefined).height.slice();
+    // Straight between its samples a hard edge would be a flight of steps.
+    return resampleWindow(painted, ground, window, ground.across > samples.across ? 'spline' : undefined).height.slice();
   },
 });
 

@@ -131,6 +131,29 @@ describe('masks', () => {
     expect((await weigh(hills(ground), 'painted', {})).every((w) => w === 0)).toBe(true);
   });
 
+  it('by a painted disc of hard edge have a round edge on finer samples, and no flight of steps', async () => {
+    const [side, radius] = [65, 20.3];
+    const bytes = new Uint8Array(256 * 256);
+    for (let y = 0; y < side; y++) for (let x = 0; x < side; x++) if (Math.hypot(x - 32, y - 32) < radius) bytes[y * 256 + x] = 255;
+    const params = { samples: { across: side, down: side, registration: 'point' }, tiles: { '0,0': 'd'.repeat(64) } };
+    const n = 8 * (side - 1) + 1;
+    const weights = await weigh(hills(groundOf(n, n, 1)), 'painted', params, {}, { asset: async () => bytes });
+    let worst = 0;
+    for (let degrees = 0; degrees < 360; degrees++) {
+      const [east, south] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
+      let at = 8 * (radius - 4);
+      while (weights[Math.round(256 + at * south) * n + Math.round(256 + at * east)] > 0.5) at += 0.25;
+      worst = Math.max(worst, Math.abs(at / 8 - radius));
+    }
+    // Samples in or out of it lie up to 0.7 of their spacing off its edge.
+    expect(worst).toBeLessThan(0.7);
+    // An edge of steps has corners: it is longer than the circle by up to 4/π.
+    let edge = 0;
+    for (let y = 0; y < n - 1; y++)
+      for (let x = 0; x < n - 1; x++) edge += Math.hypot(weights[y * n + x + 1] - weights[y * n + x], weights[(y + 1) * n + x] - weights[y * n + x]);
+    expect(edge / 8 / (2 * Math.PI * radius)).toBeLessThan(1.05);
+  });
+
   it('by a tributary and by a layer read what the course has', async () => {
     const side = makeTributary('Side', [stepUse('flat', { level: 50 })], 'side');
     const use = stepUse(

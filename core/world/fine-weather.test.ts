@@ -231,3 +231,15 @@ describe('weather of a world', () => {
     expect([...files.keys()].some((name) => name.startsWith('work/fine/'))).toBe(false);
   });
 });
+
+describe('rivers of a world whose edges are closed', () => {
+  it('run to its lowest place also where one square is all of it', async () => {
+    const own = { ...groundOf(65, 65, 16), registration: 'point' } as Ground;
+    const bowl = makeCourse('Bowl', own, [
+      stepUse('noise', { kind: 'ridged', feature: 500, height: 120, octaves: 6, seed: 5 }, { id: 'n' }),
+      stepUse('fluvial', { amount: 500, scale: 60, edges: 'closed', toSea: false }, { id: 'f' }),
+    ]);
+    expect(await apart(bowl, { side: 2048, margin: 32 })).toBeLessThan(0.04);
+    expect(await apart(bowl, { side: 128, margin: 32 })).toBeLessThan(0.04);
+  });
+});

@@ -135,6 +135,7 @@ export function begunOver(base: Ground, ground: Ground, window: Window, stage: B
       west,
       north,
       width: ground.width,
+      depth: ground.depth,
       rim: {
         west: window.left === 0,
         north: window.top === 0,

@@ -188,7 +188,12 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
       const { before, change, inflows } = inputs.begun;
       const coarsest = levels[levels.length - 1];
       lay(arena, coarsest.bed, coarsest, before);
-      lay(arena, work.height, coarsest, before.map((h, i) => h + change[i]));
+      lay(
+        arena,
+        work.height,
+        coarsest,
+        before.map((h, i) => h + change[i]),
+      );
       layInflows(arena, work.inflows, inflows);
     }
     clearStatus(statusWords(arena, status));

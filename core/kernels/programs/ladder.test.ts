@@ -62,7 +62,7 @@ describe('a ladder of grids', () => {
   it('of a window goes from the grid that was worked on over the whole to its own, on the whole’s samples', () => {
     const rim = { north: false, east: false, south: false, west: false };
     // 257 samples of a ground of 8192 m were worked on; the window is of 2049.
-    const begun: BegunArgs = { grid: own(33, true, 1024), grids: 4, west: 2048, north: 1024, width: 8192, rim };
+    const begun: BegunArgs = { grid: own(33, true, 1024), grids: 4, west: 2048, north: 1024, width: 8192, depth: 8192, rim };
     const rungs = ladderBelow(own(257, true, 1024), begun, BORDER);
     expect(rungs.map(({ across, spacingX }) => [across, spacingX])).toEqual([
       [257, 4],

@@ -70,10 +70,11 @@ export interface BegunArgs {
   grid: OwnGrid;
   /** Grids that the work has gone through, that one included. */
   grids: number;
-  /** Metres from the whole ground's north-west corner to the window's, and along the whole ground's northern side. */
+  /** Metres from the whole ground's north-west corner to the window's, and along the whole ground's sides. */
   west: number;
   north: number;
   width: number;
+  depth: number;
   /** The sides of the window that are the whole ground's own. */
   rim: { north: boolean; east: boolean; south: boolean; west: boolean };
 }

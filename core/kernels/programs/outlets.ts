@@ -40,11 +40,8 @@ export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, a
   const { across, down, stride } = level;
   const count = Math.max(1, 2 * (across - 1) + 2 * (down - 1));
   const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down)).fill(0);
-  if (args.begun) {
-    markWindow(flags, level, args.begun, args.open);
-    return;
-  }
-  if (!args.open) return;
+  const { begun } = args;
+  if (!leavesOver(args)) return;
   if (args.held || args.alone || across < 3 || down < 3) {
     flags.fill(1);
     return;
@@ -56,9 +53,16 @@ export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, a
   };
   for (let column = 0; column < across; column++) for (const row of [0, down - 1]) place(row, column);
   for (let row = 0; row < down; row++) for (const column of [0, across - 1]) place(row, column);
-  const long = Math.max(level.spacingX * (across - 1), level.spacingY * (down - 1));
+  const long = begun ? Math.max(begun.width, begun.depth) : Math.max(level.spacingX * (across - 1), level.spacingY * (down - 1));
   const reach = Math.max(1, Math.min((count >> 1) - 1, Math.round((OUTLET_REACH * long) / Math.max(level.spacingX, level.spacingY))));
+  const inner = begun && innerSides(level, begun);
+  // A window's inner sides say nothing of the whole ground's rim, and water leaves over all of them.
+  if (inner) for (let i = 0; i < count; i++) if (inner[i]) rim[i] = Infinity;
   for (let i = 0; i < count; i++) {
+    if (inner?.[i] || !args.open) {
+      flags[i] = inner?.[i] ? 1 : 0;
+      continue;
+    }
     let lowest = true;
     for (let k = 1; k <= reach && lowest; k++) {
       // Of level places the first counts.
@@ -66,24 +70,27 @@ export function markOutlets(arena: Arena, args: OutletArgs, level: OutletGrid, a
     }
     flags[i] = lowest ? 1 : 0;
   }
-  if (!flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
+  if (args.open && !flags.subarray(0, count).includes(1)) flags[rim.indexOf(Math.min(...[...rim]))] = 1;
 }
 
-/** A window's inner sides stand as they are, and so do those of the whole ground where they are open: its valleys have been worn already. */
-function markWindow(flags: Uint8Array, level: OutletGrid, { rim }: BegunArgs, open: boolean): void {
+/** Which samples of a window's rim lie within the whole ground: they stand as they are. */
+function innerSides(level: OutletGrid, { rim }: BegunArgs): Uint8Array {
   const { across, down } = level;
+  const inner = new Uint8Array(Math.max(1, 2 * (across - 1) + 2 * (down - 1)));
   for (let column = 0; column < across; column++) {
-    if (open || !rim.north) flags[rimIndex(0, column, level)] = 1;
-    if (open || !rim.south) flags[rimIndex(down - 1, column, level)] = 1;
+    if (!rim.north) inner[rimIndex(0, column, level)] = 1;
+    if (!rim.south) inner[rimIndex(down - 1, column, level)] = 1;
   }
   for (let row = 0; row < down; row++) {
-    if (open || !rim.west) flags[rimIndex(row, 0, level)] = 1;
-    if (open || !rim.east) flags[rimIndex(row, across - 1, level)] = 1;
+    if (!rim.west) inner[rimIndex(row, 0, level)] = 1;
+    if (!rim.east) inner[rimIndex(row, across - 1, level)] = 1;
   }
+  return inner;
 }
 
 /** Whether water leaves over the rim anywhere. */
-export const leavesOver = ({ open, begun }: Pick<OutletArgs, 'open' | 'begun'>): boolean => open || begun !== undefined;
+export const leavesOver = ({ open, begun }: Pick<OutletArgs, 'open' | 'begun'>): boolean =>
+  open || (begun !== undefined && !Object.values(begun.rim).every(Boolean));
 
 /** Whether a sample is where water leaves. */
 export function baseOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt): (p: number, row: number, column: number) => boolean {

@@ -291,15 +291,7 @@ function plan(args: RunoffArgs) {
 type Work = ReturnType<typeof plan>['at'];
 
 /** A grid begins with the change and the water of the coarser one; nothing moves yet. */
-function* begin(
-  kernels: KernelExports,
-  arena: Arena,
-  args: RunoffArgs,
-  levels: Level[],
-  l: number,
-  at: Work,
-  band: Band,
-): Generator<void, void, void> {
+function* begin(kernels: KernelExports, arena: Arena, args: RunoffArgs, levels: Level[], l: number, at: Work, band: Band): Generator<void, void, void> {
   const level = levels[l];
   const coarser = levels[l + 1];
   const size = bytesOf(level) / 4;

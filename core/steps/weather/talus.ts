@@ -158,12 +158,7 @@ async function reposeGrain(
 const ASKED = 64;
 
 /** Patches of a size that make up a share of the ground: 1 inside, 0 outside, soft between. */
-async function loosePatches(
-  share: number,
-  patch: number,
-  seed: number,
-  { ground, window, kernels, signal }: StepContext,
-): Promise<Float32Array<ArrayBuffer>> {
+async function loosePatches(share: number, patch: number, seed: number, { ground, window, kernels, signal }: StepContext): Promise<Float32Array<ArrayBuffer>> {
   const grid = gridOf(ground, window);
   const spectrum = { feature: patch, octaves: 4, gain: 0.5, lacunarity: 2.03, seed };
   const octaves = octavesOf(spectrum, Math.max(grid.stepX, grid.stepY));
