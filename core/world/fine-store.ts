@@ -4,6 +4,8 @@ import { sha256, sha256OfText } from '../field/hash';
 import { layerMask } from '../masks/given';
 import { wholeOf } from '../field/window';
 import { stepById } from '../steps';
+import { mosaic } from '../steps/source/mosaic';
+import { raster } from '../steps/source/raster';
 import { squaresOver, type FineResult } from './fine-weather';
 import type { World } from './manifest';
 import type { WorldStore } from './store';
@@ -115,10 +117,18 @@ export async function discardSquares(store: WorldStore, { ground, fine }: Pick<W
   }
 }
 
-/** Whether somebody reads a layer of this name: a mask by layers does, and all that maps are drawn of. Undefined where nobody reads any. */
+/** Steps whose files may have holes, which lie in a layer. */
+const MAY_HAVE_HOLES = new Set<string>([raster.id, mosaic.id]);
+
+/**
+ * Whether somebody reads a layer of this name of what weather leaves: a mask by layers does, and all that maps are drawn of. Undefined where
+ * nobody reads any layer at all, not even the holes of files.
+ */
 export function layersRead(course: Course, maps: World['maps']): ((name: string) => boolean) | undefined {
   if (maps.length > 0) return () => true;
-  const masks = linesOf(course).flatMap((line) => line.steps.flatMap((use) => use.where.masks));
+  const uses = linesOf(course).flatMap((line) => line.steps);
+  const masks = uses.flatMap((use) => use.where.masks);
   const names = new Set(masks.filter(({ kind }) => kind === layerMask.id).map(({ params }) => String(params.layer ?? 'cut')));
-  return names.size > 0 ? (name) => names.has(name) : undefined;
+  const holes = uses.some(({ step }) => MAY_HAVE_HOLES.has(step));
+  return names.size > 0 || holes ? (name) => names.has(name) : undefined;
 }

@@ -5,13 +5,17 @@ import { everywhere, kernels, memory, whole, worked } from '../../tests/helpers/
 import { evaluate } from '../course/evaluate';
 import { makeCourse, stepUse, type Course } from '../course/schema';
 import { maskUse } from '../course/where';
+import { encode } from '../delivery/heights/encode';
+import { makeField } from '../field/field';
 import { spacingOf, type Ground } from '../field/ground';
+import { sha256 } from '../field/hash';
 import { cropSamples, wholeOf, type Window } from '../field/window';
 import { boundsOf } from '../field/statistics';
 import { workWorldBase } from './base-store';
 import { FineStore, layersRead } from './fine-store';
 import { begunOver, blendSquares, squaresOver, windowsOf, type FineResult } from './fine-weather';
 import { finishWorld } from './finish';
+import { beginWorld } from './manifest';
 import { TileWorker } from './tile-work';
 import { finerGridsOf, worldGround } from './plan';
 import { stepById } from '../steps';
@@ -199,6 +203,9 @@ describe('weather of a world', () => {
     );
     const names = ['cut', 'fill', 'flow'];
     expect(layersRead(plain, [])).toBeUndefined();
+    // Holes of files lie in a layer, and are handed on.
+    const withFile = over(stepUse('raster', {}, { id: 'p' }), stepUse('fluvial', {}, { id: 'f' }));
+    expect(names.filter(layersRead(withFile, [])!)).toEqual([]);
     expect(names.filter(layersRead(masked, [])!)).toEqual(['flow']);
     expect(names.filter(layersRead(plain, [{ kind: 'slope' }] as never)!)).toEqual(names);
   });
@@ -219,6 +226,32 @@ describe('weather of a world', () => {
     const [a, b] = await Promise.all([of(7), of(7)]);
     expect(a.height).toEqual(b.height);
     expect(made.filter((n) => n === '7').length).toBe(1);
+  });
+
+  it('leaves the holes of a file where they are', async () => {
+    const own = { ...groundOf(65, 65, 16), registration: 'point' } as Ground;
+    const height = Float32Array.from({ length: 65 * 65 }, (_, i) => 100 + 2 * (i % 65) + 20 * Math.sin(i * 0.9));
+    const valid = Uint8Array.from({ length: 65 * 65 }, (_, i) => (Math.hypot((i % 65) - 30, Math.floor(i / 65) - 30) < 8 ? 0 : 1));
+    const { bytes } = await encode(makeField(own, height, valid), { format: 'tiff', type: 'f32', noData: -9999 });
+    const sha = await sha256(bytes);
+    const course = makeCourse('Holed', own, [stepUse('raster', { asset: sha }, { id: 'p' }), stepUse('runoff', { amount: 20 }, { id: 'r' })]);
+    const { store } = memory();
+    const order = { samples: 129, tile: 64, encoding: { format: 'tiff', type: 'f32' } as const, fine: { side: 64, margin: 16 } };
+    const world = await beginWorld(store, { course, assets: new Map([[sha, bytes]]) }, order, false);
+    await workWorldBase(store, { kernels });
+    const worker = new TileWorker(store, world, { kernels });
+    const holes = { within: 0, beside: 0 };
+    for (const { window } of world.tiles) {
+      const field = await worker.field(window);
+      for (let i = 0; i < field.height.length; i++) {
+        if (field.valid?.[i] !== 0) continue;
+        const [x, y] = [window.left + (i % window.across), window.top + Math.floor(i / window.across)];
+        holes[Math.hypot(x - 60, y - 60) < 18 ? 'within' : 'beside']++;
+      }
+    }
+    // A disc of 16 samples, whose edge is as ragged as the file's.
+    expect(holes.within).toBeGreaterThan(0.8 * Math.PI * 15 * 15);
+    expect(holes.beside).toBe(0);
   });
 
   it('is the base’s where nothing is finer', async () => {
