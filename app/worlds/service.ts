@@ -17,9 +17,9 @@ const queueOf = (): string | null => process.env.UPLAND_QUEUE ?? null;
 interface Running {
   id: string | null;
   what: WorldStatus['what'];
-  done: number;
-  all: number;
-  /** When the tiles were begun, and how many were there then. */
+  /** How much of it is done, 0 to 1. */
+  share: number;
+  /** When the tiles were begun, and how much was done then. */
   since: number;
   before: number;
   queued: boolean;
@@ -64,8 +64,7 @@ async function start(task: WorldTask): Promise<string> {
     const own: Running = {
       id: null,
       what: null,
-      done: 0,
-      all: 1,
+      share: 0,
       since: Date.now(),
       before: 0,
       queued: task.queue !== null,
@@ -84,8 +83,8 @@ async function start(task: WorldTask): Promise<string> {
         settled.delete(said.id);
         resolve(said.id);
       } else if (said.kind === 'progress') {
-        if (said.what === 'tiles' && own.what !== 'tiles') [own.since, own.before] = [Date.now(), said.done];
-        [own.what, own.done, own.all] = [said.what, said.done, said.all];
+        if (said.what === 'tiles' && own.what !== 'tiles') [own.since, own.before] = [Date.now(), said.share];
+        [own.what, own.share] = [said.what, said.share];
       } else {
         if (said.kind === 'fault') {
           if (own.id) faults.set(own.id, said.sentence);
@@ -216,7 +215,7 @@ async function readStatus(id: string, folder: string): Promise<WorldStatus> {
     baseDone: range !== null,
     state: own ? 'running' : docket && !done.includes('0') ? 'finished' : sentence ? 'failed' : 'stopped',
     what: own?.what ?? null,
-    share: own ? own.done / own.all : 0,
+    share: own?.share ?? 0,
     left: own && leftOf(own),
     queued: own?.queued ?? false,
     sentence,
@@ -227,10 +226,10 @@ async function readStatus(id: string, folder: string): Promise<WorldStatus> {
   };
 }
 
-/** Seconds that the tiles are likely to take yet, by those that were done since they were begun. */
-function leftOf({ what, done, all: count, before, since }: Running): number | null {
-  if (what !== 'tiles' || done <= before) return null;
-  return ((Date.now() - since) / 1000 / (done - before)) * (count - done);
+/** Seconds that the tiles and the weather over them are likely to take yet, by what was done since they were begun. */
+function leftOf({ what, share, before, since }: Running): number | null {
+  if (what !== 'tiles' || share <= before) return null;
+  return ((Date.now() - since) / 1000 / (share - before)) * (1 - share);
 }
 
 interface Docket {

@@ -16,7 +16,7 @@ import {
 } from '@upland-cast/core';
 import { readOrder } from '../run/read-order';
 import { folderStore } from '../../cli/world/folder';
-import { runByQueue, runHere } from '../../cli/world/runners';
+import { runByQueue, runHere, type Telling } from '../../cli/world/runners';
 
 /** What a thread is given to do: to begin a world, or to go on with one that is there. */
 export type WorldTask =
@@ -26,7 +26,7 @@ export type WorldTask =
 /** What it says of it. */
 export type WorldSaid =
   | { kind: 'begun'; id: string }
-  | { kind: 'progress'; what: 'base' | 'tiles' | 'finish'; done: number; all: number }
+  | { kind: 'progress'; what: 'base' | 'tiles' | 'finish'; done: number; all: number; share: number }
   | { kind: 'end' }
   | { kind: 'fault'; code: string; sentence: string };
 
@@ -34,7 +34,7 @@ export type WorldSaid =
 export async function workOnWorld(task: WorldTask, kernels: Kernels, signal: AbortSignal, send: (said: WorldSaid) => void): Promise<void> {
   const { id, folder, store, world } = task.kind === 'begin' ? await begin(task) : await resume(task.root, task.id);
   send({ kind: 'begun', id });
-  const tell = (what: 'base' | 'tiles' | 'finish', done: number, all: number) => send({ kind: 'progress', what, done, all });
+  const tell: Telling = (what, done, all, share = done / all) => send({ kind: 'progress', what, done, all, share });
   try {
     const finished = task.queue ? await runByQueue(task.queue, folder, store, world, signal, tell) : await runHere(store, world, kernels, signal, tell);
     if (!finished) await finishWorld(store, world, (share) => tell('finish', share, 1));

@@ -98,8 +98,8 @@ export function worldCommand(): Command {
       const store = folderStore(folder);
       const world = await beginWorld(store, { course, assets }, orderOf(options, course), options.resume ?? false);
       const signal = stopByHand();
-      const tell: Telling = (what, done, all) =>
-        progressOn(what === 'base' ? 'The whole ground' : what === 'finish' ? 'Looked over' : `Tiles ${done} of ${all}`)(done / all);
+      const tell: Telling = (what, done, all, share = done / all) =>
+        progressOn(what === 'base' ? 'The whole ground' : what === 'finish' ? 'Looked over' : `Tiles ${done} of ${all}`)(share);
       const queue = options.queue ?? process.env.UPLAND_QUEUE;
       const began = Date.now();
       let found: FinishedWorld | null = null;

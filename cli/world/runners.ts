@@ -4,6 +4,8 @@ import {
   isBased,
   isNoted,
   noteOf,
+  projectOf,
+  squaresOf,
   throwIfStopped,
   TileWorker,
   UplandError,
@@ -16,8 +18,8 @@ import {
 } from '@upland-cast/core';
 import { patience, PATIENCE, putIn, wait, WorldJobs, type Standing } from './queue';
 
-/** How far a world is. */
-export type Telling = (what: 'base' | 'tiles' | 'finish', done: number, all: number) => void;
+/** How far a world is: so many of all are done. `share`: of the work, where some of it is not counted in those. */
+export type Telling = (what: 'base' | 'tiles' | 'finish', done: number, all: number, share?: number) => void;
 
 /** Tiles that are not done yet. */
 export async function missingTiles(store: WorldStore, world: World): Promise<WorldTile[]> {
@@ -29,12 +31,27 @@ export async function missingTiles(store: WorldStore, world: World): Promise<Wor
 /** Works a world out in this process: the whole ground first, then tile after tile. */
 export async function runHere(store: WorldStore, world: World, kernels: Kernels, signal: AbortSignal, tell: Telling): Promise<void> {
   if (world.based) await workWorldBase(store, { kernels, signal, onProgress: (share) => tell('base', share, 1) });
-  const worker = new TileWorker(store, world, { kernels, signal });
-  let done = 0;
+  const all = squaresOf(world, (await projectOf(store)).course);
+  let [done, squares] = [0, 0];
+  // A step's weather over a square takes about as long as the tiles over it, and most of it is done before the first of these.
+  const say = () => {
+    const weather = all.squares > 0 ? all.steps * Math.min(1, squares / all.squares) : 0;
+    tell('tiles', done, world.tiles.length, (weather + done / world.tiles.length) / (all.steps + 1));
+  };
+  const worker = new TileWorker(store, world, {
+    kernels,
+    signal,
+    onSquare: () => {
+      squares++;
+      say();
+    },
+  });
+  say();
   for (const tile of world.tiles) {
     // A tile whose file was altered is worked out anew: it has a note, and is not what that says.
     await worker.work(tile);
-    tell('tiles', ++done, world.tiles.length);
+    done++;
+    say();
   }
 }
 

@@ -83,7 +83,7 @@ export async function workBase(
     if (way === 'whole') {
       // Where grids share the time, finer ones go on from where coarser ones stop; steps after it find the ground as it is when all of it is over.
       const stopsEarlier = finerGrids > 0 && refinesUse(stage.use) && stepById(stage.use.step).refines === 'shares';
-      const begun = stopsEarlier ? await begunAt(course, evaluation, stage, finerGrids, { ...options, seen }) : undefined;
+      const begun = stopsEarlier ? await begunAt(course, evaluation, stage, finerGrids, { ...options, seen, onProgress: undefined }) : undefined;
       stages.set(stage.use.id, { ...whole(stage), ...(begun && { begun: doneBy(stage, begun) }), ...(weights && { weights }) });
     } else if (weights) stages.set(stage.use.id, { weights });
   }

@@ -6,7 +6,9 @@ import { wholeOf } from '../field/window';
 import { stepById } from '../steps';
 import { mosaic } from '../steps/source/mosaic';
 import { raster } from '../steps/source/raster';
+import { refinesUse } from './base';
 import { squaresOver, type FineResult } from './fine-weather';
+import { finerGridsOf } from './plan';
 import type { World } from './manifest';
 import type { WorldStore } from './store';
 
@@ -20,12 +22,15 @@ const headSchema = z.object({ key: z.string(), step: z.string(), window: windowS
 export class FineStore {
   private readonly held = new Map<string, FineResult>();
   private readonly coming = new Map<string, Promise<FineResult>>();
+  private readonly told = new Set<string>();
   private bytes = 0;
 
   constructor(
     private readonly store: WorldStore,
     private readonly key: string,
     private readonly most = MOST_HELD,
+    /** Told of every square that is there now, once. */
+    private readonly onSquare: () => void = () => undefined,
   ) {}
 
   /** What a step did over a square: as it was kept, or worked out and kept. */
@@ -49,6 +54,8 @@ export class FineStore {
   private async readOrWork(name: string, step: string, work: () => Promise<FineResult>): Promise<FineResult> {
     const result = (await this.read(name, step)) ?? (await this.write(name, step, await work()));
     this.hold(name, result);
+    if (!this.told.has(name)) this.onSquare();
+    this.told.add(name);
     return result;
   }
 
@@ -106,6 +113,13 @@ function parsed(bytes: Uint8Array): unknown {
   } catch {
     return null;
   }
+}
+
+/** The steps of a world whose weather goes on to its own samples, and the squares that all of them come to. */
+export function squaresOf({ ground, base, fine }: Pick<World, 'ground' | 'base' | 'fine'>, course: Course): { steps: number; squares: number } {
+  if (!fine || finerGridsOf(base, ground) === 0) return { steps: 0, squares: 0 };
+  const steps = linesOf(course).flatMap((line) => line.steps.filter((use) => use.on && refinesUse(use))).length;
+  return { steps, squares: steps * squaresOver(ground, fine, wholeOf(ground)).length };
 }
 
 /** Takes away what was kept of a world's squares: its tiles are done. */

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { groundOf } from '../../tests/helpers/grounds';
-import { everywhere, kernels, memory, whole, worked } from '../../tests/helpers/worlds';
+import { everywhere, F32, kernels, memory, whole, worked } from '../../tests/helpers/worlds';
 import { evaluate } from '../course/evaluate';
 import { makeCourse, stepUse, type Course } from '../course/schema';
 import { maskUse } from '../course/where';
@@ -12,7 +12,7 @@ import { sha256 } from '../field/hash';
 import { cropSamples, wholeOf, type Window } from '../field/window';
 import { boundsOf } from '../field/statistics';
 import { workWorldBase } from './base-store';
-import { FineStore, layersRead } from './fine-store';
+import { FineStore, layersRead, squaresOf } from './fine-store';
 import { begunOver, blendSquares, squaresOver, windowsOf, type FineResult } from './fine-weather';
 import { finishWorld } from './finish';
 import { beginWorld } from './manifest';
@@ -226,6 +226,27 @@ describe('weather of a world', () => {
     const [a, b] = await Promise.all([of(7), of(7)]);
     expect(a.height).toEqual(b.height);
     expect(made.filter((n) => n === '7').length).toBe(1);
+  });
+
+  it('tells of every square once, as many as there are', async () => {
+    const course = over(
+      stepUse('runoff', { amount: 10 }, { id: 'r' }),
+      stepUse('settle', { amount: 1, sweeps: 10 }, { id: 's' }),
+      stepUse('blur', {}, { id: 'b' }),
+    );
+    const { store } = memory();
+    const world = await beginWorld(store, { course, assets: new Map() }, { samples: 257, tile: 64, encoding: F32, fine: { side: 128, margin: 16 } }, false);
+    await workWorldBase(store, { kernels });
+    expect(squaresOf(world, course)).toEqual({ steps: 2, squares: 8 });
+    expect(squaresOf({ ...world, fine: null }, course)).toEqual({ steps: 0, squares: 0 });
+    const told: number[] = [];
+    const worker = new TileWorker(store, world, { kernels, onSquare: () => told.push(told.length) });
+    for (const [n, tile] of world.tiles.entries()) {
+      await worker.work(tile);
+      // Those over the first tile are there before it is.
+      if (n === 0) expect(told.length).toBeGreaterThan(1);
+    }
+    expect(told.length).toBe(8);
   });
 
   it('leaves the holes of a file where they are', async () => {

@@ -49,9 +49,9 @@ export class TileWorker {
   constructor(
     private readonly store: WorldStore,
     private readonly world: World,
-    private readonly options: Omit<WindowOptions, 'asset' | 'fine'>,
+    private readonly options: Omit<WindowOptions, 'asset' | 'fine'> & { onSquare?: () => void },
   ) {
-    this.squares = new FineStore(store, world.key);
+    this.squares = new FineStore(store, world.key, undefined, options.onSquare);
   }
 
   /** Works a tile out, proves it and its maps and notes that it is done; nothing where it was done already. */
