@@ -15,7 +15,7 @@ import { workWorldBase } from './base-store';
 import { FineStore, layersRead, squaresOf } from './fine-store';
 import { begunOver, blendSquares, squaresOver, windowsOf, type FineResult } from './fine-weather';
 import { finishWorld } from './finish';
-import { beginWorld } from './manifest';
+import { beginWorld, openWorld } from './manifest';
 import { TileWorker } from './tile-work';
 import { finerGridsOf, worldGround } from './plan';
 import { stepById } from '../steps';
@@ -247,6 +247,16 @@ describe('weather of a world', () => {
       if (n === 0) expect(told.length).toBeGreaterThan(1);
     }
     expect(told.length).toBe(8);
+  });
+
+  it('is the base’s in a world of before there were squares, which goes on as it was begun', async () => {
+    const course = over(stepUse('runoff', { amount: 10 }, { id: 'r' }));
+    const { store, files } = memory();
+    const order = { samples: 257, tile: 128, encoding: F32 };
+    expect((await beginWorld(store, { course, assets: new Map() }, order, false)).fine).toEqual({ side: 2048, margin: 256 });
+    const { fine: _, ...before } = JSON.parse(new TextDecoder().decode(files.get('world.json'))) as Record<string, unknown>;
+    files.set('world.json', new TextEncoder().encode(JSON.stringify(before)));
+    expect((await openWorld(store)).fine).toBeNull();
   });
 
   it('leaves the holes of a file where they are', async () => {

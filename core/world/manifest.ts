@@ -25,6 +25,8 @@ const meshesSchema = z.object({
   at: z.object({ longitude: z.number().min(-180).max(180), latitude: z.number().min(-90).max(90) }).nullable(),
 });
 
+const fineSchema = z.object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) });
+
 /** What is written of a world beside its heights, and how its tiles are called. */
 const asideSchema = z.object({
   /** Neighbours have the samples between them both, so that what takes tiles has no gap there. */
@@ -35,10 +37,7 @@ const asideSchema = z.object({
   mapsAs: orderSchema.shape.mapsAs,
   meshes: meshesSchema.nullable().default(null),
   /** Squares of the ground over which weather goes on from the base to the world's own samples, and what they are grown by; null: it is the base's alone. */
-  fine: z
-    .object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) })
-    .nullable()
-    .default(USUAL_WINDOWS),
+  fine: fineSchema.nullable().default(USUAL_WINDOWS),
 });
 export type WorldAside = z.input<typeof asideSchema>;
 
@@ -65,6 +64,8 @@ const manifestSchema = asideSchema.extend({
   base: groundSchema,
   tile: z.int().min(1),
   encoding: encodingSchema,
+  // A world of before there were squares goes on as it was begun.
+  fine: fineSchema.nullable().default(null),
 });
 
 /** What is written of a world when it is begun; all that its tiles are follows from it and the terrain beside it. */
