@@ -257,6 +257,9 @@ describe('weather of a world', () => {
     const { fine: _, ...before } = JSON.parse(new TextDecoder().decode(files.get('world.json'))) as Record<string, unknown>;
     files.set('world.json', new TextEncoder().encode(JSON.stringify(before)));
     expect((await openWorld(store)).fine).toBeNull();
+    // Margins that reach over a whole neighbour are refused.
+    files.set('world.json', new TextEncoder().encode(JSON.stringify({ ...before, fine: { side: 64, margin: 65 } })));
+    await expect(openWorld(store)).rejects.toThrow(/world\.json/);
   });
 
   it('leaves the holes of a file where they are', async () => {

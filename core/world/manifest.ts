@@ -25,7 +25,10 @@ const meshesSchema = z.object({
   at: z.object({ longitude: z.number().min(-180).max(180), latitude: z.number().min(-90).max(90) }).nullable(),
 });
 
-const fineSchema = z.object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) });
+const fineSchema = z
+  .object({ side: z.int().min(64).max(8_192), margin: z.int().min(0).max(2_048) })
+  // Neighbours change over into one another within half a square.
+  .refine(({ side, margin }) => margin <= side, 'The margin of a square is no wider than its side.');
 
 /** What is written of a world beside its heights, and how its tiles are called. */
 const asideSchema = z.object({
