@@ -1,9 +1,11 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { groundOf } from '../../tests/helpers/grounds';
+import { firstWrong, groundOf } from '../../tests/helpers/grounds';
+import { turnTakingKernels } from '../../tests/helpers/turn-taking';
 import { everywhere, F32, kernels, memory, whole, worked } from '../../tests/helpers/worlds';
 import { evaluate } from '../course/evaluate';
-import { makeCourse, stepUse, type Course } from '../course/schema';
+import { linesOf, makeCourse, stepUse, type Course } from '../course/schema';
+import type { Kernels } from '../kernels/pool';
 import { maskUse } from '../course/where';
 import { encode } from '../delivery/heights/encode';
 import { makeField } from '../field/field';
@@ -11,12 +13,14 @@ import { spacingOf, type Ground } from '../field/ground';
 import { sha256 } from '../field/hash';
 import { cropSamples, wholeOf, type Window } from '../field/window';
 import { boundsOf } from '../field/statistics';
+import { workBase } from './base';
 import { workWorldBase } from './base-store';
 import { FineStore, layersRead, squaresOf } from './fine-store';
 import { begunOver, blendSquares, squaresOver, windowsOf, type FineResult } from './fine-weather';
 import { finishWorld } from './finish';
 import { beginWorld, openWorld } from './manifest';
 import { TileWorker } from './tile-work';
+import { WindowWork } from './window';
 import { finerGridsOf, worldGround } from './plan';
 import { stepById } from '../steps';
 
@@ -226,6 +230,37 @@ describe('weather of a world', () => {
     const [a, b] = await Promise.all([of(7), of(7)]);
     expect(a.height).toEqual(b.height);
     expect(made.filter((n) => n === '7').length).toBe(1);
+  });
+
+  it('has the same bits with any number of threads, whichever of them is the faster', async () => {
+    const steps = [
+      stepUse('fluvial', { amount: 900, scale: 60, soften: 12, deposit: 0.5, uplift: 20 }, { id: 'f' }),
+      stepUse('runoff', { amount: 12 }, { id: 'r' }),
+      stepUse('talus', { cliff: 38, fall: 8, repose: 34, loose: 0.8, sweeps: 20 }, { id: 't' }),
+      stepUse('settle', { amount: 3, repose: 36, sweeps: 20 }, { id: 's' }),
+    ];
+    for (const step of steps) {
+      const course = over(step);
+      const big = worldGround(course.ground, 385);
+      const base = await workBase(course, course.ground, { world: big, maps: [], fine: true }, { kernels });
+      const [line] = linesOf(course);
+      const heights = async (by: Kernels) => {
+        const fine = { windows: { side: 192, margin: 32 }, kept: new FineStore(memory().store, 'k') };
+        return (await new WindowWork(course, base, big, { kernels: by, fine }).upTo(line, 2, { left: 100, top: 150, across: 200, down: 100 })).height;
+      };
+      const one = await heights(kernels);
+      for (const [bands, lastFirst] of [
+        [2, false],
+        [2, true],
+        [3, true],
+      ] as const) {
+        const other = await heights(turnTakingKernels(bands, lastFirst));
+        expect(
+          firstWrong(one.length, (i) => other[i] === one[i]),
+          `${step.step}, ${bands} bands${lastFirst ? ', the last first' : ''}`,
+        ).toBe(-1);
+      }
+    }
   });
 
   it('tells of every square once, as many as there are', async () => {

@@ -224,7 +224,11 @@ export const fluvialProgram: Program<FluvialArgs, FluvialInputs, FluvialResult> 
     let routed = false;
     const grids = args.begun?.grids ?? 0;
     const first = levels.length - 1 - (args.begun ? 1 : 0);
-    if (args.begun && band.index === 0) markOutlets(arena, args, levels[first + 1], at);
+    if (args.begun) {
+      if (band.index === 0) markOutlets(arena, args, levels[first + 1], at);
+      // Read from heights that every band is about to change.
+      yield;
+    }
     for (let l = first; l >= 0; l--) {
       const level = levels[l];
       const depth = grids + first - l;
