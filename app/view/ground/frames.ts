@@ -36,7 +36,11 @@ export class Frames {
   private movedAt = -Infinity;
   private strips = 6;
   private strip = 0;
+  /** How far a picture in strips has come before its first. */
+  private phase: 'none' | 'gathering' | 'gathered' = 'none';
+  /** Milliseconds that the strips of this picture took, and what came before them. */
   private took = 0;
+  private gatherTook = 0;
   private again = false;
   private factor = COARSE.least;
   /** The part that was touched since the last picture; null: all of it. */
@@ -52,11 +56,11 @@ export class Frames {
   private readonly copy = new Scene();
   private readonly flat = new OrthographicCamera(-1, 1, 1, -1, -1, 1);
 
-  /** `begin` makes ready for a picture, `paint` draws the scene, `done` is told when the whole picture is there. */
+  /** `begin` makes ready for a picture, `gather` does a turn's part of what has to come before it is drawn and says whether that was the last, `paint` draws the scene, `done` is told when the whole picture is there. */
   constructor(
     private readonly renderer: WebGLRenderer,
     private readonly software: boolean,
-    private readonly scene: { begin: (moving: boolean) => void; paint: (part: Box | null) => void; done: () => void },
+    private readonly scene: { begin: (moving: boolean) => void; gather: () => boolean; paint: (part: Box | null) => void; done: () => void },
   ) {
     const material = new RawShaderMaterial({
       glslVersion: GLSL3,
@@ -76,7 +80,7 @@ export class Frames {
   ask(): void {
     this.part = null;
     this.asked = true;
-    if (this.pending) this.again = this.strip > 0;
+    if (this.pending) this.again = this.begun;
     else this.next();
   }
 
@@ -87,8 +91,7 @@ export class Frames {
     this.part = null;
     this.asked = true;
     // What was being drawn is of another place.
-    this.strip = 0;
-    this.again = false;
+    this.leave();
     if (!this.pending) this.next();
   }
 
@@ -107,7 +110,7 @@ export class Frames {
 
   /** Only a part of the picture is seen otherwise. */
   touch(box: Box | null): void {
-    if (!this.software || !box || !this.whole || this.strip > 0 || (this.asked && !this.part)) return this.ask();
+    if (!this.software || !box || !this.whole || this.begun || (this.asked && !this.part)) return this.ask();
     this.part = around(this.part ? [this.part, box] : [box]);
     this.asked = true;
     if (!this.pending) this.next();
@@ -118,10 +121,19 @@ export class Frames {
     cancelAnimationFrame(this.pending);
     clearTimeout(this.resting);
     this.pending = 0;
-    this.strip = 0;
-    this.again = false;
+    this.leave();
     this.asked = false;
     this.whole = false;
+  }
+
+  private get begun(): boolean {
+    return this.strip > 0 || this.phase !== 'none';
+  }
+
+  private leave(): void {
+    this.strip = 0;
+    this.phase = 'none';
+    this.again = false;
   }
 
   dispose(): void {
@@ -150,7 +162,7 @@ export class Frames {
     if (!this.software) return this.paintWhole();
     if (performance.now() - this.movedAt < REST) return this.paintMoving();
     const { part } = this;
-    if (part && this.whole && this.strip === 0) return this.paintPart(part);
+    if (part && this.whole && !this.begun) return this.paintPart(part);
     this.paintStrip();
   }
 
@@ -208,13 +220,19 @@ export class Frames {
 
   private paintStrip(): void {
     const { renderer, strips } = this;
-    if (this.strip === 0) {
+    if (!this.begun) {
       this.asked = false;
       this.part = null;
-      this.took = 0;
+      this.took = this.gatherTook = 0;
+      this.phase = 'gathering';
       this.scene.begin(false);
     }
     const began = performance.now();
+    if (this.phase === 'gathering') {
+      if (this.scene.gather()) this.phase = 'gathered';
+      this.gatherTook += this.since(began);
+      return this.next();
+    }
     const { x, y } = renderer.getSize(new Vector2());
     const from = Math.floor((y * (strips - 1 - this.strip)) / strips);
     const to = Math.floor((y * (strips - this.strip)) / strips);
@@ -224,14 +242,13 @@ export class Frames {
     this.took += this.since(began);
     this.strip++;
     if (this.strip < strips) return this.next();
-    this.strip = 0;
+    const { again } = this;
+    this.leave();
     this.whole = true;
-    this.cost = this.took;
+    this.cost = this.took + this.gatherTook;
+    this.gatherTook = 0;
     this.strips = Math.min(MOST_STRIPS, Math.max(1, Math.round(this.took / TURN)));
-    if (this.again) {
-      this.again = false;
-      this.ask();
-    }
+    if (again) this.ask();
     this.scene.done();
     if (!this.warmed) this.warm();
   }

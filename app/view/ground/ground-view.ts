@@ -14,17 +14,18 @@ import {
   type Camera,
   type Frustum,
 } from 'three';
-import { bedTable, upliftOf, type Rectangle, type Rock } from '@upland-cast/core';
+import { bedTable, upliftOf, type Ground, type Rectangle, type Rock } from '@upland-cast/core';
 import { roundInterval } from '../../drawing/ramp';
 import { setDay, type DaySettings } from '../light/day';
 import { SKY_FRAGMENT, SKY_VERTEX } from '../light/shaders';
 import { wallGeometry } from './geometry';
 import { surfaceAt, type HeightSource } from './pick';
-import { GROUND_FRAGMENT, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
+import { groundFragment, GROUND_VERTEX, WALL_FRAGMENT, WALL_VERTEX } from './shaders';
 import type { Walker } from './walk';
 import { GroundCameras, type Aspect } from './cameras';
 import { around, Frames, type Box } from './frames';
-import { GroundPatches } from './patches';
+import { drawnSize, GatheredGround, type PixelBox } from './gathered-ground';
+import { GroundPatches, type PatchAsk } from './patches';
 import { Shaders, type Shading } from './shading';
 import { GroundTextures } from './textures';
 
@@ -64,7 +65,7 @@ export const WORKING_LIGHT = {
   sculpting: false,
 } as const satisfies Partial<ViewOptions>;
 
-interface Exposure {
+export interface Exposure {
   fov: number;
   lens: readonly [number, number];
   focus: number;
@@ -72,6 +73,10 @@ interface Exposure {
   /** Pixels of a picture `of` a size, from its left and top; as large as the canvas at most. */
   part: { left: number; top: number; width: number; height: number; of: { width: number; height: number } };
   pass?: Pass;
+  /** It is one of the four finer pictures that are gathered together: which quarter of the pixels, and whether it is the first; null: of its own. */
+  shared?: { at: readonly [number, number]; fresh: boolean } | null;
+  /** 255 at pixels of the part, rows from the foot up, that are not drawn any more; null: all are drawn. */
+  settled?: Uint8Array<ArrayBuffer> | null;
 }
 
 interface Ring {
@@ -94,6 +99,8 @@ const MOVING_SLACK = 4;
 const SOFTWARE_STRIPS = 4;
 /** Degrees that the sun of the working light stands above the horizon. */
 const SUN_HEIGHT = { relief: 34, plan: 45 };
+/** Patches that are drawn in a turn where no graphics card stands behind the page. */
+const PATCHES_A_TURN = 10;
 /** Places along a side at which the grain of near ground asks for the rock's beds. */
 const STACKS = 128;
 
@@ -104,12 +111,22 @@ export class GroundView {
   private readonly patches = new GroundPatches();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
+  /** The ground as it is drawn where there is a graphics card. */
   private readonly ground: Mesh;
+  /** The same where there is none. */
+  private readonly gathered: GatheredGround | null;
   private readonly walls: Mesh;
   private readonly sky: Mesh;
   /** Of the ground, the walls and the sky. */
   private readonly shaders: readonly [Shaders, Shaders, Shaders];
   private readonly frames: Frames;
+  /** Counts what changes where the ground is seen, beside the camera. */
+  private groundVersion = 0;
+  /** What the patches were chosen for. */
+  private askedBefore = '';
+  /** What the tiles were laid for; '': for another camera's picture. */
+  private laidFor = '';
+  private asked: PatchAsk = { middle: 0, exaggeration: 1, everySample: false, plan: false, rows: 1 };
   /** The rings that are drawn. */
   private ringed: Ring[] = [];
   private shading: Shading = {
@@ -117,6 +134,7 @@ export class GroundView {
     grain: false,
     plan: false,
     water: true,
+    wet: true,
     watered: false,
     lighted: false,
     bedded: false,
@@ -131,7 +149,7 @@ export class GroundView {
   private seen: Aspect | null = null;
   private framed = '';
   private range = { low: 0, high: 1 };
-  private readonly watcher: ResizeObserver;
+  private readonly watcher: ResizeObserver | null = null;
   /** Called after every drawn frame. */
   onFrame: (aspect: Aspect) => void = () => undefined;
   /** Called when a camera was moved, before the frame is drawn. */
@@ -139,14 +157,14 @@ export class GroundView {
   /** What is drawn over the ground and has to move with it. */
   readonly overlays = new Set<() => void>();
 
-  /** `pixelRatio`: pixels a CSS pixel; left out: the screen's, two at the most. */
+  /** `still`: pixels of what is drawn by `exposure` alone, on a canvas of no page; left out: as large as what holds the canvas, at the screen's fineness. */
   constructor(
     private readonly canvas: HTMLCanvasElement,
-    pixelRatio?: number,
+    private readonly still?: { width: number; height: number },
   ) {
-    const kept = drawnInSoftware() || pixelRatio !== undefined;
+    const kept = drawnInSoftware() || still !== undefined;
     this.renderer = new WebGLRenderer({ canvas, antialias: !drawnInSoftware(), powerPreference: 'high-performance', preserveDrawingBuffer: kept });
-    this.renderer.setPixelRatio(pixelRatio ?? Math.min(2, window.devicePixelRatio));
+    this.renderer.setPixelRatio(still ? 1 : Math.min(2, window.devicePixelRatio));
     this.renderer.setClearColor(BACKDROP);
     this.renderer.getContext().getExtension('OES_texture_float_linear');
     this.textures = new GroundTextures(this.renderer);
@@ -156,7 +174,7 @@ export class GroundView {
     });
     const { uniforms } = this.textures;
     this.shaders = [
-      new Shaders(GROUND_VERTEX, GROUND_FRAGMENT, uniforms),
+      new Shaders(GROUND_VERTEX, groundFragment(false), uniforms),
       new Shaders(WALL_VERTEX, WALL_FRAGMENT, uniforms),
       // Behind all else, and after it: only where nothing stands before it.
       new Shaders(SKY_VERTEX, SKY_FRAGMENT, { ...uniforms, fromClip: this.fromClip }, { depthWrite: false }),
@@ -166,17 +184,22 @@ export class GroundView {
     this.walls = new Mesh(wallGeometry(WALL_PARTS));
     this.walls.frustumCulled = false;
     this.sky = this.skyMesh();
-    this.scene.add(this.sky, this.ground, this.walls);
+    this.gathered = drawnInSoftware() ? new GatheredGround(this.patches, this.textures) : null;
+    this.scene.add(this.sky, this.gathered?.tiles ?? this.ground, this.walls);
     this.frames = new Frames(this.renderer, drawnInSoftware(), {
       begin: (moving) => this.beginFrame(moving),
+      gather: () => this.gatherSome(),
       paint: (part) => this.paint(part),
       done: () => this.endFrame(),
     });
-    this.watcher = new ResizeObserver(() => this.resize());
-    this.watcher.observe(canvas.parentElement!);
+    if (!still) {
+      this.watcher = new ResizeObserver(() => this.resize());
+      this.watcher.observe(canvas.parentElement!);
+    }
     canvas.addEventListener('webglcontextlost', (event) => event.preventDefault());
     canvas.addEventListener('webglcontextrestored', () => {
       this.textures.restore();
+      if (this.gathered) this.gathered.holds = this.gathered.begun = null;
       this.renderer.setClearColor(BACKDROP);
       this.frames.stop();
       this.redraw();
@@ -196,8 +219,10 @@ export class GroundView {
     const u = this.textures.uniforms;
     this.source = source;
     this.range = range;
+    this.groundVersion++;
     this.patches.errors = errors;
     this.patches.know(source);
+    this.patches.knowWater(null);
     this.textures.setHeights(source);
     u.range.value.set(range.low - ground.datum, range.high - ground.datum);
     const land = `${ground.width}×${ground.depth}`;
@@ -220,6 +245,7 @@ export class GroundView {
     this.textures.patchHeights(this.source.height, part);
     this.patches.forget(this.source.ground, part);
     this.patches.know(this.source, part);
+    this.groundVersion++;
     this.frames.touch(this.boxOfPart(part));
   }
 
@@ -261,6 +287,8 @@ export class GroundView {
   /** The water on the ground's samples; null takes it away. */
   setWater(values: Float32Array<ArrayBuffer> | null): void {
     this.textures.setWater(values);
+    this.patches.knowWater(values);
+    this.groundVersion++;
     this.redraw();
   }
 
@@ -408,7 +436,7 @@ export class GroundView {
    * A part of one picture through a point of the lens, metres right and up of its middle, sharp at `focus` metres; moved by a part of a
    * pixel. Rows from the foot up, four values a pixel: bytes as seen, or floats of another pass.
    */
-  async exposure({ fov, lens, focus, jitter, part, pass = 'seen' }: Exposure): Promise<Uint8Array | Float32Array> {
+  async exposure({ fov, lens, focus, jitter, part, pass = 'seen', shared = null, settled = null }: Exposure): Promise<Uint8Array | Float32Array> {
     this.frames.stop();
     const { renderer } = this;
     const { perspective } = this.cameras;
@@ -437,6 +465,7 @@ export class GroundView {
     renderer.setRenderTarget(target);
     if (target) renderer.setClearColor(0, 0);
     if (!target) renderer.setViewport(0, 0, part.width, part.height);
+    await this.gatherInGroups(settled, part, shared);
     renderer.setScissorTest(!target);
     const strips = target ? 1 : SOFTWARE_STRIPS;
     for (let strip = 0; strip < strips; strip++) {
@@ -445,10 +474,10 @@ export class GroundView {
       this.lookThrough(perspective);
       // The lens moves what is seen by pixels at the most.
       const through = strips > 1 ? this.cameras.through({ left: 0, top: 1 - to / part.height - 0.02, right: 1, bottom: 1 - from / part.height + 0.02 }) : null;
-      this.patches.within(this.source!.ground, through);
+      if (!this.gathered) this.patches.within(this.source!.ground, through);
       this.walls.geometry.groups = this.wallsSeen(through);
       renderer.render(this.scene, perspective);
-      await new Promise((resolve) => setTimeout(resolve));
+      await turn();
     }
     renderer.setScissorTest(false);
     renderer.setViewport(0, 0, size.x, size.y);
@@ -469,13 +498,36 @@ export class GroundView {
     return pixels;
   }
 
+  /** Gathers the places of a whole exposure, some patches a turn; of four that share theirs, for all of them. */
+  private async gatherInGroups(settled: Uint8Array<ArrayBuffer> | null, { width, height }: { width: number; height: number }, shared: Exposure['shared']): Promise<void> {
+    const { gathered, renderer } = this;
+    if (!gathered) return;
+    const { perspective } = this.cameras;
+    gathered.lay(this.source!.ground, perspective, this.asked, { width, height, settled });
+    this.laidFor = '';
+    gathered.look(shared ? { finer: 2, at: shared.at } : undefined);
+    if (shared && !shared.fresh) return;
+    const own = perspective.clone();
+    if (shared) {
+      // The finer picture's pixels lie about the middle of these.
+      own.projectionMatrix.elements[8] -= (shared.at[0] - 0.5) / width;
+      own.projectionMatrix.elements[9] -= (shared.at[1] - 0.5) / height;
+    }
+    for (let group = 0; group < SOFTWARE_STRIPS; group++) {
+      this.patches.group(this.source!.ground, group, SOFTWARE_STRIPS);
+      gathered.gather(renderer, own, { left: 0, foot: 0, width, height }, group > 0);
+      await turn();
+    }
+  }
+
   redraw(): void {
     this.frames.ask();
   }
 
   dispose(): void {
     this.frames.dispose();
-    this.watcher.disconnect();
+    this.watcher?.disconnect();
+    this.gathered?.dispose();
     this.cameras.dispose();
     this.textures.dispose();
     this.shaders.forEach((shaders) => shaders.dispose());
@@ -507,7 +559,50 @@ export class GroundView {
       this.patches.within(this.source.ground, through);
       this.walls.geometry.groups = this.wallsSeen(through);
     }
+    if (this.gathered) this.layTiles(this.gathered, this.source.ground, part);
     this.renderer.render(this.scene, this.cameras.current);
+  }
+
+  /** Gathers some patches of a picture at rest; whether those were the last. */
+  private gatherSome(): boolean {
+    const { gathered, source } = this;
+    if (!gathered || !source) return true;
+    const camera = this.cameras.current;
+    camera.updateMatrixWorld();
+    const place = gathered.placeOf(this.renderer, camera);
+    if (gathered.has(place, this.groundVersion)) return true;
+    const groups = Math.ceil(this.patches.chosen.length / PATCHES_A_TURN);
+    const begun = gathered.begun?.place === place && gathered.begun.version === this.groundVersion ? gathered.begun.groups : 0;
+    this.patches.group(source.ground, begun, groups);
+    gathered.gather(this.renderer, camera, null, begun > 0);
+    gathered.begun = { place, version: this.groundVersion, groups: begun + 1 };
+    if (begun + 1 < groups) return false;
+    gathered.holds = { place, version: this.groundVersion };
+    return true;
+  }
+
+  /** Makes ready what a part of the canvas, or of what is drawn to, shows; where the ground itself is as it was gathered only the light is new. */
+  private layTiles(gathered: GatheredGround, ground: Ground, part: Box | null): void {
+    const camera = this.cameras.current;
+    const place = gathered.placeOf(this.renderer, camera);
+    const version = this.groundVersion;
+    if (!gathered.has(place, version)) {
+      // A part alone will do where the rest is there.
+      const within = gathered.holds?.place === place ? part && this.pixelsOf(part) : null;
+      if (!within) this.patches.within(ground, null);
+      gathered.gather(this.renderer, camera, within);
+      gathered.holds = { place, version };
+    }
+    if (part && this.laidFor === place + version) return;
+    this.laidFor = place + version;
+    const { x: width, y: height } = drawnSize(this.renderer);
+    gathered.lay(ground, camera, this.asked, { width, height, settled: null });
+  }
+
+  private pixelsOf({ left, top, right, bottom }: Box): PixelBox {
+    const ratio = this.renderer.getPixelRatio();
+    const { y } = this.renderer.getSize(new Vector2());
+    return { left: left * ratio, foot: (y - bottom) * ratio, width: (right - left) * ratio, height: (bottom - top) * ratio };
   }
 
   /** Of the four walls those that face the eye, and can be seen in a part of the picture. */
@@ -539,7 +634,8 @@ export class GroundView {
     const known = { watered: u.waters.value !== null, lighted: u.lights.value !== null, bedded: u.beds.value !== null, masked: u.mask.value !== null };
     const shading = { ...this.shading, ...known, ...other };
     const [ground, walls, sky] = this.shaders;
-    this.ground.material = ground.for(shading);
+    if (this.gathered) this.gathered.shade(shading);
+    else this.ground.material = ground.for(shading);
     this.walls.material = [walls.for(shading)];
     this.sky.material = sky.for(shading);
   }
@@ -566,22 +662,29 @@ export class GroundView {
     const { exaggeration, everySample, camera } = this.options;
     const u = this.textures.uniforms;
     const plan = camera === 'plan';
-    const count = this.patches.choose(ground, this.cameras.perspective, { middle: u.middle.value, exaggeration, everySample, plan, rows, slack });
+    this.asked = { middle: u.middle.value, exaggeration, everySample, plan, rows, slack };
+    const asked = JSON.stringify(this.asked) + this.shading.water;
+    if (asked !== this.askedBefore) this.groundVersion++;
+    this.askedBefore = asked;
+    const count = this.patches.choose(ground, this.cameras.perspective, this.asked);
     u.skirt.value = plan ? 0 : Math.max(ground.width, ground.depth) / 60;
     // Read by the browser tests.
     this.canvas.dataset.patches = String(count);
   }
 
   private resize(): void {
-    const box = this.canvas.parentElement!;
-    const width = Math.max(1, box.clientWidth);
-    const height = Math.max(1, box.clientHeight);
+    const box = this.canvas.parentElement;
+    const width = this.still?.width ?? Math.max(1, box!.clientWidth);
+    const height = this.still?.height ?? Math.max(1, box!.clientHeight);
     this.renderer.setSize(width, height, false);
     this.cameras.resize(width, height);
     // The canvas is empty now: something whole is seen at once.
     this.frames.move();
   }
 }
+
+/** Lets the page do what waits. */
+const turn = () => new Promise((resolve) => setTimeout(resolve));
 
 let software: boolean | undefined;
 

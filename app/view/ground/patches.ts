@@ -22,6 +22,15 @@ export interface PatchAsk {
   slack?: number;
 }
 
+/** A piece of the ground in the view's space. */
+export interface GroundCell {
+  box: Box3;
+  /** Some of it lies under the sea, a lake or a river. */
+  wet: boolean;
+}
+
+/** Metres of water under which ground is not drawn as if it lay under it. */
+const LEAST_WATER = 0.03;
 /** Cells along the longer side whose lowest and highest samples are known. */
 const CELLS = 64;
 
@@ -31,10 +40,12 @@ export class GroundPatches {
   readonly geometry = patchGeometry(this.places);
   /** How far patches lie off the ground, of `patchErrors`; null while it is not known. */
   errors: Float32Array | null = null;
-  /** The chosen patches from near to far, each with what it fills of the view's space. */
-  private chosen: { node: PatchNode; box: Box3 }[] = [];
+  /** The chosen patches from near to far. */
+  chosen: readonly { node: PatchNode; box: Box3 }[] = [];
   private ground: Ground | null = null;
-  private cells = { across: 1, down: 1, low: new Float32Array(1), high: new Float32Array(1) };
+  private cells = { across: 1, down: 1, every: 1, low: new Float32Array(1), high: new Float32Array(1) };
+  /** Cells under lakes and rivers. */
+  private lakes = new Uint8Array(0);
 
   /** Samples within a rectangle were changed: what was known there is not any more. */
   forget(ground: Ground, { left, top, right, bottom }: { left: number; top: number; right: number; bottom: number }): void {
@@ -50,7 +61,7 @@ export class GroundPatches {
     const every = Math.ceil(Math.max(across, down) / CELLS);
     const [wide, tall] = [Math.ceil(across / every), Math.ceil(down / every)];
     if (this.cells.low.length !== wide * tall || this.ground !== ground) {
-      this.cells = { across: wide, down: tall, low: new Float32Array(wide * tall), high: new Float32Array(wide * tall) };
+      this.cells = { across: wide, down: tall, every, low: new Float32Array(wide * tall), high: new Float32Array(wide * tall) };
       part = { left: 0, top: 0, right: across, bottom: down };
     }
     this.ground = ground;
@@ -70,6 +81,30 @@ export class GroundPatches {
         high[row * wide + column] = most;
       }
     }
+  }
+
+  /** Metres of water on the samples, as the card has them; null: none but the sea. */
+  knowWater(depths: Float32Array | null): void {
+    const { across, down, every } = this.cells;
+    const { ground } = this;
+    this.lakes = new Uint8Array(across * down);
+    if (!ground || depths?.length !== ground.across * ground.down) return;
+    for (let y = 0, i = 0; y < ground.down; y++)
+      for (let x = 0, row = Math.floor(y / every) * across; x < ground.across; x++, i++) if (depths[i] > LEAST_WATER) this.lakes[row + Math.floor(x / every)] = 1;
+  }
+
+  /** The pieces of the ground whose reach is known. */
+  inCells(ground: Ground, { middle, exaggeration }: Pick<PatchAsk, 'middle' | 'exaggeration'>): GroundCell[] {
+    const { across, down, every, low, high } = this.cells;
+    const { lakes } = this;
+    const [x, z] = [ground.width / Math.max(1, ground.across - 1), ground.depth / Math.max(1, ground.down - 1)];
+    const sea = ground.sea - ground.datum;
+    return Array.from({ length: across * down }, (_, k) => {
+      const [west, north] = [(k % across) * every * x, Math.floor(k / across) * every * z];
+      const [floor, top] = [Math.min(low[k], sea), Math.max(high[k], sea)].map((h) => (h - middle) * exaggeration);
+      const corner = new Vector3(west - ground.width / 2, floor, north - ground.depth / 2);
+      return { box: new Box3(corner, new Vector3(corner.x + every * x, top, corner.z + every * z)), wet: low[k] < sea || lakes[k] === 1 };
+    });
   }
 
   /** The lowest and highest sample under a piece of the ground, metres over its datum. */
@@ -132,13 +167,22 @@ export class GroundPatches {
     return nodes.length;
   }
 
+  /** Of the chosen patches one of `of` groups is drawn, the first with the nearest. */
+  group(ground: Ground, k: number, of: number): void {
+    const [from, to] = [k, k + 1].map((at) => Math.floor((at * this.chosen.length) / of));
+    this.place(ground, this.chosen.slice(from, to));
+  }
+
   /** Of the chosen patches those that can be seen in a part of the picture are drawn; null: all. */
   within(ground: Ground, part: Frustum | null): void {
+    this.place(ground, part ? this.chosen.filter(({ box }) => part.intersectsBox(box)) : this.chosen);
+  }
+
+  private place(ground: Ground, patches: readonly { node: PatchNode }[]): void {
     const longest = Math.max(ground.width, ground.depth);
     const [across, down] = [longest / ground.width, longest / ground.depth];
     let count = 0;
-    for (const { node, box } of this.chosen) {
-      if (part && !part.intersectsBox(box)) continue;
+    for (const { node } of patches) {
       this.places.setXYZW(count++, node.x * across, node.z * down, node.size * across, node.size * down);
     }
     this.places.needsUpdate = true;

@@ -2,13 +2,15 @@ import { GRAIN_CODE } from '../../drawing/grain';
 import { vec3, WATER } from '../../drawing/palette';
 import { DAYLIGHT, GRAIN } from '../light/shaders';
 
+/** Metres that a pixel may show for grain to be seen in it. */
+export const GRAIN_PIXEL = 5;
+
 /** What the ground's shaders share: where a place on the ground lies in the height texture, and how high it is. */
 const COMMON = /* glsl */ `
 precision highp float;
 precision highp sampler2D;
 
-// A branch that is not gone into where no pixel of a group needs it, also where both sides of an if are worked out.
-#define WHERE(needed) for (bool there = (needed); there; there = false)
+const float GRAIN_PIXEL = ${GRAIN_PIXEL.toFixed(1)}; // metres
 
 uniform sampler2D heights;
 uniform vec2 samples;      // across, down
@@ -57,8 +59,53 @@ void main() {
 }
 `;
 
-export const GROUND_FRAGMENT = /* glsl */ `
+/** Writes down which place of the ground a pixel shows, how high it lies in the view, and how far: light comes later. */
+export const GATHER_FRAGMENT = /* glsl */ `
+precision highp float;
+in vec2 place;
+in vec3 world;
+out vec4 gathered;
+
+void main() {
+  gathered = vec4(place, world.y, gl_FragCoord.z);
+}
+`;
+
+/** Tiles of the picture. */
+export const TILE_VERTEX = /* glsl */ `
+uniform vec2 tileSize;  // of the picture's width and height
+in vec2 position;       // in tiles, from the left and the foot
+
+void main() {
+  gl_Position = vec4(2.0 * position * tileSize - 1.0, 0.0, 1.0);
+}
+`;
+
+/** Where a fragment of the ground lies: of the triangle that is drawn, or of what was gathered at this pixel. */
+const DRAWN = /* glsl */ `
+void main() {
+  shadeGround();
+}
+`;
+const GATHERED = /* glsl */ `
+uniform sampler2D gathered;  // place, height in the view, depth; depth less than 0: nothing is there
+uniform vec3 finer;          // places that are gathered for a pixel, across and down; which of them is shown
+
+void main() {
+  vec4 found = texelFetch(gathered, ivec2(floor(gl_FragCoord.xy) * finer.x + finer.yz), 0);
+  place = found.xy;
+  vec2 plan = (place - 0.5) * extent;
+  world = vec3(plan.x, found.z, plan.y);
+  shadeGround();
+  if (found.w < 0.0) discard;
+  gl_FragDepth = found.w;
+}
+`;
+
+/** The ground's shader for triangles that are shaded as they are drawn, or for places that were gathered before. */
+export const groundFragment = (gathered: boolean) => /* glsl */ `
 ${COMMON}
+${gathered ? 'vec2 place;\nvec3 world;' : 'in vec2 place;\nin vec3 world;'}
 ${DAYLIGHT}
 ${GRAIN}
 uniform vec2 range;        // lowest and highest, above the datum
@@ -77,20 +124,21 @@ uniform vec3 brushTwin;    // the same in its mirror
 uniform sampler2D ramp;
 uniform sampler2D mask;    // where a step acts, 0 to 1
 
-in vec2 place;
-in vec3 world;
 out vec4 colour;
 
 float line(float value, float width) {
-  float away = abs(fract(value - 0.5) - 0.5) / max(fwidth(value), 1e-6);
-  return 1.0 - smoothstep(width - 0.5, width + 0.5, away);
+  float apart = fwidth(value);
+  float away = abs(fract(value - 0.5) - 0.5) / max(apart, 1e-6);
+  // Where a pixel holds several lines, or its neighbour shows what lies far behind, none can be drawn.
+  return (1.0 - smoothstep(width - 0.5, width + 0.5, away)) * (1.0 - smoothstep(1.0, 2.0, apart));
 }
 
 /** The brush's footprint, lying on the ground. */
 void ringed(inout vec3 shaded, vec3 ring, float strength) {
   if (ring.z <= 0.0) return;
   float r = length(place * extent - ring.xy) / ring.z;
-  float away = abs(r - 1.0) / max(fwidth(r), 1e-6);
+  float apart = fwidth(r);
+  float away = abs(r - 1.0) / max(apart, 1e-6) + 8.0 * smoothstep(0.5, 1.0, apart);
   shaded = mix(shaded, vec3(0.98, 0.97, 0.93), (1.0 - smoothstep(1.0, 2.2, away)) * 0.9 * strength);
   shaded = mix(shaded, vec3(0.61, 0.29, 0.14), (1.0 - smoothstep(0.0, 1.0, away)) * 0.9 * strength);
 }
@@ -139,7 +187,7 @@ void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, f
   float fine = grainOf(at * vec3(1.0, 1.6, 1.0), pixel, 1.9);
   float body = kinds.x * (0.55 * coarse + 0.7 * fine) + snow * 0.12 * coarse;
   float bumpy = kinds.x + kinds.y + kinds.z + 0.5 * kinds.w + 0.3 * snow;
-  WHERE(kinds.z > 0.0) {
+  if (kinds.z > 0.0) {
     float stack = BEDDED ? textureLod(stacks, place, 0.0).r : 0.0;
     float bed = (h - stack) / 1.7 + 0.6 * coarse;
     float seen = 1.0 - smoothstep(0.4, 1.2, pixel);
@@ -147,13 +195,13 @@ void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, f
     if (BEDDED) ledges += 0.25 * seen * (texture(beds, vec2((h - stack - bedsAt.x) * bedsAt.y, 0.5)).r - 0.5);
     body += kinds.z * (0.5 * coarse + 0.45 * fine + 0.8 * ledges);
   }
-  WHERE(kinds.y > 0.0) {
+  if (kinds.y > 0.0) {
     // Stones with dark between them, of a hand's breadth to a metre.
     float stones = abs(valueNoise(at / 0.9) - 0.5) + 0.6 * abs(valueNoise(at / 0.37 + 7.0) - 0.5);
     float seen = 1.0 - smoothstep(0.15, 0.6, pixel);
     body += kinds.y * (0.25 * coarse + 0.3 * fine + seen * (1.5 * stones - 0.55));
   }
-  WHERE(kinds.w > 0.0) {
+  if (kinds.w > 0.0) {
     // Ripples across the slope of the wind, a hand's breadth apart, bent by noise.
     float wave = sin((at.x * 0.8 + at.z * 0.6) * 21.0 + 9.0 * valueNoise(at / 1.7) + 5.0 * coarse);
     body += kinds.w * (0.18 * coarse + 0.12 * fine + 0.09 * wave * (1.0 - smoothstep(0.03, 0.12, pixel)));
@@ -174,7 +222,7 @@ vec3 inDaylight(vec3 albedo, vec3 normal, vec2 shares) {
   return albedo * (sunLight * lit + skyLight * shares.x + bounce);
 }
 
-void main() {
+void shadeGround() {
   vec2 uv = textureAt(place);
   float h = textureLod(heights, uv, 0.0).r;
   vec2 steps = samples - vec2(pointSamples);
@@ -216,7 +264,7 @@ void main() {
   if (DAY) {
     if (SHOWS_GRAIN) {
       float pixel = sqrt(length(dFdx(world)) * length(dFdy(world)));
-      WHERE(pixel < 5.0) addGrain(albedo, normal, vec3(world.x, h, world.z), h, uv, steep, pixel);
+      if (pixel < GRAIN_PIXEL) addGrain(albedo, normal, vec3(world.x, h, world.z), h, uv, steep, pixel);
     }
     shaded = inDaylight(albedo, normal, shares);
   }
@@ -235,8 +283,8 @@ void main() {
     shaded = mix(shaded, beck, clamp((DAY ? -3.0 : -1.4) * lies, 0.0, 0.9));
   }
   float depth = max(sea - h, max(0.0, lies));
-  bool wet = SHOWS_WATER && (h < sea || lies > 0.03);
-  if (DAY) WHERE(wet) {
+  bool wet = WET && (h < sea || lies > 0.03);
+  if (DAY && wet) {
     vec3 look = normalize(eye - world);
     // A little wind on it, seen from near only.
     float pixel = max(length(dFdx(world.xz)), length(dFdy(world.xz)));
@@ -250,7 +298,7 @@ void main() {
     vec3 body = vec3(0.014, 0.048, 0.058) * (sunLight * max(sun.y, 0.0) * shares.y + skyLight);
     shaded = mix(shaded * left + body * (1.0 - left), back, thrown);
   }
-  if (!DAY) WHERE(wet) {
+  if (!DAY && wet) {
     vec3 shallow = ${vec3(WATER.shallow)};
     vec3 deep = ${vec3(WATER.deep)};
     vec3 body = mix(shallow, deep, 1.0 - exp(-depth / 18.0));
@@ -277,6 +325,8 @@ void main() {
   // Skirts take the colour of the ground they hang from, so that they do not show.
   colour = vec4(DAY ? shaded : pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
 }
+
+${gathered ? GATHERED : DRAWN}
 `;
 
 export const WALL_VERTEX = /* glsl */ `

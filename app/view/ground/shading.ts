@@ -1,7 +1,7 @@
 import { DoubleSide, GLSL3, RawShaderMaterial, type IUniform } from 'three';
 
 /**
- * What the shaders are compiled for. A card works out both sides of many a branch, and one that is drawn in software of every one: what a
+ * What the shaders are compiled for. A card works out both sides of many a branch, and what draws in software of every one: what a
  * picture does not show must not stand in its shader.
  */
 export interface Shading {
@@ -9,6 +9,8 @@ export interface Shading {
   grain: boolean;
   plan: boolean;
   water: boolean;
+  /** The sea, lakes or rivers lie where it is drawn. */
+  wet: boolean;
   /** Lakes and streams lie on the ground. */
   watered: boolean;
   /** The shares of sky and sun are known. */
@@ -33,12 +35,13 @@ export class Shaders {
   ) {}
 
   for(shading: Shading): RawShaderMaterial {
-    const { day, grain, plan, water, watered, lighted, bedded, masked, drape, pass } = shading;
+    const { day, grain, plan, water, wet, watered, lighted, bedded, masked, drape, pass } = shading;
     const constants = {
       DAY: day,
       SHOWS_GRAIN: day && grain,
       PLAN: plan,
       SHOWS_WATER: water,
+      WET: water && wet,
       WATERED: water && watered,
       LIGHTED: day && lighted,
       BEDDED: bedded,

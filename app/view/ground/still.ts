@@ -1,6 +1,7 @@
-import { LINEAR_OF_CODE, srgbFromLinear, type Rock } from '@upland-cast/core';
+import { srgbFromLinear, type Rock } from '@upland-cast/core';
+import { Accumulation } from './accumulation';
 import type { CameraPlace } from './cameras';
-import { GroundView, type Pass, type ViewOptions } from './ground-view';
+import { GroundView, type Exposure, type Pass, type ViewOptions } from './ground-view';
 import type { HeightSource } from './pick';
 
 /** How a still is taken. */
@@ -59,6 +60,39 @@ export function turned({ eye, target }: CameraPlace, degrees: number): CameraPla
   return { eye: [target[0] + x * cos - y * sin, target[1] + x * sin + y * cos, eye[2]], target };
 }
 
+/** The places on the lens, from its middle outwards, in an order of which every beginning is spread over all of it (van der Corput 1935). */
+export function lensOrder(samples: number): number[] {
+  const turned = (k: number) => {
+    let [share, half] = [0, 0.5];
+    for (let rest = k; rest > 0; rest = Math.floor(rest / 2), half /= 2) share += (rest % 2) * half;
+    return share;
+  };
+  const shares = Array.from({ length: samples }, (_, k) => turned(k));
+  const rank = new Map([...shares].sort((a, b) => a - b).map((share, at) => [share, at]));
+  return shares.map((share) => rank.get(share)!);
+}
+
+/** The quarters of a pixel, each after that which is farthest from it. */
+const QUARTERS = [
+  [0, 0],
+  [1, 1],
+  [1, 0],
+  [0, 1],
+] as const;
+
+/**
+ * Where within the pixel a pass looks, parts of it from its middle, along the two-dimensional golden ratio (Roberts 2018). Through a lens of no
+ * width four passes in turn are of one finer picture, a quarter of the pixel each.
+ */
+export function withinPixel(k: number, samples: number, blurred: boolean): { jitter: [number, number]; shared: Exposure['shared'] } {
+  if (samples === 1) return { jitter: [0, 0], shared: null };
+  const golden = (n: number): [number, number] => [((n * 0.7548776662) % 1) - 0.5, ((n * 0.569840291) % 1) - 0.5];
+  if (blurred || samples < QUARTERS.length) return { jitter: golden(k), shared: null };
+  const at = QUARTERS[k % QUARTERS.length];
+  const [x, y] = golden(Math.floor(k / QUARTERS.length));
+  return { jitter: [(x + at[0] - 0.5) / 2, (y + at[1] - 0.5) / 2], shared: { at, fresh: k % QUARTERS.length === 0 } };
+}
+
 /** Pixels along a side of what is drawn at once: larger stills are taken in parts. */
 const PART = 2048;
 
@@ -94,17 +128,10 @@ export function along(places: readonly CameraPlace[], t: number): CameraPlace {
 
 /** A camera of its own beside the view, for pictures of any size. */
 export class StillCamera {
-  private readonly box = document.createElement('div');
-  private readonly canvas = document.createElement('canvas');
   private readonly view: GroundView;
 
   constructor(scene: StillScene, width: number, height: number) {
-    const { box, canvas } = this;
-    const [wide, tall] = [Math.min(PART, width), Math.min(PART, height)];
-    Object.assign(box.style, { position: 'fixed', left: '-99999px', top: '0', width: `${wide}px`, height: `${tall}px` });
-    box.append(canvas);
-    document.body.append(box);
-    this.view = new GroundView(canvas, 1);
+    this.view = new GroundView(document.createElement('canvas'), { width: Math.min(PART, width), height: Math.min(PART, height) });
     this.view.setGround(scene.source, scene.range, scene.errors);
     this.view.setColours(scene.colours);
     this.view.setWater(scene.water);
@@ -117,9 +144,9 @@ export class StillCamera {
   async take(place: CameraPlace, settings: StillSettings, onWork: (share: number) => void, signal: AbortSignal): Promise<Blob> {
     const { width, height } = settings;
     const image = new ImageData(width, height);
-    await this.expose(place, settings, 'seen', onWork, signal, (part, sum, count) => {
+    await this.expose(place, settings, 'seen', onWork, signal, (part, sum) => {
       eachPixel(part, width, (from, to) => {
-        for (let c = 0; c < 3; c++) image.data[4 * to + c] = 255 * srgbFromLinear(sum[3 * from + c] / count, (a, b) => a ** b);
+        for (let c = 0; c < 3; c++) image.data[4 * to + c] = 255 * srgbFromLinear(sum.mean(from, c), (a, b) => a ** b);
         image.data[4 * to + 3] = 255;
       });
     });
@@ -140,8 +167,8 @@ export class StillCamera {
     const out = Array.from({ length: pass === 'depth' ? 1 : 3 }, () => new Float32Array(width * height));
     // What is measured is not blurred.
     const own = pass === 'linear' ? settings : { ...settings, samples: 1, aperture: Infinity };
-    await this.expose(place, own, pass, onWork, signal, (part, sum, count) => {
-      eachPixel(part, width, (from, to) => out.forEach((channel, c) => (channel[to] = sum[3 * from + c] / count)));
+    await this.expose(place, own, pass, onWork, signal, (part, sum) => {
+      eachPixel(part, width, (from, to) => out.forEach((channel, c) => (channel[to] = sum.mean(from, c))));
     });
     return out;
   }
@@ -152,32 +179,31 @@ export class StillCamera {
     pass: Pass,
     onWork: (share: number) => void,
     signal: AbortSignal,
-    done: (part: Part, sum: Float32Array, count: number) => void,
+    done: (part: Part, sum: Accumulation) => void,
   ): Promise<void> {
     const { width, height, focus, samples } = settings;
     const radius = lensRadius(settings);
     this.view.cameras.lookAlong(place);
     const parts = partsOf(width, height);
+    const lenses = lensOrder(samples);
     for (const [p, part] of parts.entries()) {
-      const sum = new Float32Array(3 * part.width * part.height);
-      for (let k = 0; k < samples; k++) {
+      const sum = new Accumulation(part.width, part.height);
+      for (let k = 0; k < samples && sum.open > 0; k++) {
         signal.throwIfAborted();
-        const reach = radius * Math.sqrt((k + 0.5) / samples);
-        const lens = [reach * Math.cos(k * GOLDEN), reach * Math.sin(k * GOLDEN)] as const;
-        // Within the pixel along the two-dimensional golden ratio (Roberts 2018).
-        const jitter = samples === 1 ? ([0, 0] as const) : ([((k * 0.7548776662) % 1) - 0.5, ((k * 0.569840291) % 1) - 0.5] as const);
-        const pixels = await this.view.exposure({ fov: fieldOfView(settings.focal), lens, focus, jitter, part: { ...part, of: { width, height } }, pass });
-        const light = pixels instanceof Uint8Array;
-        for (let i = 0, j = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[j++] += light ? LINEAR_OF_CODE[pixels[i + c]] : pixels[i + c];
+        const reach = radius * Math.sqrt((lenses[k] + 0.5) / samples);
+        const lens = [reach * Math.cos(lenses[k] * GOLDEN), reach * Math.sin(lenses[k] * GOLDEN)] as const;
+        const { jitter, shared } = withinPixel(k, samples, radius > 0);
+        const of = { width, height };
+        const settled = sum.open < 1 ? sum.settled : null;
+        sum.add(await this.view.exposure({ fov: fieldOfView(settings.focal), lens, focus, jitter, shared, part: { ...part, of }, pass, settled }));
         onWork((p + (k + 1) / samples) / parts.length);
       }
-      done(part, sum, samples);
+      done(part, sum);
     }
   }
 
   dispose(): void {
     this.view.dispose();
-    this.box.remove();
   }
 }
 
