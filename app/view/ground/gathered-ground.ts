@@ -114,7 +114,12 @@ export class GatheredGround {
     }
     if (settled) dropSettled(grid, settled, width, height);
     this.uniforms.tileSize.value.set(grid.size / width, grid.size / height);
-    KINDS.forEach((kind, k) => this.place(this.meshes[k], rows(grid, (flags) => (flags & GROUND) > 0 && (flags & (WET | NEAR)) === kind)));
+    KINDS.forEach((kind, k) =>
+      this.place(
+        this.meshes[k],
+        rows(grid, (flags) => (flags & GROUND) > 0 && (flags & (WET | NEAR)) === kind),
+      ),
+    );
   }
 
   private place(mesh: Mesh, corners: readonly number[]): void {
@@ -138,27 +143,36 @@ export class GatheredGround {
 
   /** The camera, and the size of what the renderer draws to. */
   placeOf(renderer: WebGLRenderer, camera: Camera): string {
-    const { x, y } = drawnSize(renderer);
-    return JSON.stringify([x, y, camera.projectionMatrix.elements, camera.matrixWorld.elements]);
+    const { width, height } = drawnSize(renderer);
+    return JSON.stringify([width, height, camera.projectionMatrix.elements, camera.matrixWorld.elements]);
   }
 
   has(place: string, version: number): boolean {
     return this.holds?.place === place && this.holds.version === version;
   }
 
-  /** Gathers the chosen patches into what the renderer draws to, in a part of it; more of the same picture is added to what is there. */
-  gather(renderer: WebGLRenderer, camera: Camera, part: PixelBox | null, more = false): void {
-    const { target } = this;
-    const into = renderer.getRenderTarget();
-    const finer = this.uniforms.finer.value.x;
-    const { x, y } = drawnSize(renderer).multiplyScalar(finer);
+  /** The card has forgotten what was gathered. */
+  forget(): void {
     this.holds = this.begun = null;
+  }
+
+  /** Gathers the patches that are placed for a picture of a size, or in a part of it; `more` of the same picture is added to what is there. */
+  gather(
+    renderer: WebGLRenderer,
+    camera: Camera,
+    size: { width: number; height: number },
+    { part, more = false }: { part?: PixelBox | null; more?: boolean } = {},
+  ): void {
+    const { target } = this;
+    const finer = this.uniforms.finer.value.x;
+    this.forget();
+    const [x, y] = [size.width * finer, size.height * finer];
     if (target.width < x || target.height < y) target.setSize(Math.max(target.width, x), Math.max(target.height, y));
     target.viewport.set(0, 0, x, y);
     target.scissorTest = true;
-    const [left, foot, width, height] = part ? [part.left, part.foot, part.width, part.height].map((pixels) => pixels * finer) : [];
-    if (part) target.scissor.set(left - MARGIN, foot - MARGIN, width + 2 * MARGIN, height + 2 * MARGIN);
-    else target.scissor.set(0, 0, x, y);
+    const [left, foot, width, height] = part ? [part.left, part.foot, part.width, part.height].map((pixels) => pixels * finer) : [0, 0, x, y];
+    target.scissor.set(left - MARGIN, foot - MARGIN, width + 2 * MARGIN, height + 2 * MARGIN);
+    const into = renderer.getRenderTarget();
     const [clear, alpha] = [renderer.getClearColor(new Color()), renderer.getClearAlpha()];
     renderer.setRenderTarget(target);
     renderer.setClearColor(0, -1);
@@ -178,7 +192,9 @@ export class GatheredGround {
 }
 
 /** Pixels of what a renderer draws to. */
-export function drawnSize(renderer: WebGLRenderer): Vector2 {
+export function drawnSize(renderer: WebGLRenderer): { width: number; height: number } {
   const into = renderer.getRenderTarget();
-  return into ? new Vector2(into.width, into.height) : renderer.getDrawingBufferSize(new Vector2());
+  if (into) return { width: into.width, height: into.height };
+  const { x: width, y: height } = renderer.getDrawingBufferSize(new Vector2());
+  return { width, height };
 }

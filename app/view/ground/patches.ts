@@ -90,7 +90,8 @@ export class GroundPatches {
     this.lakes = new Uint8Array(across * down);
     if (!ground || depths?.length !== ground.across * ground.down) return;
     for (let y = 0, i = 0; y < ground.down; y++)
-      for (let x = 0, row = Math.floor(y / every) * across; x < ground.across; x++, i++) if (depths[i] > LEAST_WATER) this.lakes[row + Math.floor(x / every)] = 1;
+      for (let x = 0, row = Math.floor(y / every) * across; x < ground.across; x++, i++)
+        if (depths[i] > LEAST_WATER) this.lakes[row + Math.floor(x / every)] = 1;
   }
 
   /** The pieces of the ground whose reach is known. */

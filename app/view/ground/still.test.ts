@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { along, blurAt, fieldOfView, lensRadius, partsOf, turned } from './still';
+import { along, blurAt, fieldOfView, lensOrder, lensRadius, partsOf, turned, withinPixel } from './still';
 
 const still = { width: 1920, height: 1080, focal: 50, aperture: 2, focus: 10, scale: 1, samples: 8 };
 
@@ -51,5 +51,32 @@ describe('the camera of a still', () => {
     expect(along(places, 0.5).eye[0]).toBeCloseTo(15, 9);
     expect(along(places, 1)).toEqual(at(30));
     expect(along([at(7)], 0.4)).toEqual(at(7));
+  });
+
+  it('looks through every place on the lens once, and from any number of passes on through its middle and its rim', () => {
+    for (const samples of [1, 2, 7, 64, 100]) expect([...lensOrder(samples)].sort((a, b) => a - b)).toEqual(Array.from({ length: samples }, (_, k) => k));
+    const order = lensOrder(64);
+    // Of any eight passes in turn that begin with a multiple of eight there is one in every eighth of the lens.
+    for (let k = 0; k < 64; k += 8) expect(new Set(order.slice(k, k + 8).map((at) => Math.floor(at / 8))).size).toBe(8);
+  });
+
+  it('looks all over the pixel, a quarter of it each of four passes that are gathered together', () => {
+    const passes = Array.from({ length: 64 }, (_, k) => withinPixel(k, 64, false));
+    for (let k = 0; k < 64; k += 4) {
+      const four = passes.slice(k, k + 4);
+      expect(new Set(four.map(({ jitter: [x, y] }) => `${x < 0},${y < 0}`)).size).toBe(4);
+      expect(four.map(({ shared }) => shared!.fresh)).toEqual([true, false, false, false]);
+      // The finer picture is one: its pixels lie half a pixel apart.
+      for (const { jitter, shared } of four)
+        expect([0, 1].map((c) => jitter[c] - shared!.at[c] / 2)).toEqual([0, 1].map((c) => expect.closeTo(four[0].jitter[c], 12)));
+    }
+    const sixteenths = new Set(passes.map(({ jitter: [x, y] }) => Math.floor(4 * (x + 0.5)) + 4 * Math.floor(4 * (y + 0.5))));
+    expect(sixteenths.size).toBe(16);
+    expect(passes.every(({ jitter: [x, y] }) => Math.max(Math.abs(x), Math.abs(y)) <= 0.5)).toBe(true);
+  });
+
+  it('gathers every pass by itself where a lens blurs, and looks through the middle of the pixel when there is one alone', () => {
+    expect(withinPixel(5, 64, true).shared).toBeNull();
+    expect(withinPixel(0, 1, false)).toEqual({ jitter: [0, 0], shared: null });
   });
 });

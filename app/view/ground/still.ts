@@ -1,7 +1,9 @@
 import { srgbFromLinear, type Rock } from '@upland-cast/core';
 import { Accumulation } from './accumulation';
 import type { CameraPlace } from './cameras';
-import { GroundView, type Exposure, type Pass, type ViewOptions } from './ground-view';
+import type { Exposure, Pass } from './exposures';
+import type { ViewOptions } from './ground-scene';
+import { GroundView } from './ground-view';
 import type { HeightSource } from './pick';
 
 /** How a still is taken. */

@@ -10,7 +10,8 @@ import { refreshWater } from '../../../store/evaluation';
 import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
 import type { CameraPlace } from '../../../view/ground/cameras';
-import type { GroundView, Pass } from '../../../view/ground/ground-view';
+import type { Pass } from '../../../view/ground/exposures';
+import type { GroundView } from '../../../view/ground/ground-view';
 import { film, filmKind, type FilmKind } from '../../../view/ground/film';
 import { along, blurAt, StillCamera, turned, type StillScene, type StillSettings } from '../../../view/ground/still';
 import { StillFrame } from './StillFrame';
@@ -207,7 +208,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
             <NumberField label="Sun above the horizon" unit="°" value={sunHeight} min={1} max={90} onChange={setSunHeight} />
           </div>
         </Row>
-        <Row label="Passes" help="Pictures laid over each other: smooth edges, and the lens.">
+        <Row label="Passes" help="Pictures laid over each other: smooth edges, and the lens. Pixels that come out the same after a few are left out of the others.">
           <NumberField label="Passes" value={still.samples} min={1} max={256} onChange={(samples) => set({ samples: Math.round(samples) })} />
         </Row>
         <Row label="As" help="Linear: light before it is bent for the screen. Depth: metres from the eye. Normals: east, up and south.">
