@@ -92,6 +92,8 @@ export interface LightRequest {
   altitude: number;
   disc: number;
   exaggeration: number;
+  /** It is the first light on a ground that is opened: kept for the next time. */
+  first?: boolean;
 }
 
 /** A step's relief picture and whether it could be done. */

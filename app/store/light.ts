@@ -43,7 +43,14 @@ async function find(): Promise<void> {
         given = picture;
       }
       const { sun, sunHeight, soft, exaggeration } = view;
-      const found = await engine().lights({ azimuth: sun, altitude: sunHeight, disc: SUN_DISC * soft, exaggeration });
+      const asked = { azimuth: sun, altitude: sunHeight, disc: SUN_DISC * soft, exaggeration };
+      const first = !get().lights;
+      if (first) {
+        // A ground without light is lit roughly at once.
+        const rough = await engine().firstLights(asked);
+        if (get().picture === picture && !get().lights && rough.ok && rough.value) set({ lights: rough.value });
+      }
+      const found = await engine().lights({ ...asked, first });
       // A stroke writes into the heights of the picture that is there: it stays the same one.
       if (get().picture === picture && found.ok && found.value) set({ lights: found.value });
     } while (again);

@@ -19,6 +19,7 @@ import { GRAIN_CODE } from '../../drawing/grain';
 import { coverOptions } from '../export/export-service';
 import { jobs, outcome } from '../jobs';
 import { state, tools } from '../state';
+import { everySecond, keepShares, keptShares, spread } from './kept-light';
 
 /** Directions that the sky is looked for in. */
 const SKY_DIRECTIONS = 16;
@@ -51,10 +52,23 @@ async function skyOf({ signal }: { signal: AbortSignal }, exaggeration: number):
     on.sky = null;
   }
   if (on.sky?.exaggeration !== exaggeration) {
-    on.sky = { exaggeration, shares: await skyLight(tools.kernels, on.field, options, { signal }) };
+    const kept = await keptShares(on.field, 'sky', exaggeration);
+    const shares = kept ?? (await skyLight(tools.kernels, on.field, options, { signal }));
+    on.sky = { exaggeration, shares };
     stale = null;
+    if (!kept) void keepShares(shares, on.field, 'sky', exaggeration);
   }
   return on.sky.shares;
+}
+
+/** The light as bytes, those of sky and sun one after the other for each sample. */
+function asBytes(sky: Float32Array, sun: Float32Array): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(2 * sun.length);
+  for (let i = 0; i < sun.length; i++) {
+    out[2 * i] = 255 * sky[i] + 0.5;
+    out[2 * i + 1] = 255 * sun[i] + 0.5;
+  }
+  return out;
 }
 
 /** Colours with the grain in the fourth byte. */
@@ -83,19 +97,32 @@ export const lightApi = {
   },
 
   /** The shares of sky and sun (0 to 255, one after the other for each sample) on the ground that was given last. A newer question ends the one before. */
-  async lights({ azimuth, altitude, disc, exaggeration }: LightRequest): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
+  async lights({ azimuth, altitude, disc, exaggeration, first = false }: LightRequest): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
     const result = await outcome(async () => {
       const on = lit;
       if (!on) return null;
       const signal = jobs.begin('light');
       const shares = await skyOf({ signal }, exaggeration);
-      const sun = await sunShare(tools.kernels, on.field, { azimuth, altitude, disc }, exaggeration, { signal });
-      const out = new Uint8Array(2 * sun.length);
-      for (let i = 0; i < sun.length; i++) {
-        out[2 * i] = 255 * shares[i] + 0.5;
-        out[2 * i + 1] = 255 * sun[i] + 0.5;
-      }
-      return out;
+      const settings = ['sun', azimuth, altitude, disc, exaggeration];
+      const kept = first ? await keptShares(on.field, ...settings) : undefined;
+      const sun = kept ?? (await sunShare(tools.kernels, on.field, { azimuth, altitude, disc }, exaggeration, { signal }));
+      if (first && !kept) void keepShares(sun, on.field, ...settings);
+      return asBytes(shares, sun);
+    });
+    return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
+  },
+
+  /** The same of every second sample, in a quarter of the time; null where the sky is known and all of it is there as soon. */
+  async firstLights({ azimuth, altitude, disc, exaggeration }: LightRequest): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
+    const result = await outcome(async () => {
+      const on = lit;
+      if (!on || on.sky || (await keptShares(on.field, 'sky', exaggeration))) return null;
+      const signal = jobs.begin('light');
+      const { across, down } = on.field.ground;
+      const fewer = everySecond(on.field);
+      const sky = await skyLight(tools.kernels, fewer, { directions: SKY_DIRECTIONS, exaggeration }, { signal });
+      const sun = await sunShare(tools.kernels, fewer, { azimuth, altitude, disc }, exaggeration, { signal });
+      return asBytes(spread(sky, across, down), spread(sun, across, down));
     });
     return result.ok && result.value ? transfer(result, [result.value.buffer]) : result;
   },

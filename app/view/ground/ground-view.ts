@@ -33,7 +33,7 @@ interface Ring {
 }
 
 /** Milliseconds within which the light on a new ground is there, as a rule. */
-const LIGHT_COMES = 1100;
+const LIGHT_COMES = 1600;
 /** How much further off its place than at rest a sample may be drawn while the camera moves. */
 const MOVING_SLACK = 4;
 /** Degrees that the sun of the working light stands above the horizon. */

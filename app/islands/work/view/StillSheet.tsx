@@ -208,7 +208,10 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
             <NumberField label="Sun above the horizon" unit="°" value={sunHeight} min={1} max={90} onChange={setSunHeight} />
           </div>
         </Row>
-        <Row label="Passes" help="Pictures laid over each other: smooth edges, and the lens. Pixels that come out the same after a few are left out of the others.">
+        <Row
+          label="Passes"
+          help="Pictures laid over each other: smooth edges, and the lens. Pixels that come out the same after a few are left out of the others."
+        >
           <NumberField label="Passes" value={still.samples} min={1} max={256} onChange={(samples) => set({ samples: Math.round(samples) })} />
         </Row>
         <Row label="As" help="Linear: light before it is bent for the screen. Depth: metres from the eye. Normals: east, up and south.">
