@@ -104,7 +104,10 @@ export class GroundPatches {
       const [west, north] = [(k % across) * every * x, Math.floor(k / across) * every * z];
       const [floor, top] = [Math.min(low[k], sea), Math.max(high[k], sea)].map((h) => (h - middle) * exaggeration);
       const corner = new Vector3(west - ground.width / 2, floor, north - ground.depth / 2);
-      return { box: new Box3(corner, new Vector3(corner.x + every * x, top, corner.z + every * z)), wet: low[k] < sea || lakes[k] === 1 };
+      return {
+        box: new Box3(corner, new Vector3(Math.min(corner.x + every * x, ground.width / 2), top, Math.min(corner.z + every * z, ground.depth / 2))),
+        wet: low[k] < sea || lakes[k] === 1,
+      };
     });
   }
 
