@@ -8,7 +8,7 @@ import type { Course } from '../../course/schema';
 import { LINEAR_OF_CODE } from '../../colour';
 import { coverSchema, GRAINS, type Colour, type Cover, type CoverLayer, type Grain } from '../../course/recipe';
 
-/** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat along water. */
+/** The cover that a terrain begins with: moor and grass by relief, scree, crag, peat in hollows. */
 export const defaultCover = (): Cover =>
   coverSchema.parse({
     ramp: 'relief',
@@ -22,12 +22,12 @@ export const defaultCover = (): Cover =>
       {
         id: 'peat',
         name: 'Peat and rushes',
-        colour: [84, 77, 58],
-        // Not where water stands about on level ground: its ways across a filled hollow are straight.
+        colour: [92, 86, 61],
+        // Hollows of gentle ground, and not the ways that water is found to take: on level ground those are straight lines.
         where: {
           masks: [
-            { id: 'peat-flow', kind: 'flow', params: { low: 60_000, high: 1e10, softness: 50_000 }, ragged: 0.5, raggedSize: 90 },
-            { id: 'peat-slope', kind: 'slope', params: { low: 5, high: 90, softness: 4 } },
+            { id: 'peat-hollow', kind: 'relief', params: { size: 260, low: 0, high: 0.24, softness: 0.22 }, ragged: 0.25, raggedSize: 90 },
+            { id: 'peat-slope', kind: 'slope', params: { low: 0, high: 8, softness: 6 } },
           ],
         },
       },
