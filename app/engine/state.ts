@@ -1,4 +1,4 @@
-import { evaluate, fieldOf, StageCache, stepById, UplandError, type Course, type Evaluation, type Field } from '@upland-cast/core';
+import { evaluate, fieldOf, groundKey, StageCache, stepById, UplandError, type Course, type Evaluation, type Field } from '@upland-cast/core';
 import { loadAsset } from '../storage/assets';
 import { browserKernels } from './kernels';
 
@@ -18,7 +18,18 @@ export function toldOfLosses(): string | undefined {
 }
 
 /** The last full evaluation, for reports and hand work. */
-export const state: { full?: { course: Course; evaluation: Evaluation } } = {};
+export const state: {
+  full?: { course: Course; evaluation: Evaluation };
+  /** Before there is one: the end of a course as it was kept, under its key, without what lies between. */
+  kept?: { key: string; evaluation: Evaluation };
+} = {};
+
+/** The end of a course as far as it is known: the last full evaluation's, or what was kept of it; null: not at all. */
+export async function knownEnd(course: Course): Promise<Evaluation | null> {
+  const { full, kept } = state;
+  if (full) return full.evaluation;
+  return kept && kept.key === (await groundKey(course)) ? kept.evaluation : null;
+}
 
 /** The end of the course at the ground's own samples, worked out if it has to be. */
 export async function wholeField(course: Course): Promise<Field> {

@@ -21,6 +21,12 @@ const scheduler = new Scheduler({
 /** Works the ground out anew: a preview at once, the full ground when the hand rests. */
 export const workOut = (): void => scheduler.ask();
 
+/** Hears of a ground that is seen as it was kept, before anything is worked out: what it needs to be seen well comes first. */
+export const seenKept = new Set<(course: Course) => Promise<void>>();
+/** Milliseconds for which what is worked out behind a kept ground waits for that at the most. */
+const SEEN_WELL = 4000;
+let seenWell: Promise<unknown> = Promise.resolve();
+
 /** A terrain is opened: its ground is seen at once where it was kept, and what the view needs besides is worked out behind it. */
 export async function openGround(): Promise<void> {
   const { course } = get();
@@ -32,6 +38,16 @@ export async function openGround(): Promise<void> {
   if (!picture || get().picture || get().course !== course) return workOut();
   shown = course;
   set({ picture, mask: null, layer: null });
+  const late = new Promise((resolve) => setTimeout(resolve, SEEN_WELL));
+  // Who changes something does not wait for the colours of what was.
+  const changed = new Promise<void>((resolve) => {
+    const off = useTerrain.subscribe((now) => {
+      if (now.course === course) return;
+      off();
+      resolve();
+    });
+  });
+  seenWell = Promise.race([Promise.allSettled([...seenKept].map((listener) => listener(course))), late, changed]);
   scheduler.askSeen();
 }
 
@@ -87,6 +103,7 @@ async function settle(): Promise<void> {
 
 /** True when the ground was worked out and shown; false when it was stopped or went wrong. */
 async function pass(kind: 'preview' | 'full', turn: number): Promise<boolean> {
+  await seenWell;
   const { course } = get();
   if (!course) return false;
   const began = performance.now();

@@ -1,7 +1,7 @@
 import { grown, pieceOfField, SUN_DISC, type Ground, type Rectangle } from '@upland-cast/core';
 import { engine } from '../engine/client';
 import * as preferences from '../storage/preference';
-import { settled } from './evaluation';
+import { refreshWater, seenKept, settled } from './evaluation';
 import { onPatch } from './sculpt';
 import { useTerrain, type ViewSettings } from './state';
 
@@ -141,6 +141,13 @@ onPatch((patch) => {
 
 settled.add(() => {
   void finding.then(refreshColours);
+});
+
+// What it is covered with, and its water, need nothing else.
+seenKept.add(async (course) => {
+  await finding;
+  await refreshColours();
+  await refreshWater(course);
 });
 
 useTerrain.subscribe((now, before) => {

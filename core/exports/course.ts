@@ -50,7 +50,7 @@ export {
 export { beginRolled, courseWithSeeds, rollCourse, seedsOf } from '../course/roll';
 export { type StartingCourse, startingCourse, startingCourses } from '../course/starting';
 export { waterRulesOf } from '../course/water';
-export { COMBINES, maskUse, type MaskUse } from '../course/where';
+export { COMBINES, inputsOfWhere, maskUse, type MaskUse } from '../course/where';
 export {
   distanceFromSeen,
   evaluateAtSamples,

@@ -7,7 +7,9 @@ import {
   renewed,
   skyLight,
   sunShare,
+  inputsOfWhere,
   type Course,
+  type Cover,
   type Evaluation,
   type Field,
   type Rectangle,
@@ -18,7 +20,7 @@ import type { LightRequest, Outcome } from '../api';
 import { GRAIN_CODE } from '../../drawing/grain';
 import { coverOptions } from '../export/export-service';
 import { jobs, outcome } from '../jobs';
-import { state, tools } from '../state';
+import { knownEnd, state, tools } from '../state';
 import { everySecond, keepShares, keptShares, spread } from './kept-light';
 
 /** Directions that the sky is looked for in. */
@@ -70,6 +72,10 @@ function asBytes(sky: Float32Array, sun: Float32Array): Uint8Array<ArrayBuffer> 
   }
   return out;
 }
+
+/** Whether a cover needs nothing of a course but the ground it ends with: no layer of a step, no tributary. */
+const byEndAlone = ({ layers }: Cover) =>
+  layers.every(({ where }) => where.masks.every(({ on, kind }) => !on || kind !== 'layer') && inputsOfWhere(where).tributaries.length === 0);
 
 /** Colours with the grain in the fourth byte. */
 async function coloursOf(course: Course, evaluation: Evaluation, job: string): Promise<Uint8Array<ArrayBuffer>> {
@@ -130,11 +136,11 @@ export const lightApi = {
   /** The colours of what covers the last full ground, or the ground after a step; four bytes a sample. */
   async coverColours(course: Course, standing: string | null): Promise<Outcome<Uint8Array<ArrayBuffer> | null>> {
     const result = await outcome(async () => {
-      const { full } = state;
-      if (!full) return null;
-      const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
-      const { ground } = full.evaluation;
-      const { height, layers, stages } = { ...full.evaluation, ...(stood ? { height: stood.height, layers: stood.layers } : {}) };
+      const end = state.full || byEndAlone(course.cover ?? defaultCover()) ? await knownEnd(course) : null;
+      if (!end) return null;
+      const stood = standing ? end.stages.find((s) => s.use.id === standing) : undefined;
+      const { ground } = end;
+      const { height, layers, stages } = { ...end, ...(stood ? { height: stood.height, layers: stood.layers } : {}) };
       const rgba = await coloursOf(course, { ground, height, layers, stages }, 'colours');
       coloured = { rgba: rgba.slice(), field: { ground, height: height.slice() } };
       return rgba;

@@ -57,7 +57,7 @@ import {
 } from '../api';
 import { pngBlob } from '../images';
 import { jobs, outcome } from '../jobs';
-import { kernels, cache, tools, state, toldOfLosses } from '../state';
+import { kernels, knownEnd, cache, tools, state, toldOfLosses } from '../state';
 
 /** Sizes of previews, samples a side, the finest first; and milliseconds that one may take. */
 const PREVIEWS = [512, 256, 128];
@@ -144,6 +144,7 @@ export const previewApi = {
       if (preview) previewed.add(most);
       if (whole) {
         state.full = { course, evaluation };
+        state.kept = undefined;
         if (!evaluation.stages.some((stage) => stage.fault || stage.reached)) keepGround(await groundKey(course), evaluation);
       }
       const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
@@ -165,7 +166,9 @@ export const previewApi = {
     const began = performance.now();
     const kept = await keptGround(course);
     if (!kept) return null;
-    const picture = pictureOf(fieldOf({ ground: course.ground, layers: {}, ...kept }, course.ground), kept.height, performance.now() - began);
+    const end = { ground: course.ground, layers: {}, ...kept };
+    if (!state.full) state.kept = { key: await groundKey(course), evaluation: { ...end, stages: [] } };
+    const picture = pictureOf(fieldOf(end, course.ground), kept.height, performance.now() - began);
     return transfer(picture, [picture.height.buffer]);
   },
 
@@ -268,10 +271,10 @@ export const previewApi = {
   /** The water on the last full ground, or as it stands after a step; a sample's metres of water, or less than 0: the share of it that lies under a stream. */
   async water(course: Course, standing: string | null): Promise<Outcome<Float32Array<ArrayBuffer> | null>> {
     const result = await outcome(async () => {
-      const { full } = state;
-      if (!full) return null;
-      const stood = standing ? full.evaluation.stages.find((s) => s.use.id === standing) : undefined;
-      const field = fieldOf({ ground: full.evaluation.ground, ...(stood ?? full.evaluation) }, course.ground);
+      const end = await knownEnd(course);
+      if (!end) return null;
+      const stood = standing ? end.stages.find((s) => s.use.id === standing) : undefined;
+      const field = fieldOf({ ground: end.ground, ...(stood ?? end) }, course.ground);
       const { depth, stream } = await waterOf(tools.kernels, field, waterRulesOf(course), { signal: jobs.begin('water') });
       for (let i = 0; i < depth.length; i++) if (depth[i] === 0 && stream[i] > 0) depth[i] = -stream[i];
       return depth;

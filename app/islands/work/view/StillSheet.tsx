@@ -6,7 +6,7 @@ import { Dialog } from '../../../components/Dialog';
 import { download } from '../../../components/download';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
-import { refreshWater } from '../../../store/evaluation';
+import { fullGround, refreshWater } from '../../../store/evaluation';
 import { lightOf } from '../../../store/light';
 import { useTerrain } from '../../../store/state';
 import type { CameraPlace } from '../../../view/ground/cameras';
@@ -76,7 +76,9 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
     const known = colours?.length === 4 * picture.height.length && (!whole || (!picture.preview && !standing));
     if (colour !== 'ground') colours = null;
     else if (!known && !picture.preview && !standing) {
-      const found = await engine().coverColours(course, null);
+      let found = await engine().coverColours(course, null);
+      // A ground that was kept may lack what its cover reads until it has been worked out.
+      if (whole && found.ok && !found.value && (await fullGround())) found = await engine().coverColours(course, null);
       if (!found.ok) throw new Error(found.sentence);
       colours = found.value;
     } else if (!known) {
