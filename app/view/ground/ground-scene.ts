@@ -91,7 +91,9 @@ export class GroundScene {
     this.walls = new Mesh(wallGeometry(WALL_PARTS));
     this.walls.frustumCulled = false;
     this.sky = skyMesh();
-    this.gathered = drawnInSoftware() ? new GatheredGround(this.patches, textures) : null;
+    // Places are floats: what cannot be drawn to is drawn as on a card.
+    const floats = renderer.getContext().getExtension('EXT_color_buffer_float') !== null;
+    this.gathered = drawnInSoftware() && floats ? new GatheredGround(this.patches, textures) : null;
     this.scene.add(this.sky, this.gathered?.tiles ?? this.ground, this.walls);
   }
 
