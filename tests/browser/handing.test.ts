@@ -304,16 +304,21 @@ describe('handing on', () => {
   });
 });
 
+/** Opens the sheet of a still; what it gives types a number into one of its fields. */
+async function openStill(page: Page): Promise<(label: string, value: string) => Promise<void>> {
+  await openDemo(page, app.address);
+  await page.getByRole('button', { name: 'Views', exact: true }).click();
+  await page.getByRole('button', { name: 'Still …' }).click();
+  return async (label, value) => {
+    await page.getByLabel(label, { exact: true }).fill(value);
+    await page.getByLabel(label, { exact: true }).press('Enter');
+  };
+}
+
 describe('a still', () => {
   it('is taken at its size from the view, and a turn around it frame by frame', async () => {
     const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
-    await page.getByRole('button', { name: 'Views', exact: true }).click();
-    await page.getByRole('button', { name: 'Still …' }).click();
-    const set = async (label: string, value: string) => {
-      await page.getByLabel(label, { exact: true }).fill(value);
-      await page.getByLabel(label, { exact: true }).press('Enter');
-    };
+    const set = await openStill(page);
     await set('Width of the still', '320');
     await set('Height of the still', '180');
     await set('Passes', '2');
@@ -346,13 +351,7 @@ describe('a still', () => {
 describe('the passes of a still', () => {
   it('come to the same picture through a pinhole and through a lens too small to blur, and with settled pixels left out', async () => {
     const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
-    await page.getByRole('button', { name: 'Views', exact: true }).click();
-    await page.getByRole('button', { name: 'Still …' }).click();
-    const set = async (label: string, value: string) => {
-      await page.getByLabel(label, { exact: true }).fill(value);
-      await page.getByLabel(label, { exact: true }).press('Enter');
-    };
+    const set = await openStill(page);
     const take = (name: string) => download(page, () => page.getByRole('button', { name: 'Take it' }).click(), name);
     await set('Width of the still', '480');
     await set('Height of the still', '270');

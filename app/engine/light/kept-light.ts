@@ -1,11 +1,11 @@
-import { endStage, type Field } from '@upland-cast/core';
+import { endStage, sha256, type Field } from '@upland-cast/core';
 import { keptStages } from '../../storage/kept';
 
 /** The name that light on a ground is kept by: the same heights are lit alike, whatever course they are of. */
 async function nameOf({ ground, height }: Field, ...of: (string | number)[]): Promise<string> {
-  const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', height));
+  const bytes = new Uint8Array(height.buffer, height.byteOffset, height.byteLength);
   const { width, depth, across } = ground;
-  return `light ${[...digest].map((byte) => byte.toString(16).padStart(2, '0')).join('')} ${[width, depth, across, ...of].join(' ')}`;
+  return `light ${await sha256(bytes)} ${[width, depth, across, ...of].join(' ')}`;
 }
 
 /** The shares of the sky or of a sun (its own settings behind its name) that a ground's samples had, in this visit or one before; undefined: not known. */
