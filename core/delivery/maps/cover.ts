@@ -23,6 +23,8 @@ export const defaultCover = (): Cover =>
         id: 'peat',
         name: 'Peat and rushes',
         colour: [92, 86, 61],
+        // Turf stands in it.
+        strength: 0.6,
         // Hollows of gentle ground, and not the ways that water is found to take: on level ground those are straight lines.
         where: {
           masks: [
