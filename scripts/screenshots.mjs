@@ -168,7 +168,7 @@ try {
   await page.waitForTimeout(800);
   await shot('world');
   // It may be done by now.
-  const stop = page.getByRole('button', { name: 'Stop' });
+  const stop = page.getByRole('button', { name: 'Stop', exact: true });
   await stop.click({ timeout: 2_000 }).catch(() => undefined);
   await stop.waitFor({ state: 'hidden' });
   await page.goto(address);
