@@ -91,13 +91,19 @@ describe('the course', () => {
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Bedding']);
     // By the handle, with the mouse, from the stem to the side line.
     await card(page, 'Crests').click(); // so that the strip stands at its start
-    const handle = page.getByRole('button', { name: 'Move Scree' });
-    const from = (await handle.boundingBox())!;
-    const to = (await page.locator('ol[aria-label="Tributary Crags"]').getByRole('button', { name: 'Add a step after Crests' }).boundingBox())!;
+    const from = (await page.getByRole('button', { name: 'Move Scree' }).boundingBox())!;
+    const gap = page.locator('ol[aria-label="Tributary Crags"]').getByRole('button', { name: 'Add a step after Crests' });
     await page.mouse.move(from.x + 10, from.y + 10);
     await page.mouse.down();
     await page.mouse.move(from.x - 20, from.y - 20, { steps: 4 });
-    await page.mouse.move(to.x + to.width / 2 - 8, to.y + to.height / 2 + 6, { steps: 8 });
+    // The strip scrolls while a card is held near its end: go to where the gap is by then, until it shows that it would take the card.
+    await expect
+      .poll(async () => {
+        const to = (await gap.boundingBox())!;
+        await page.mouse.move(to.x + to.width / 2 - 8, to.y + to.height / 2 + 6, { steps: 8 });
+        return await gap.evaluate((button) => button.parentElement!.className);
+      })
+      .toMatch(/over/);
     await page.mouse.up();
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Scree', 'Bedding']);
     // The join cannot be taken onto the line that it reads.
