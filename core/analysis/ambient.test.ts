@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { groundOf, hills } from '../../tests/helpers/grounds';
+import { turnTakingKernels } from '../../tests/helpers/turn-taking';
 import { inlineKernels } from '../kernels/pool';
 import { ambientShade, skyLight, sunShare } from './ambient';
 import { fieldFrom } from '../field/field';
@@ -49,6 +50,85 @@ describe('ambient shade', () => {
     for (let row = 0; row < down; row++)
       for (let column = 0; column < across; column++) off = Math.max(off, Math.abs(sky[row * across + column] - truth(column, row)));
     expect(off).toBeLessThan(1e-6);
+  });
+});
+
+describe('along slanting lines', () => {
+  /** Sample by sample and step by step: every line between two rows of samples, and what is highest along it. */
+  function byDefinition(
+    { height, ground: { across, down, spacingX: s } }: { height: Float32Array; ground: { across: number; down: number; spacingX: number } },
+    directions: number,
+  ) {
+    const sums = new Float64Array(across * down);
+    for (let k = 0; k < directions / 2; k++) {
+      const angle = ((k + 0.5) * 2 * Math.PI) / directions;
+      const [east, south] = [Math.cos(angle), Math.sin(angle)];
+      const alongX = Math.abs(east) >= Math.abs(south) - 1e-12;
+      const [long, wide] = alongX ? [across, down] : [down, across];
+      const lean = alongX ? south / east : east / south;
+      const step = s / Math.max(Math.abs(east), Math.abs(south));
+      const at = (n: number, r: number) => height[alongX ? r * across + n : n * across + r];
+      const clamped = (n: number, r: number) => at(n, Math.max(0, Math.min(wide - 1, r)));
+      // A line's height at its place n, and whether it hides what lies behind.
+      const on = (line: number, n: number) => {
+        const place = line + lean * n;
+        const low = Math.floor(place);
+        return {
+          beside: low >= -1 && low < wide,
+          hides: place >= -0.5 && place <= wide - 0.5,
+          height: clamped(n, low) + (place - low) * (clamped(n, low + 1) - clamped(n, low)),
+        };
+      };
+      const horizon = (line: number, n: number, way: number) => {
+        let best = -Infinity;
+        const here = on(line, n).height;
+        for (let m = n + way; m >= 0 && m < long; m += way) {
+          const there = on(line, m);
+          if (there.beside && there.hides) best = Math.max(best, (there.height - here) / (Math.abs(m - n) * step));
+        }
+        return best;
+      };
+      for (let r = 0; r < wide; r++)
+        for (let n = 0; n < long; n++) {
+          // Between the lines north and south of it.
+          const line = r - lean * n;
+          const low = Math.floor(line + 1e-9);
+          const share = Math.max(0, line - low);
+          for (const way of [1, -1]) {
+            const [a, b] = [horizon(low, n, way), horizon(low + 1, n, way)];
+            let slope = a + share * (b - a);
+            if (share < 1e-9) slope = a;
+            else if (a === -Infinity || b === -Infinity) slope = share > 0.5 ? b : a;
+            const t = Math.max(0, slope);
+            sums[alongX ? r * across + n : n * across + r] += 1 / (1 + t * t) / directions;
+          }
+        }
+    }
+    return sums;
+  }
+
+  it('has the sky that the definition has, whatever the sides', async () => {
+    for (const [across, down] of [
+      [37, 53],
+      [50, 18],
+      [5, 9],
+      [7, 2],
+    ]) {
+      const land = hills(groundOf(across, down, 5), 4);
+      const sky = await ambientShade(kernels, land, { directions: 6, exaggeration: 1 });
+      const truth = byDefinition({ height: land.height, ground: { across, down, spacingX: 5 } }, 6);
+      const off = sky.reduce((most, v, i) => Math.max(most, Math.abs(v - truth[i])), 0);
+      expect(off, `${across} × ${down}`).toBeLessThan(2e-6);
+    }
+  });
+
+  it('gives the same bits in several bands, in either order', async () => {
+    const land = hills(groundOf(70, 131, 6), 9);
+    for (const map of [ambientShade, skyLight]) {
+      const one = await map(kernels, land);
+      for (const lastFirst of [false, true])
+        expect(Buffer.compare(Buffer.from(one.buffer), Buffer.from((await map(turnTakingKernels(5, lastFirst), land)).buffer))).toBe(0);
+    }
   });
 });
 
@@ -127,9 +207,11 @@ describe('the sun', () => {
     expect(set.every((v) => v === 0)).toBe(true);
   });
 
-  it('gives the same bits on one thread and on ground that is longer than wide', async () => {
+  it('gives the same bits in several bands and on ground that is longer than wide', async () => {
     const land = hills(groundOf(70, 131, 6), 9);
     const lit = await sunShare(kernels, land, { azimuth: 290, altitude: 12 });
+    const shared = await sunShare(turnTakingKernels(3, true), land, { azimuth: 290, altitude: 12 });
+    expect(lit.every((v, i) => v === shared[i])).toBe(true);
     expect(lit.some((v) => v < 0.1)).toBe(true);
     expect(lit.every((v) => v >= 0 && v <= 1)).toBe(true);
   });

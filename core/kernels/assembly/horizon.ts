@@ -1,212 +1,324 @@
 // Horizons along the lines of one direction, by the upper hull of what lies behind (Timonen & Westerholm 2010, "Scalable
 // height field self-shadowing"). Lines run at their true slope across the grid, heights between samples by their two
-// neighbours; a sample's horizon is that of the two lines beside it. Grids without a border, lines along x.
+// neighbours; a sample's horizon is that of the two lines beside it. Grids without a border, lines along x. Four samples along the
+// lines are taken together, whichever rows their lines have come to by then.
 
 /** Share of an even sky that level ground sees, of both ways along the lines. */
 const LEVEL = 0;
 /** Share of an even sky that lights the ground as it lies (cosine-weighted), of both ways. */
 const TILTED = 1;
 /** Share of the sun's disc over the horizon, of one way. */
-// const SUN = 2;
+// const SUN = 2: what is neither of them.
 
 /** Slopes under this are of lines with nothing ahead. */
-const NOTHING: f64 = -1e8;
+const NOTHING: f32 = -1e8;
+const NO_SLOPE: f32 = -1e9;
 
-/** Abramowitz & Stegun 4.4.49, within 1e-5, for any argument. */
+/** Lines that are taken together: neighbours rest on the same rows, which lie far apart in memory. */
+const GROUP = 16;
+
+/** Rooms of the scratch, as {@link horizonLines} lays them out. */
+let heights: usize = 0;
+let fronts: usize = 0;
+let backs: usize = 0;
+let hull: usize = 0;
+let shift: usize = 0;
+let share: usize = 0;
+let spans: usize = 0;
+/** Bytes of a line's row in them. */
+let row: usize = 0;
+
+/** Abramowitz & Stegun 4.4.49, within 1e-5, of four slopes that are not negative. */
 // @ts-expect-error: a decorator of the compiler
 @inline
-function angleOf(slope: f64): f64 {
-  const a = abs<f64>(slope);
-  const x = a > 1 ? 1 / a : a;
-  const s = x * x;
-  const p = x * (0.999866 + s * (-0.3302995 + s * (0.180141 + s * (-0.085133 + s * 0.0208351))));
-  const r = a > 1 ? 1.5707963267948966 - p : p;
-  return slope < 0 ? -r : r;
+function angles(slope: v128): v128 {
+  const one = f32x4.splat(1);
+  const steep = f32x4.gt(slope, one);
+  const x = v128.bitselect(f32x4.div(one, slope), slope, steep);
+  const s = f32x4.mul(x, x);
+  let p = f32x4.add(f32x4.splat(-0.085133), f32x4.mul(s, f32x4.splat(0.0208351)));
+  p = f32x4.add(f32x4.splat(0.180141), f32x4.mul(s, p));
+  p = f32x4.add(f32x4.splat(-0.3302995), f32x4.mul(s, p));
+  p = f32x4.mul(x, f32x4.add(f32x4.splat(0.999866), f32x4.mul(s, p)));
+  return v128.bitselect(f32x4.sub(f32x4.splat(1.5707963), p), p, steep);
+}
+
+/** The same of slopes either way. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function signedAngles(slope: v128): v128 {
+  const sign = v128.and(slope, i32x4.splat(0x80000000));
+  return v128.or(angles(f32x4.abs(slope)), sign);
 }
 
 /** The share of a disc of a radius that stands over the horizon, whose middle stands `above` it; both as angles. */
 // @ts-expect-error: a decorator of the compiler
 @inline
-function discOver(above: f64, radius: f64): f64 {
-  const u = above / radius;
-  if (u >= 1) return 1;
-  if (u <= -1) return 0;
-  const c = sqrt<f64>(1 - u * u);
-  return 0.5 + (u * c + angleOf(u / c)) * 0.3183098861837907;
+function discOver(above: v128, radius: f32): v128 {
+  const one = f32x4.splat(1);
+  const u = f32x4.max(f32x4.min(f32x4.div(above, f32x4.splat(radius)), one), f32x4.splat(-1));
+  const c = f32x4.sqrt(f32x4.sub(one, f32x4.mul(u, u)));
+  const part = f32x4.add(f32x4.mul(u, c), signedAngles(f32x4.div(u, c)));
+  return f32x4.max(f32x4.min(f32x4.add(f32x4.splat(0.5), f32x4.mul(part, f32x4.splat(0.31830987))), one), f32x4.splat(0));
 }
 
 /** What one way of a tilted sample gets: from its horizon up, of a half turn's share. `toward`: how much its normal leans that way; `up`: its upward part. */
 // @ts-expect-error: a decorator of the compiler
 @inline
-function skyOver(slope: f64, toward: f64, up: f64): f64 {
-  const t = max<f64>(slope, 0);
-  const square = 1 / (1 + t * t);
-  return toward * (1.5707963267948966 - angleOf(t) - t * square) + up * square;
+function skyOver(slope: v128, toward: v128, up: v128): v128 {
+  const t = f32x4.max(slope, f32x4.splat(0));
+  const square = f32x4.div(f32x4.splat(1), f32x4.add(f32x4.splat(1), f32x4.mul(t, t)));
+  const open = f32x4.sub(f32x4.sub(f32x4.splat(1.5707963), angles(t)), f32x4.mul(t, square));
+  return f32x4.max(f32x4.add(f32x4.mul(toward, open), f32x4.mul(up, square)), f32x4.splat(0));
+}
+
+/** What level ground sees of the sky, both ways. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function levelSky(front: v128, back: v128): v128 {
+  const none = f32x4.splat(0);
+  const t = f32x4.max(front, none);
+  const u = f32x4.max(back, none);
+  const tt = f32x4.add(f32x4.splat(1), f32x4.mul(t, t));
+  const uu = f32x4.add(f32x4.splat(1), f32x4.mul(u, u));
+  return f32x4.div(f32x4.add(tt, uu), f32x4.mul(tt, uu));
 }
 
 /** Between the slopes of two lines; where one looks out on nothing, that of the nearer. */
 // @ts-expect-error: a decorator of the compiler
 @inline
-function between(a: f64, b: f64, share: f64): f64 {
-  if (a < NOTHING || b < NOTHING) return share > 0.5 ? b : a;
-  return a + share * (b - a);
+function between(a: v128, b: v128, share: v128): v128 {
+  const nothing = f32x4.splat(NOTHING);
+  const nearer = v128.bitselect(b, a, f32x4.gt(share, f32x4.splat(0.5)));
+  const mixed = f32x4.add(a, f32x4.mul(share, f32x4.sub(b, a)));
+  return v128.bitselect(nearer, mixed, v128.or(f32x4.lt(a, nothing), f32x4.lt(b, nothing)));
 }
 
-/** Lines that are taken together: neighbours rest on the same rows, which lie far apart in memory. */
-const GROUP = 16;
-/** Samples along the lines that are gone through at a time, for the same reason. */
-const TILE = 64;
+/** Of four values those of a lane's own place, 0 to 3. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function pick(a: v128, b: v128, c: v128, d: v128, places: v128): v128 {
+  const low = v128.bitselect(b, a, i32x4.eq(places, i32x4.splat(1)));
+  const high = v128.bitselect(d, c, i32x4.eq(places, i32x4.splat(3)));
+  return v128.bitselect(high, low, i32x4.gt_s(places, i32x4.splat(1)));
+}
+
+// @ts-expect-error: a decorator of the compiler
+@inline
+function rowAt(values: usize, r: i32, wide: i32, stride: i32, n: i32): usize {
+  return values + (<usize>(max(0, min(wide - 1, r)) * stride + n) << 2);
+}
+
+/** Samples aside the line of the place `n`; past the line's end those of its last sample. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function lowAt(n: i32): i32 {
+  return load<i32>(shift + (<usize>n << 2));
+}
+
+/** Whether the line `j` is beside the ground at its place `n`; with `half` whether it is so within half a sample of the rim, so that it hides something. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function isBeside(j: i32, n: i32, wide: i32, half: bool): bool {
+  const at = <usize>n << 2;
+  const low = j + load<i32>(shift + at);
+  if (low < -1 || low >= wide) return false;
+  const part = load<f32>(share + at);
+  return !half || ((low >= 0 || part >= 0.5) && (low < wide - 1 || part <= 0.5));
+}
+
+/** Of a line the first and last sample beside the ground, and the first and last of those that hide something. */
+function findSpan(span: usize, j: i32, long: i32, wide: i32): void {
+  let first = 0;
+  while (first < long && !isBeside(j, first, wide, false)) first++;
+  let last = long - 1;
+  while (last >= first && !isBeside(j, last, wide, false)) last--;
+  let on = first;
+  while (on <= last && !isBeside(j, on, wide, true)) on++;
+  let off = last;
+  while (off >= on && !isBeside(j, off, wide, true)) off--;
+  store<i32>(span, first);
+  store<i32>(span, last, 4);
+  store<i32>(span, on, 8);
+  store<i32>(span, off, 12);
+}
+
+/** How many rows the lines of four samples are aside of the least of them: 0 to 3 each. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function placesAside(under: v128, least: i32): v128 {
+  return i32x4.sub(under, i32x4.splat(least));
+}
+
+// @ts-expect-error: a decorator of the compiler
+@inline
+function leastOf(four: v128): i32 {
+  return min(min(i32x4.extract_lane(four, 0), i32x4.extract_lane(four, 1)), min(i32x4.extract_lane(four, 2), i32x4.extract_lane(four, 3)));
+}
 
 /**
- * Heights along the lines from `j`, `lines` of them, one after the other at `into`; off the ground 0. Of every line `spans` has the
- * first and last sample beside the ground, and the first and last of those that hide something: what lies more than half a
- * sample beyond the rim does not.
+ * Heights along the lines from `j`, `lines` of them, one after the other from the `slot`-th on, and their spans; beside the ground
+ * those of the rim.
  */
-function gather(height: usize, into: usize, spans: usize, shift: usize, share: usize, long: i32, wide: i32, stride: i32, j: i32, lines: i32): void {
-  for (let i = 0; i < lines; i++) {
-    const span = spans + (<usize>i << 4);
-    store<i32>(span, long);
-    store<i32>(span, -1, 4);
-    store<i32>(span, long, 8);
-    store<i32>(span, -1, 12);
-  }
-  for (let begin = 0; begin < long; begin += TILE) {
-    const end = min(long, begin + TILE);
-    for (let i = 0; i < lines; i++) {
-      const span = spans + (<usize>i << 4);
-      const line = into + (<usize>(i * long) << 2);
-      let first = load<i32>(span);
-      let last = load<i32>(span, 4);
-      let on = load<i32>(span, 8);
-      let off = load<i32>(span, 12);
-      for (let n = begin; n < end; n++) {
-        const at = <usize>n << 2;
-        const low = j + i + load<i32>(shift + at);
-        if (low < -1 || low >= wide) {
-          store<f32>(line + at, 0);
-          continue;
-        }
-        if (n < first) first = n;
-        last = n;
-        const part = load<f32>(share + at);
-        if ((low >= 0 || part >= 0.5) && (low < wide - 1 || part <= 0.5)) {
-          if (n < on) on = n;
-          off = n;
-        }
-        const a = load<f32>(height + (<usize>(max(0, low) * stride + n) << 2));
-        const b = load<f32>(height + (<usize>(min(wide - 1, low + 1) * stride + n) << 2));
-        store<f32>(line + at, a + part * (b - a));
-      }
-      store<i32>(span, first);
-      store<i32>(span, last, 4);
-      store<i32>(span, on, 8);
-      store<i32>(span, off, 12);
+function gather(height: usize, slot: i32, long: i32, wide: i32, stride: i32, j: i32, lines: i32): void {
+  for (let i = 0; i < lines; i++) findSpan(spans + (<usize>(slot + i) << 4), j + i, long, wide);
+  const into = heights + <usize>slot * row;
+  for (let n = 0; n < long; n += 4) {
+    const at = <usize>n << 2;
+    const under = v128.load(shift + at);
+    const least = leastOf(under);
+    const places = placesAside(under, least);
+    const part = v128.load(share + at);
+    // Rows of which a line takes one a sample; the next line takes the next.
+    let r = j + least;
+    if (r >= wide || r + 3 + lines < -1) continue;
+    let a = v128.load(rowAt(height, r, wide, stride, n));
+    let b = v128.load(rowAt(height, r + 1, wide, stride, n));
+    let c = v128.load(rowAt(height, r + 2, wide, stride, n));
+    let d = v128.load(rowAt(height, r + 3, wide, stride, n));
+    let from = pick(a, b, c, d, places);
+    for (let i = 0; i < lines; i++, r++) {
+      a = b;
+      b = c;
+      c = d;
+      d = v128.load(rowAt(height, r + 4, wide, stride, n));
+      const to = pick(a, b, c, d, places);
+      v128.store(into + <usize>i * row + at, f32x4.add(from, f32x4.mul(part, f32x4.sub(to, from))));
+      from = to;
     }
   }
 }
 
-/** From the heights along a line the horizons' slopes ahead and behind, per step; −1e9 off the ground. */
-function horizons(line: usize, span: usize, ahead: usize, behind: usize, hull: usize, long: i32): void {
+/** A sample of a hull: its height, and how many samples from the beginning of the walk it lies; bytes. */
+const POINT = 16;
+
+// @ts-expect-error: a decorator of the compiler
+@inline
+function push(top: usize, height: f64, along: f64): usize {
+  store<f64>(top, height, POINT);
+  store<f64>(top, along, POINT + 8);
+  return top + POINT;
+}
+
+/**
+ * Takes from the hull what lies under the line from `here`, `along` samples on, to what stands before it, and returns the top; the slope
+ * to that, per step, is written down. None, one or two are taken without a branch: which cannot be foretold, and three are seldom.
+ */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function lookBack(top: usize, here: f64, along: f64, out: usize): usize {
+  const rise = load<f64>(top) - here;
+  const run = along - load<f64>(top, 8);
+  const rise1 = load<f64>(top - POINT) - here;
+  const run1 = along - load<f64>(top - POINT, 8);
+  const rise2 = load<f64>(top - 2 * POINT) - here;
+  const run2 = along - load<f64>(top - 2 * POINT, 8);
+  const one = i32(rise1 * run >= rise * run1);
+  const two = one & i32(rise2 * run1 >= rise1 * run2);
+  top -= <usize>(one + two) * POINT;
+  if (two) {
+    let lastRise = rise2;
+    let lastRun = run2;
+    for (;;) {
+      const nextRise = load<f64>(top - POINT) - here;
+      const nextRun = along - load<f64>(top - POINT, 8);
+      if (nextRise * lastRun < lastRise * nextRun) break;
+      lastRise = nextRise;
+      lastRun = nextRun;
+      top -= POINT;
+    }
+  }
+  store<f32>(out, <f32>((load<f64>(top) - here) / (along - load<f64>(top, 8))));
+  return top;
+}
+
+/** Without slopes, from the place `from` of a line to that before `to`. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function fillNothing(out: usize, from: i32, to: i32): void {
+  for (let n = from; n < to; n++) store<f32>(out + (<usize>n << 2), NO_SLOPE);
+}
+
+/** An empty hull: under its first sample lies what is never taken off. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function emptyHull(into: usize): usize {
+  store<f64>(into, -Infinity);
+  store<f64>(into, 0, 8);
+  store<f64>(into, -Infinity, POINT);
+  store<f64>(into, 0, POINT + 8);
+  return into + POINT;
+}
+
+/**
+ * From the heights along a line the horizons' slopes at every sample, per step, towards its end and its beginning, by the upper hull of
+ * what lies there; −1e9 off the ground and where nothing hides anything. Both ways are walked side by side.
+ */
+function horizons(line: usize, span: usize, front: usize, back: usize, long: i32): void {
   const first = load<i32>(span);
   const last = load<i32>(span, 4);
   const on = load<i32>(span, 8);
   const off = load<i32>(span, 12);
-  for (let n = 0; n < long; n++) {
-    if (n == first) n = last + 1;
-    if (n >= long) break;
-    store<f32>(ahead + (<usize>n << 2), -1e9);
-    store<f32>(behind + (<usize>n << 2), -1e9);
+  fillNothing(front, 0, first);
+  fillNothing(front, max(first, off), long);
+  fillNothing(back, 0, min(on + 1, last + 1));
+  fillNothing(back, max(first, last + 1), long);
+  if (on > off) {
+    fillNothing(front, first, last + 1);
+    fillNothing(back, first, last + 1);
+    return;
   }
-  for (let way = 1; way >= -1; way -= 2) {
-    const out = way > 0 ? behind : ahead;
-    let size = 0;
-    let n = way > 0 ? first : last;
-    // The top of the hull, at hand: its height and how far back it lies.
-    let topHeight: f64 = 0;
-    let topPlace = 0;
-    for (let count = last - first; count >= 0; count--, n += way) {
-      const here = <f64>load<f32>(line + (<usize>n << 2));
-      if (size == 0) store<f32>(out + (<usize>n << 2), -1e9);
-      else {
-        let rise = topHeight - here;
-        let run = <f64>abs(n - topPlace);
-        while (size > 1) {
-          const place = load<i32>(hull + (<usize>(size - 2) << 2));
-          const height = <f64>load<f32>(line + (<usize>place << 2));
-          const nextRise = height - here;
-          const nextRun = <f64>abs(n - place);
-          // Under the line from here to what stands before it.
-          if (nextRise * run < rise * nextRun) break;
-          rise = nextRise;
-          run = nextRun;
-          topHeight = height;
-          topPlace = place;
-          size--;
-        }
-        store<f32>(out + (<usize>n << 2), <f32>(rise / run));
-      }
-      if (n < on || n > off) continue;
-      store<i32>(hull + (<usize>size << 2), n);
-      size++;
-      topHeight = here;
-      topPlace = n;
-    }
+  const most = off - on;
+  let behind = push(emptyHull(hull), <f64>load<f32>(line + (<usize>on << 2)), 0);
+  let ahead = push(emptyHull(hull + 4 * row + 4 * POINT), <f64>load<f32>(line + (<usize>off << 2)), 0);
+  for (let k = 1; k <= most; k++) {
+    const along = <f64>k;
+    const east = <usize>(on + k) << 2;
+    const west = <usize>(off - k) << 2;
+    const hereEast = <f64>load<f32>(line + east);
+    const hereWest = <f64>load<f32>(line + west);
+    behind = push(lookBack(behind, hereEast, along, back + east), hereEast, along);
+    ahead = push(lookBack(ahead, hereWest, along, front + west), hereWest, along);
   }
+  // What lies half a sample and more beyond the rim sees, and hides nothing.
+  for (let n = off + 1; n <= last; n++) lookBack(behind, <f64>load<f32>(line + (<usize>n << 2)), <f64>(n - on), back + (<usize>n << 2));
+  for (let n = on - 1; n >= first; n--) lookBack(ahead, <f64>load<f32>(line + (<usize>n << 2)), <f64>(off - n), front + (<usize>n << 2));
 }
 
-/** Two slopes of one line and two of the next as they lie between them: the operations of {@link between}. */
+/** What four samples of the row `r` from `n` on get, of their horizons ahead and behind; their own slopes by their neighbours. */
 // @ts-expect-error: a decorator of the compiler
 @inline
-function betweenTwo(a: v128, b: v128, share: v128): v128 {
-  const nothing = f64x2.splat(NOTHING);
-  const nearer = v128.bitselect(b, a, f64x2.gt(share, f64x2.splat(0.5)));
-  const mixed = f64x2.add(a, f64x2.mul(share, f64x2.sub(b, a)));
-  return v128.bitselect(nearer, mixed, v128.or(f64x2.lt(a, nothing), f64x2.lt(b, nothing)));
-}
-
-/** Two samples' horizons over the level, by the share of the way to the next line. */
-// @ts-expect-error: a decorator of the compiler
-@inline
-function overLevel(line: usize, row: usize, share: v128, scale: v128): v128 {
-  const a = f64x2.promote_low_f32x4(v128.load64_zero(line));
-  const b = f64x2.promote_low_f32x4(v128.load64_zero(line + row));
-  return f64x2.max(f64x2.mul(scale, betweenTwo(a, b, share)), f64x2.splat(0));
-}
-
-/** What level ground sees of the sky, both ways, for the samples `begin` … `end` − 1 between a line and the next. */
-function levelSky(front: usize, back: usize, row: usize, share: usize, into: usize, scale: f64, begin: i32, end: i32): void {
-  const one = f64x2.splat(1);
-  const none = f64x2.splat(0);
-  const scales = f64x2.splat(scale);
-  const ones = f32x4.splat(1);
-  let n = begin;
-  for (; n + 2 <= end; n += 2) {
-    const at = <usize>n << 2;
-    const part = f64x2.promote_low_f32x4(v128.load64_zero(share + at));
-    const g = v128.bitselect(f64x2.sub(one, part), none, f64x2.gt(part, none));
-    const t = f32x4.demote_f64x2_zero(overLevel(front + at, row, g, scales));
-    const u = f32x4.demote_f64x2_zero(overLevel(back + at, row, g, scales));
-    const tt = f32x4.add(ones, f32x4.mul(t, t));
-    const uu = f32x4.add(ones, f32x4.mul(u, u));
-    v128.store64_lane(into + at, f32x4.div(f32x4.add(tt, uu), f32x4.mul(tt, uu)), 0);
-  }
-  for (; n < end; n++) {
-    const at = <usize>n << 2;
-    const part = load<f32>(share + at);
-    const g = part > 0 ? 1 - <f64>part : 0;
-    const t = <f32>max<f64>(scale * between(<f64>load<f32>(front + at), <f64>load<f32>(front + row + at), g), 0);
-    const u = <f32>max<f64>(scale * between(<f64>load<f32>(back + at), <f64>load<f32>(back + row + at), g), 0);
-    const tt: f32 = 1 + t * t;
-    const uu: f32 = 1 + u * u;
-    store<f32>(into + at, (tt + uu) / (tt * uu));
-  }
+function tiltedSky(height: usize, r: i32, n: i32, long: i32, wide: i32, stride: i32, rise: f32, alongLong: f32, alongWide: f32, spacingLong: f32, spacingWide: f32, front: v128, back: v128): v128 {
+  const here = height + (<usize>(r * stride + n) << 2);
+  const west = n > 0 ? v128.load(here - 4) : i8x16.shuffle(v128.load(here), v128.load(here), 0, 1, 2, 3, 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11);
+  let east = v128.load(here + 4);
+  const columns = i32x4.add(i32x4.splat(n), i32x4(0, 1, 2, 3));
+  const isFirst = i32x4.eq(columns, i32x4.splat(0));
+  const isLast = i32x4.ge_s(columns, i32x4.splat(long - 1));
+  // At the rim a sample is its own neighbour.
+  if (n + 4 >= long) east = v128.bitselect(f32x4.splat(load<f32>(height + (<usize>(r * stride + long - 1) << 2))), east, isLast);
+  const steps = i32x4.max_s(i32x4.splat(1), i32x4.add(i32x4.splat(2), i32x4.add(isFirst, isLast)));
+  const apart = f32x4.mul(f32x4.convert_i32x4_s(steps), f32x4.splat(spacingLong));
+  const s = max(0, r - 1);
+  const t = min(wide - 1, r + 1);
+  const north = v128.load(height + (<usize>(s * stride + n) << 2));
+  const south = v128.load(height + (<usize>(t * stride + n) << 2));
+  const gl = f32x4.div(f32x4.mul(f32x4.splat(rise), f32x4.sub(east, west)), apart);
+  const gw = t > s ? f32x4.div(f32x4.mul(f32x4.splat(rise), f32x4.sub(south, north)), f32x4.splat(<f32>(t - s) * spacingWide)) : f32x4.splat(0);
+  const one = f32x4.splat(1);
+  const up = f32x4.div(one, f32x4.sqrt(f32x4.add(one, f32x4.add(f32x4.mul(gl, gl), f32x4.mul(gw, gw)))));
+  const slope = f32x4.add(f32x4.mul(gl, f32x4.splat(alongLong)), f32x4.mul(gw, f32x4.splat(alongWide)));
+  const toward = f32x4.mul(slope, up);
+  // The ground that it lies in hides the sky as well as what stands on it.
+  return f32x4.add(skyOver(f32x4.max(front, slope), f32x4.neg(toward), up), skyOver(f32x4.max(back, f32x4.neg(slope)), toward, up));
 }
 
 /**
  * Adds to `out` what every sample between the lines `from` and `to` gets along one direction. `lean`: samples aside a sample along;
  * `step`: metres along the direction a sample; `rise`: what heights are multiplied by; `alongLong`, `alongWide`: the direction, of length
- * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. `scratch`: of a group
- * and the line after it heights and horizons ahead and behind, and their spans; four rows: 3 · 17 + 4 rows and 4 · 17 words.
+ * one; `spacingLong`, `spacingWide`: metres. For the sun `ahead` says which way it stands, `altitude` and `radius` are angles. Rows of
+ * `height` and `out` are `stride` samples apart, at least 8 more than `long`. `scratch`: of a group and the line after it heights and
+ * horizons ahead and behind; two hulls and two rows: 3 · 17 + 10 rows of `long` + 32 samples, then 17 spans of 16 and 2 · 16 + 9 quads of 16 bytes.
  */
 export function horizonLines(
   height: usize,
@@ -229,85 +341,98 @@ export function horizonLines(
   altitude: f64,
   radius: f64,
 ): void {
-  const row = <usize>long << 2;
-  const heights = scratch;
-  const fronts = heights + (GROUP + 1) * row;
-  const backs = fronts + (GROUP + 1) * row;
-  const hull = backs + (GROUP + 1) * row;
-  const shift = hull + row;
-  const share = shift + row;
-  const next = share + row;
-  const spans = next + row;
-  const scale = rise / step;
   if (from >= to) return;
-  for (let n = 0; n < long; n++) {
-    const place = lean * <f64>n;
+  // As many that rows under each other do not drive each other out of the nearest memory.
+  const padded = (((long + 15) >> 4) + 1) << 4;
+  row = <usize>padded << 2;
+  heights = scratch;
+  fronts = heights + (GROUP + 1) * row;
+  backs = fronts + (GROUP + 1) * row;
+  hull = backs + (GROUP + 1) * row;
+  shift = hull + 2 * (4 * row + 4 * POINT);
+  share = shift + row;
+  spans = share + row;
+  // Rows at the group's rim look for lines before and after its own, whatever is there.
+  const forward = spans + ((GROUP + 1 + 3) << 4);
+  const backward = forward + ((GROUP + 3) << 4);
+  for (let n = 0; n < padded; n++) {
+    const place = lean * <f64>min(n, long - 1);
     const under = Math.floor(place);
     store<i32>(shift + (<usize>n << 2), <i32>under);
-    const part = <f32>(place - under);
-    store<f32>(share + (<usize>n << 2), part);
-    // The row of the sample after the line's place.
-    store<i32>(next + (<usize>n << 2), <i32>under + (part > 0 ? 1 : 0));
+    store<f32>(share + (<usize>n << 2), <f32>(place - under));
   }
+  const scales = f32x4.splat(<f32>(rise / step));
+  const none = f32x4.splat(0);
   // A sample's horizon is that of the two lines beside it: of every group the last line is the first of the next.
-  gather(height, heights + GROUP * row, spans + (GROUP << 4), shift, share, long, wide, stride, from, 1);
-  horizons(heights + GROUP * row, spans + (GROUP << 4), fronts + GROUP * row, backs + GROUP * row, hull, long);
+  gather(height, GROUP, long, wide, stride, from, 1);
+  horizons(heights + GROUP * row, spans + (GROUP << 4), fronts + GROUP * row, backs + GROUP * row, long);
   for (let group = from; group < to; group += GROUP) {
     const lines = min(GROUP, to - group);
     memory.copy(fronts, fronts + GROUP * row, row);
     memory.copy(backs, backs + GROUP * row, row);
-    gather(height, heights + row, spans + 16, shift, share, long, wide, stride, group + 1, lines);
-    for (let i = 1; i <= lines; i++) horizons(heights + i * row, spans + (<usize>i << 4), fronts + i * row, backs + i * row, hull, long);
-    for (let begin = 0; begin < long; begin += TILE) {
-      const end = min(long, begin + TILE);
+    gather(height, 1, long, wide, stride, group + 1, lines);
+    for (let i = 1; i <= lines; i++) horizons(heights + i * row, spans + (<usize>i << 4), fronts + i * row, backs + i * row, long);
+    for (let n = 0; n < long; n += 4) {
+      const at = <usize>n << 2;
+      const part = v128.load(share + at);
+      const inside = f32x4.gt(part, none);
+      const g = v128.and(inside, f32x4.sub(f32x4.splat(1), part));
+      // The row of the sample after a line's place.
+      const next = i32x4.sub(v128.load(shift + at), inside);
+      const least = leastOf(next);
+      const places = placesAside(next, least);
+      let most = 0;
+      for (let k = 3; k > 0; k--) {
+        if (v128.any_true(i32x4.eq(places, i32x4.splat(k)))) {
+          most = k;
+          break;
+        }
+      }
+      const begin = max(0, -group - least);
+      const end = min(lines + most, wide - group - least);
+      if (begin >= end) continue;
       for (let i = 0; i < lines; i++) {
-        const j = group + i;
-        const front = fronts + i * row;
-        const back = backs + i * row;
-        if (kind == LEVEL) {
-          levelSky(front, back, row, share, hull, scale, begin, end);
-          for (let n = begin; n < end; n++) {
-            const at = <usize>n << 2;
-            const r = j + load<i32>(next + at);
-            if (r < 0 || r >= wide) continue;
-            const p = out + (<usize>(r * stride + n) << 2);
-            store<f32>(p, load<f32>(p) + load<f32>(hull + at));
-          }
-          continue;
-        }
-        for (let n = begin; n < end; n++) {
-          const at = <usize>n << 2;
-          const part = load<f32>(share + at);
-          const r = j + load<i32>(shift + at) + (part > 0 ? 1 : 0);
-          if (r < 0 || r >= wide) continue;
-          const g = part > 0 ? 1 - <f64>part : 0;
-          const f = scale * between(<f64>load<f32>(front + at), <f64>load<f32>(front + row + at), g);
-          const b = scale * between(<f64>load<f32>(back + at), <f64>load<f32>(back + row + at), g);
-          const p = out + (<usize>(r * stride + n) << 2);
-          if (kind == TILTED) {
-            const w = max(0, n - 1);
-            const e = min(long - 1, n + 1);
-            const s = max(0, r - 1);
-            const t = min(wide - 1, r + 1);
-            const gl =
-              e > w
-                ? (rise * (<f64>load<f32>(height + (<usize>(r * stride + e) << 2)) - <f64>load<f32>(height + (<usize>(r * stride + w) << 2)))) / (<f64>(e - w) * spacingLong)
-                : 0;
-            const gw =
-              t > s
-                ? (rise * (<f64>load<f32>(height + (<usize>(t * stride + n) << 2)) - <f64>load<f32>(height + (<usize>(s * stride + n) << 2)))) / (<f64>(t - s) * spacingWide)
-                : 0;
-            const up = 1 / sqrt<f64>(1 + gl * gl + gw * gw);
-            const slope = gl * alongLong + gw * alongWide;
-            // The ground that it lies in hides the sky as well as what stands on it.
-            const forward = skyOver(max(f, slope), -slope * up, up);
-            const backward = skyOver(max(b, -slope), slope * up, up);
-            store<f32>(p, <f32>(<f64>load<f32>(p) + max<f64>(0, forward) + max<f64>(0, backward)));
-          } else {
-            store<f32>(p, <f32>discOver(altitude - angleOf(ahead ? f : b), radius));
-          }
-        }
+        const to = <usize>i << 4;
+        const front = fronts + i * row + at;
+        const back = backs + i * row + at;
+        v128.store(forward + to, f32x4.mul(scales, between(v128.load(front), v128.load(front + row), g)));
+        v128.store(backward + to, f32x4.mul(scales, between(v128.load(back), v128.load(back + row), g)));
+      }
+      for (let q = begin; q < end; q++) {
+        const r = group + least + q;
+        const f = across(forward + (<usize>q << 4), places, most);
+        const b = across(backward + (<usize>q << 4), places, most);
+        const p = out + (<usize>(r * stride + n) << 2);
+        let sum: v128;
+        if (kind == LEVEL) sum = f32x4.add(v128.load(p), levelSky(f, b));
+        else if (kind == TILTED)
+          sum = f32x4.add(v128.load(p), tiltedSky(height, r, n, long, wide, stride, <f32>rise, <f32>alongLong, <f32>alongWide, <f32>spacingLong, <f32>spacingWide, f, b));
+        else sum = discOver(f32x4.sub(f32x4.splat(<f32>altitude), signedAngles(ahead ? f : b)), <f32>radius);
+        // Another band has the rest of a row's four: nothing is written where it may write.
+        if (q >= most && q < lines && n + 4 <= long) v128.store(p, sum);
+        else storeOwn(p, sum, places, q, lines, long - n);
       }
     }
   }
+}
+
+/** Of the quads of one line after the other those that come to one row: every lane that of its own line. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function across(quad: usize, places: v128, most: i32): v128 {
+  if (most == 0) return v128.load(quad);
+  if (most == 1) return v128.bitselect(v128.load(quad), v128.load(quad - 16), i32x4.eq(places, i32x4.splat(0)));
+  return pick(v128.load(quad), v128.load(quad - 16), v128.load(quad - 32), v128.load(quad - 48), places);
+}
+
+/** Of four samples those whose line is one of the group's, and that lie on the ground. */
+function storeOwn(p: usize, values: v128, places: v128, q: i32, lines: i32, within: i32): void {
+  const i0 = q - i32x4.extract_lane(places, 0);
+  const i1 = q - i32x4.extract_lane(places, 1);
+  const i2 = q - i32x4.extract_lane(places, 2);
+  const i3 = q - i32x4.extract_lane(places, 3);
+  if (i0 >= 0 && i0 < lines) v128.store32_lane(p, values, 0);
+  if (i1 >= 0 && i1 < lines && within > 1) v128.store32_lane(p, values, 1, 4);
+  if (i2 >= 0 && i2 < lines && within > 2) v128.store32_lane(p, values, 2, 8);
+  if (i3 >= 0 && i3 < lines && within > 3) v128.store32_lane(p, values, 3, 12);
 }

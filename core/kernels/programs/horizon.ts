@@ -39,12 +39,11 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
   bytes: (args) => plan(args).bytes,
 
   load(arena, args, height) {
-    const { straight, out } = plan(args);
+    const { straight } = plan(args);
     const { across, down } = args;
     const stride = strideOf(across);
     const to = floats(arena, arena.start + straight, stride * down);
     for (let row = 0; row < down; row++) to.set(height.subarray(row * across, (row + 1) * across), row * stride);
-    floats(arena, arena.start + out, stride * down).fill(0);
   },
 
   *run(kernels, arena, args, band) {
@@ -57,9 +56,12 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
     const turns = ways.some((way) => !way.alongX);
     if (turns) {
       transpose(floats(arena, a + straight, size), floats(arena, a + turned, sizeTurned), across, down, band);
-      if (band.index === 0) floats(arena, a + outTurned, sizeTurned).fill(0);
-      yield;
+      const columns = rowsOf(across, band);
+      floats(arena, a + outTurned + 4 * strideTurned * columns.from, strideTurned * (columns.to - columns.from)).fill(0);
     }
+    const rows = rowsOf(down, band);
+    floats(arena, a + out + 4 * stride * rows.from, stride * (rows.to - rows.from)).fill(0);
+    yield;
     for (const [k, way] of ways.entries()) {
       const [long, wide] = way.alongX ? [across, down] : [down, across];
       const lines = linesOf(way.lean, long, wide);
@@ -92,7 +94,7 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
       yield;
     }
     const scale = args.kind === 'sun' ? 1 : 1 / (2 * ways.length);
-    const { from, to } = rowsOf(down, band);
+    const { from, to } = rows;
     const sums = floats(arena, a + out, size);
     if (turns) {
       const other = floats(arena, a + outTurned, sizeTurned);
@@ -164,8 +166,8 @@ function linesOf(lean: number, long: number, wide: number): { first: number; end
 const LINES = 128;
 
 const MOST_BANDS = 64;
-/** As the kernel wants it: lines are taken in groups of 16. */
-const scratchBytes = ({ across, down }: HorizonArgs) => (4 * ((3 * 17 + 4) * Math.max(across, down) + 4 * 17) + 63) & ~63;
+/** As the kernel wants it: rows of a group of 16 lines and the one after it, its spans and quads. */
+const scratchBytes = ({ across, down }: HorizonArgs) => ((3 * 17 + 10) * 4 * (Math.max(across, down) + 32) + (8 + 17 + 2 * 16 + 9) * 16 + 63) & ~63;
 
 function plan(args: HorizonArgs) {
   const room = claims();
