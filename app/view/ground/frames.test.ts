@@ -212,6 +212,27 @@ describe('how pictures come to the screen', () => {
     expect(said).toContain('gather');
   });
 
+  it('have no coarse one before light that comes at once, and one where it does not or where a camera moves', () => {
+    make(true);
+    frames.coarseFor(1600);
+    frames.ask();
+    vi.advanceTimersByTime(300);
+    expect(said).toEqual([]);
+    frames.settle();
+    rest();
+    expect(said).not.toContain('begin moving');
+    expect(said).toContain('done');
+    picture();
+    frames.coarseFor(1600);
+    vi.advanceTimersByTime(400);
+    expect(said.slice(0, 2)).toEqual(['begin moving', 'paint']);
+    picture();
+    frames.coarseFor(1600);
+    frames.move();
+    vi.advanceTimersByTime(17);
+    expect(said[0]).toBe('begin moving');
+  });
+
   it('get coarser while a moving one takes too long, and finer again', () => {
     const sizes: number[] = [];
     make(true);

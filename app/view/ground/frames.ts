@@ -7,6 +7,8 @@ const TURN = 60;
 /** Milliseconds without a touch after which what was drawn in parts is drawn whole: a hill that was raised also hides what lies behind it. */
 const AFTER = 1200;
 const MOST_STRIPS = 24;
+/** Milliseconds that a coarse picture is put off when the whole one may be there as soon: the first of its kind takes as long, its shaders have to be made. */
+const SOON = 350;
 /** How much coarser what moves is drawn where there is no graphics card, at the least and at the most. */
 const COARSE = { least: 2, most: 5 };
 
@@ -33,6 +35,8 @@ export const around = (boxes: readonly Box[]): Box => ({
 export class Frames {
   private pending = 0;
   private resting: ReturnType<typeof setTimeout> | undefined;
+  /** Nothing is drawn before: what is needed for the whole picture may come at once. */
+  private waiting: ReturnType<typeof setTimeout> | undefined;
   private movedAt = -Infinity;
   private strips = 6;
   private strip = 0;
@@ -80,12 +84,14 @@ export class Frames {
   ask(): void {
     this.part = null;
     this.asked = true;
+    if (this.waiting !== undefined) return;
     if (this.pending) this.again = this.begun;
     else this.next();
   }
 
   /** A camera moves. */
   move(): void {
+    this.putOff();
     this.movedAt = performance.now();
     if (!this.software) return this.ask();
     this.part = null;
@@ -95,15 +101,19 @@ export class Frames {
     if (!this.pending) this.next();
   }
 
-  /** What there is to see is not whole yet: for so many milliseconds at the most it is drawn as what moves. */
+  /** What there is to see is not whole yet: for so many milliseconds at the most it is drawn as what moves, and for the first of them what was there is left. */
   coarseFor(milliseconds: number): void {
     if (!this.software) return this.ask();
-    this.move();
-    this.movedAt += milliseconds - REST;
+    this.stop();
+    this.putOff(() => {
+      this.move();
+      this.movedAt += milliseconds - SOON - REST;
+    });
   }
 
   /** It is whole now. */
   settle(): void {
+    this.putOff();
     this.movedAt = -Infinity;
     this.ask();
   }
@@ -116,8 +126,15 @@ export class Frames {
     if (!this.pending) this.next();
   }
 
+  /** Draws nothing until then; without an end goes on at once. */
+  private putOff(then?: () => void): void {
+    clearTimeout(this.waiting);
+    this.waiting = then && setTimeout(then, SOON);
+  }
+
   /** Nothing more is drawn; what was asked for is forgotten. */
   stop(): void {
+    this.putOff();
     cancelAnimationFrame(this.pending);
     clearTimeout(this.resting);
     this.pending = 0;
