@@ -391,23 +391,31 @@ export function horizonLines(
       const begin = max(0, -group - least);
       const end = min(lines + most, wide - group - least);
       if (begin >= end) continue;
+      let front = v128.load(fronts + at);
+      let back = v128.load(backs + at);
       for (let i = 0; i < lines; i++) {
+        const nextFront = v128.load(fronts + (i + 1) * row + at);
+        const nextBack = v128.load(backs + (i + 1) * row + at);
+        const f = f32x4.mul(scales, between(front, nextFront, g));
+        const b = f32x4.mul(scales, between(back, nextBack, g));
         const to = <usize>i << 4;
-        const front = fronts + i * row + at;
-        const back = backs + i * row + at;
-        v128.store(forward + to, f32x4.mul(scales, between(v128.load(front), v128.load(front + row), g)));
-        v128.store(backward + to, f32x4.mul(scales, between(v128.load(back), v128.load(back + row), g)));
+        if (kind == LEVEL) v128.store(forward + to, levelSky(f, b));
+        else if (kind == TILTED) {
+          v128.store(forward + to, f);
+          v128.store(backward + to, b);
+        } else v128.store(forward + to, discOver(f32x4.sub(f32x4.splat(<f32>altitude), signedAngles(ahead ? f : b)), <f32>radius));
+        front = nextFront;
+        back = nextBack;
       }
       for (let q = begin; q < end; q++) {
         const r = group + least + q;
-        const f = across(forward + (<usize>q << 4), places, most);
-        const b = across(backward + (<usize>q << 4), places, most);
         const p = out + (<usize>(r * stride + n) << 2);
-        let sum: v128;
-        if (kind == LEVEL) sum = f32x4.add(v128.load(p), levelSky(f, b));
-        else if (kind == TILTED)
-          sum = f32x4.add(v128.load(p), tiltedSky(height, r, n, long, wide, stride, <f32>rise, <f32>alongLong, <f32>alongWide, <f32>spacingLong, <f32>spacingWide, f, b));
-        else sum = discOver(f32x4.sub(f32x4.splat(<f32>altitude), signedAngles(ahead ? f : b)), <f32>radius);
+        let sum = across(forward + (<usize>q << 4), places, most);
+        if (kind == TILTED) {
+          const b = across(backward + (<usize>q << 4), places, most);
+          sum = tiltedSky(height, r, n, long, wide, stride, <f32>rise, <f32>alongLong, <f32>alongWide, <f32>spacingLong, <f32>spacingWide, sum, b);
+        }
+        if (kind == LEVEL || kind == TILTED) sum = f32x4.add(v128.load(p), sum);
         // Another band has the rest of a row's four: nothing is written where it may write.
         if (q >= most && q < lines && n + 4 <= long) v128.store(p, sum);
         else storeOwn(p, sum, places, q, lines, long - n);
@@ -435,4 +443,68 @@ function storeOwn(p: usize, values: v128, places: v128, q: i32, lines: i32, with
   if (i1 >= 0 && i1 < lines && within > 1) v128.store32_lane(p, values, 1, 4);
   if (i2 >= 0 && i2 < lines && within > 2) v128.store32_lane(p, values, 2, 8);
   if (i3 >= 0 && i3 < lines && within > 3) v128.store32_lane(p, values, 3, 12);
+}
+
+/** The row `y` of a grid from a place on, or its last one. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function fourOf(from: usize, stride: i32, y: i32, down: i32): v128 {
+  return v128.load(from + (<usize>(min(y, down - 1) * stride) << 2));
+}
+
+/** Four by four samples turned over, into `to` as rows that lie `next` bytes apart, `rows` of them at the most. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function turnFour(from: usize, stride: i32, y: i32, down: i32, to: usize, next: usize, rows: i32): void {
+  const a = fourOf(from, stride, y, down);
+  const b = fourOf(from, stride, y + 1, down);
+  const c = fourOf(from, stride, y + 2, down);
+  const d = fourOf(from, stride, y + 3, down);
+  const ab = v128.shuffle<i32>(a, b, 0, 4, 1, 5);
+  const cd = v128.shuffle<i32>(c, d, 0, 4, 1, 5);
+  const abAfter = v128.shuffle<i32>(a, b, 2, 6, 3, 7);
+  const cdAfter = v128.shuffle<i32>(c, d, 2, 6, 3, 7);
+  v128.store(to, v128.shuffle<i64>(ab, cd, 0, 2));
+  if (rows > 1) v128.store(to + next, v128.shuffle<i64>(ab, cd, 1, 3));
+  if (rows > 2) v128.store(to + 2 * next, v128.shuffle<i64>(abAfter, cdAfter, 0, 2));
+  if (rows > 3) v128.store(to + 3 * next, v128.shuffle<i64>(abAfter, cdAfter, 1, 3));
+}
+
+/** Samples that are turned over at a time: their rows fit near the processor. */
+const BLOCK = 64;
+
+/**
+ * Rows of `to` from the columns `left` to `right` of `from`, which are `down` samples long; both with rows of so many samples, at least 4
+ * more than they hold.
+ */
+export function turnOver(from: usize, to: usize, down: i32, stride: i32, turnedStride: i32, left: i32, right: i32): void {
+  const next = <usize>turnedStride << 2;
+  for (let begin = 0; begin < down; begin += BLOCK) {
+    const end = min(down, begin + BLOCK);
+    for (let x = left; x < right; x += 4)
+      for (let y = begin; y < end; y += 4) turnFour(from + (<usize>x << 2), stride, y, down, to + (<usize>(x * turnedStride + y) << 2), next, right - x);
+  }
+}
+
+/**
+ * To the rows `top` to `bottom` of `sums`, which are `across` samples long, adds the columns of `turned`, unless that is null; all of it
+ * times `scale`, 1 at the most. `block`: 4 · 4 samples.
+ */
+export function gatherSums(sums: usize, turned: usize, block: usize, across: i32, stride: i32, turnedStride: i32, top: i32, bottom: i32, scale: f32): void {
+  const scales = f32x4.splat(scale);
+  const most = f32x4.splat(1);
+  const next = <usize>stride << 2;
+  if (!turned) memory.fill(block, 0, 64);
+  for (let begin = 0; begin < across; begin += BLOCK) {
+    const end = min(across, begin + BLOCK);
+    for (let y = top; y < bottom; y += 4) {
+      const rows = min(4, bottom - y);
+      for (let x = begin; x < end; x += 4) {
+        if (turned) turnFour(turned + (<usize>y << 2), turnedStride, x, across, block, 16, rows);
+        let at = sums + (<usize>(y * stride + x) << 2);
+        for (let k = 0; k < rows; k++, at += next)
+          v128.store(at, f32x4.min(most, f32x4.mul(scales, f32x4.add(v128.load(at), v128.load(block + (<usize>k << 4))))));
+      }
+    }
+  }
 }

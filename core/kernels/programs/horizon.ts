@@ -1,5 +1,5 @@
 import { DEGREE, exactMath } from '../math';
-import { floats, rowsOf, type Band, type Program } from '../program';
+import { floats, rowsOf, type Program } from '../program';
 import { claims } from './levels';
 
 interface Samples {
@@ -51,12 +51,11 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
     const { straight, turned, out, outTurned, scratch } = plan(args);
     const a = arena.start;
     const [stride, strideTurned] = [strideOf(across), strideOf(down)];
-    const [size, sizeTurned] = [stride * down, strideTurned * across];
     const ways = waysOf(args);
     const turns = ways.some((way) => !way.alongX);
     if (turns) {
-      transpose(floats(arena, a + straight, size), floats(arena, a + turned, sizeTurned), across, down, band);
       const columns = rowsOf(across, band);
+      kernels.turnOver(a + straight, a + turned, down, stride, strideTurned, columns.from, columns.to);
       floats(arena, a + outTurned + 4 * strideTurned * columns.from, strideTurned * (columns.to - columns.from)).fill(0);
     }
     const rows = rowsOf(down, band);
@@ -94,17 +93,8 @@ export const horizonProgram: Program<HorizonArgs, Float32Array, Float32Array<Arr
       yield;
     }
     const scale = args.kind === 'sun' ? 1 : 1 / (2 * ways.length);
-    const { from, to } = rows;
-    const sums = floats(arena, a + out, size);
-    if (turns) {
-      const other = floats(arena, a + outTurned, sizeTurned);
-      const BLOCK = 32;
-      for (let left = 0; left < across; left += BLOCK) {
-        const right = Math.min(across, left + BLOCK);
-        for (let row = from; row < to; row++) addTurned(sums, row * stride, other, row, strideTurned, left, right);
-      }
-    }
-    if (scale !== 1) for (let row = from; row < to; row++) scaleRow(sums, row * stride, across, scale);
+    const block = a + scratch + Math.min(band.index, MOST_BANDS - 1) * scratchBytes(args);
+    kernels.gatherSums(a + out, turns ? a + outTurned : 0, block, across, stride, strideTurned, rows.from, rows.to, scale);
     yield;
   },
 
@@ -180,27 +170,3 @@ function plan(args: HorizonArgs) {
 
 /** Samples from one row to the next: were that a power of two, samples under each other would drive each other out of the nearest memory. */
 const strideOf = (long: number) => (Math.ceil(long / 16) + 1) * 16;
-
-/** Rows by themselves: they are compiled once, and run at full speed from the second on. */
-function addTurned(sums: Float32Array, at: number, other: Float32Array, row: number, stride: number, left: number, right: number): void {
-  for (let x = left; x < right; x++) sums[at + x] += other[x * stride + row];
-}
-
-function scaleRow(sums: Float32Array, at: number, across: number, scale: number): void {
-  for (let i = at; i < at + across; i++) sums[i] = Math.min(1, sums[i] * scale);
-}
-
-/** Rows as columns, in blocks that fit near the processor. */
-function transpose(values: Float32Array, out: Float32Array, across: number, down: number, band: Band): void {
-  const { from, to } = rowsOf(across, band);
-  const BLOCK = 32;
-  const [stride, strideTurned] = [strideOf(across), strideOf(down)];
-  for (let top = 0; top < down; top += BLOCK) {
-    const below = Math.min(down, top + BLOCK);
-    for (let left = from; left < to; left += BLOCK) {
-      const right = Math.min(to, left + BLOCK);
-      for (let row = top; row < below; row++)
-        for (let column = left; column < right; column++) out[column * strideTurned + row] = values[row * stride + column];
-    }
-  }
-}
