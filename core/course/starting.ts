@@ -24,12 +24,12 @@ export const startingCourses: readonly StartingCourse[] = [
     make: () =>
       withRock(
         makeCourse('Downland', land(8192, 0), [
-          stepUse('noise', { kind: 'fbm', feature: 4200, height: 215, level: 195, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
-          stepUse('fluvial', { amount: 18_000, scale: 420, soften: 140, bank: 34, uplift: 260, breach: 300, exponent: 0.4 }),
+          stepUse('noise', { kind: 'fbm', feature: 4200, height: 280, level: 200, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
+          stepUse('fluvial', { amount: 18_000, scale: 460, soften: 130, bank: 36, uplift: 280, breach: 300, exponent: 0.4 }),
           stepUse('blur', { size: 22 }),
           stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
         ]),
-        { thickness: 110, spread: 0.3, hardShare: 0.4, contrast: 0.8, dip: 3.5, dipDirection: 150, foldHeight: 40, foldLength: 5200, joints: 0, seed: 3 },
+        { thickness: 110, spread: 0.3, hardShare: 0.4, contrast: 0.6, dip: 3.5, dipDirection: 150, foldHeight: 40, foldLength: 5200, joints: 0, seed: 3 },
       ),
   },
   {
@@ -118,7 +118,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('noise', { kind: 'hybrid', feature: 2400, height: 420, level: 10, octaves: 9, gain: 0.46, seed: 912 }, { join: 'replace' }),
           stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
           stepUse('fluvial', { amount: 2600, scale: 100, soften: 18 }),
-          stepUse('noise', { kind: 'ridged', feature: 520, height: 46, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.7, hold: 'mean' }),
+          stepUse('noise', { kind: 'ridged', feature: 520, height: 60, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.7, hold: 'mean' }),
           stepUse('shore', { retreat: 130, stacks: 0.9, scale: 60, height: 4, cliff: 72, seed: 4 }),
           stepUse('roughen', { height: 5, feature: 60 }),
         ]),
@@ -172,7 +172,7 @@ export const startingCourses: readonly StartingCourse[] = [
     summary: 'A cone with its crater, flows and gullies above a rolling foreland.',
     make: () =>
       makeCourse('Fire mountain', land(12_288, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 5200, height: 360, level: 300, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
+        stepUse('noise', { kind: 'fbm', feature: 4800, height: 400, level: 300, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
         stepUse(
           'volcano',
           {

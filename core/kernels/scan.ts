@@ -24,6 +24,7 @@ interface Scanner {
   same: KernelExports['sameFloats'];
   putCodes: KernelExports['putCodes'];
   measureCodes: KernelExports['measureCodes'];
+  outstanding: KernelExports['outstanding'];
   at: number;
   values: Float32Array;
   others: Float32Array;
@@ -44,6 +45,7 @@ function load(): Scanner {
     same: kernels.sameFloats,
     putCodes: kernels.putCodes,
     measureCodes: kernels.measureCodes,
+    outstanding: kernels.outstanding,
     at,
     values: new Float32Array(memory.buffer, at, SCANNED),
     others: new Float32Array(memory.buffer, at + 4 * SCANNED + 64, SCANNED),
@@ -123,4 +125,34 @@ export function measureCodes(
   const { noData, datum, least, most, scale, zero, offset } = by;
   if (!measure(others.byteOffset, at, to - from, signed, noData, datum, least, most, scale, zero, offset, out.byteOffset)) return null;
   return { farthest: out[0], squares: out[1], far: out[2] };
+}
+
+/** Columns that are looked at together: with so many rows as fit. */
+const TILE = 1_022;
+
+/**
+ * Samples inside a grid that lie above all of their eight neighbours, or below all of them, by more than `least` (0 or more), told as they are found; those of
+ * its outer rows and columns are not looked at.
+ */
+export function eachOutstanding(values: Float32Array, across: number, down: number, least: number, tell: (i: number) => void): void {
+  scanner ??= load();
+  const { outstanding, at, others } = scanner;
+  const found = new Int32Array(others.buffer, others.byteOffset, SCANNED);
+  for (let left = 1; left + 1 < across; left += TILE) {
+    const wide = Math.min(TILE, across - 1 - left) + 2;
+    // Four at a time are read, past the last row's end too.
+    const most = Math.floor((SCANNED - 4) / wide);
+    for (let top = 1; top + 1 < down; top += most - 2) {
+      const rows = Math.min(most - 2, down - 1 - top) + 2;
+      for (let row = 0; row < rows; row++) {
+        const from = (top - 1 + row) * across + left - 1;
+        scanner.values.set(values.subarray(from, from + wide), row * wide);
+      }
+      const count = outstanding(at, wide, rows, least, others.byteOffset);
+      for (let k = 0; k < count; k++) {
+        const row = Math.floor(found[k] / wide);
+        tell((top - 1 + row) * across + left - 1 + (found[k] - row * wide));
+      }
+    }
+  }
 }

@@ -21,7 +21,7 @@ export { resampleAdd, resampleAlong, resampleOut } from './resample';
 export { passAlong, passDown, smoothAlong, smoothDown } from './ladder';
 export { rockRows } from './rock';
 export { measureCodes, putCodes } from './codes';
-export { boundsOfFloats, sameFloats, scanFloats } from './scan';
+export { boundsOfFloats, outstanding, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 

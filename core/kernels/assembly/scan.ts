@@ -74,3 +74,43 @@ export function sameFloats(a: usize, b: usize, count: i32): i32 {
   }
   return found;
 }
+
+/**
+ * Places of the samples that lie above all of their eight neighbours, or below all of them, by more than `least`: of `down` rows of `across`
+ * samples, those within the outer ones, as numbers of 32 bits at `out`. Returns how many.
+ */
+export function outstanding(source: usize, across: i32, down: i32, least: f32, out: usize): i32 {
+  const row = <usize>across << 2;
+  const margin = f32x4.splat(least);
+  let count = 0;
+  for (let y = 1; y + 1 < down; y++) {
+    const begin = y * across + 1;
+    const end = begin + across - 2;
+    for (let i = begin; i < end; i += 4) {
+      const at = source + (<usize>i << 2);
+      const here = v128.load(at);
+      const north = v128.load(at - row);
+      const south = v128.load(at + row);
+      const west = v128.load(at - 4);
+      const east = v128.load(at + 4);
+      let most = f32x4.max(f32x4.max(north, south), f32x4.max(west, east));
+      let low = f32x4.min(f32x4.min(north, south), f32x4.min(west, east));
+      const northWest = v128.load(at - row - 4);
+      const northEast = v128.load(at - row + 4);
+      const southWest = v128.load(at + row - 4);
+      const southEast = v128.load(at + row + 4);
+      most = f32x4.max(most, f32x4.max(f32x4.max(northWest, northEast), f32x4.max(southWest, southEast)));
+      low = f32x4.min(low, f32x4.min(f32x4.min(northWest, northEast), f32x4.min(southWest, southEast)));
+      const by = f32x4.max(f32x4.sub(here, most), f32x4.sub(low, here));
+      let which = i32x4.bitmask(f32x4.gt(by, margin));
+      while (which) {
+        const lane = ctz(which);
+        which &= which - 1;
+        if (i + lane >= end) break;
+        store<i32>(out + (<usize>count << 2), i + lane);
+        count++;
+      }
+    }
+  }
+  return count;
+}

@@ -61,10 +61,20 @@ export function findBlocks(height: Float32Array, across: number, down: number): 
 /** How much a line breaks at a sample: its step there against the two beside it. */
 const breakAt = (h: Float32Array, i: number, stride: number) => h[i] - h[i - stride] - (h[i - stride] - h[i - 2 * stride] + (h[i + stride] - h[i])) / 2;
 
-/** Breaks at one place of several lines, added up. */
-function breaksAt(height: Float32Array, at: number, lines: number, stride: number, lineStride: number): number {
+/** Breaks along several lines, added up by their place in a block. */
+function addBreaks(sums: Float64Array, height: Float32Array, at: number, length: number, lines: number, stride: number, lineStride: number): void {
+  // Along what lies together in memory.
+  if (stride < lineStride) for (let line = 0; line < lines; line++) addAlong(sums, height, at + line * lineStride, length, stride);
+  else for (let k = 2; k + 1 < length; k++) sums[k % BLOCK] += breaksAt(height, at + k * stride, lines, stride);
+}
+
+function addAlong(sums: Float64Array, h: Float32Array, at: number, length: number, stride: number): void {
+  for (let k = 2, i = at + 2 * stride; k + 1 < length; k++, i += stride) sums[k % BLOCK] += Math.abs(breakAt(h, i, stride));
+}
+
+function breaksAt(h: Float32Array, at: number, lines: number, stride: number): number {
   let sum = 0;
-  for (let line = 0, i = at; line < lines; line++, i += lineStride) sum += Math.abs(breakAt(height, i, stride));
+  for (let i = at; i < at + lines; i++) sum += Math.abs(breakAt(h, i, stride));
   return sum;
 }
 
@@ -84,10 +94,8 @@ function phaseOf(height: Float32Array, length: number, lines: number, stride: nu
   let stripes = 0;
   for (let first = 0; first + perStripe <= lines; first += perStripe) {
     stripe.fill(0);
-    for (let k = 2; k + 1 < length; k++) {
-      stripe[k % BLOCK] += breaksAt(height, first * lineStride + k * stride, looked, stride, lineStride);
-      counts[k % BLOCK] += looked;
-    }
+    addBreaks(stripe, height, first * lineStride, length, looked, stride, lineStride);
+    for (let k = 2; k + 1 < length; k++) counts[k % BLOCK] += looked;
     let best = 0;
     for (let p = 0; p < BLOCK; p++) {
       sums[p] += stripe[p];

@@ -4,6 +4,7 @@ import { cropSamples } from '../../field/window';
 import { fillVoids } from '../../field/voids';
 import { medianProgram } from '../../kernels/programs/median';
 import type { Kernels } from '../../kernels/pool';
+import { eachOutstanding } from '../../kernels/scan';
 import { distance, plain, toggle } from '../params';
 import { defineStep } from '../step';
 import { BLOCK, findBlocks } from './deblock';
@@ -103,12 +104,7 @@ export async function findSpikes(
     const ground: Looked = { height: calm, median, across, down };
     const usual: Usual = { off: quantileOf(offAt, ground, 0.5), steep: quantileOf(slopeAt, ground, 0.9) };
     const before = count;
-    const above = new Float32Array(across);
-    const candidates: number[] = [];
-    for (let row = 0; row < down; row++) {
-      beyondNeighbours(above, calm, across, down, row);
-      standingOff(candidates, above, ground, row, { ...usual, sensitivity, least });
-    }
+    const candidates = standingOff(ground, { ...usual, sensitivity, least });
     const taken: number[] = [];
     for (const i of candidates) {
       if (spikes[i]) continue;
@@ -155,43 +151,22 @@ function slopeAt({ height, across }: Looked, i: number): number {
   return Math.fround((Math.abs(height[x] - height[i]) + Math.abs(height[y] - height[i])) / 2);
 }
 
-/** Of a row, the samples that may stand off, whatever is usual just around them: few, so that the rest is looked at for them alone. */
-function standingOff(
-  out: number[],
-  above: Float32Array,
-  { height, median, across }: Looked,
-  row: number,
-  { off: everywhere, steep, sensitivity, least }: Usual & { sensitivity: number; least: number },
-): void {
+/** The samples that may stand off, whatever is usual just around them, in order: few, so that the rest is looked at for them alone. */
+function standingOff(ground: Looked, { off: everywhere, steep, sensitivity, least }: Usual & { sensitivity: number; least: number }): number[] {
+  const { height, across, down } = ground;
   const far = sensitivity * SIGMA * everywhere + steep;
   const alone = (sensitivity / 2) * steep;
-  for (let column = 0; column < above.length; column++) {
-    const by = above[column];
-    if (by <= 0) continue;
-    const i = row * across + column;
-    const off = Math.fround(Math.abs(height[i] - median[i]));
-    if (off > least && ((by > STANDS_ALONE * off && off > far) || by > alone)) out.push(i);
-  }
-}
-
-/** Of a row, by how much each sample lies above all of its eight neighbours, or below all of them; 0 for most. */
-function beyondNeighbours(out: Float32Array, height: Float32Array, across: number, down: number, row: number): void {
-  const start = row * across;
-  if (row === 0 || row + 1 === down) {
-    for (let column = 0; column < across; column++) out[column] = beyond(height, across, down, column, row);
-    return;
-  }
-  for (let column = 1, i = start + 1; column + 1 < across; column++, i++) {
-    const h = height[i];
-    const west = height[i - 1];
-    const east = height[i + 1];
-    out[column] = 0;
-    // Most lie between the two beside them, or the two above and below.
-    const under = h <= west;
-    if (h <= east === under && h <= height[i - across] === under && h <= height[i + across] === under) out[column] = beyond(height, across, down, column, row);
-  }
-  out[0] = beyond(height, across, down, 0, row);
-  out[across - 1] = beyond(height, across, down, across - 1, row);
+  const out: number[] = [];
+  const look = (i: number) => {
+    const by = beyond(height, across, down, i % across, Math.floor(i / across));
+    const off = offAt(ground, i);
+    if (by > 0 && off > least && ((by > STANDS_ALONE * off && off > far) || by > alone)) out.push(i);
+  };
+  // Who stands off by either measure lies beyond its neighbours by as much as the lesser of them.
+  eachOutstanding(height, across, down, Math.fround(0.999 * Math.min(STANDS_ALONE * Math.max(far, least), alone)), look);
+  for (let column = 0; column < across; column++) for (const row of [0, down - 1]) look(row * across + column);
+  for (let row = 1; row + 1 < down; row++) for (const column of [0, across - 1]) look(row * across + column);
+  return out.sort((a, b) => a - b);
 }
 
 function beyond(height: Float32Array, across: number, down: number, column: number, row: number): number {
