@@ -21,9 +21,9 @@ export async function save(path: string, bytes: Uint8Array): Promise<void> {
   }
 }
 
-/** A heightmap of any format, with the header or the map that lies beside it under the same name. */
-export async function loadHeightmap(path: string, as?: string, band?: Band): Promise<Reading> {
-  const bytes = await load(path);
+/** A heightmap of any format, with the header or the map that lies beside it under the same name; its bytes where they have been loaded. */
+export async function loadHeightmap(path: string, as?: string, band?: Band, loaded?: Uint8Array<ArrayBuffer>): Promise<Reading> {
+  const bytes = loaded ?? (await load(path));
   const beside: Record<string, Uint8Array> = {};
   for (const ending of ['.hdr', '.prj', '.crs.txt']) {
     for (const written of [ending, ending.toUpperCase()]) {

@@ -18,14 +18,16 @@ export function inspectCommand(): Command {
         const bytes = await load(file);
         let readings: RawCandidate[] = [];
         if (!as && bytes.length > 0 && saysNothing(bytes)) readings = rankRawReadings(bytes);
-        const reading = await loadHeightmap(file, as, band).catch((error: unknown) => {
+        const reading = await loadHeightmap(file, as, band, bytes).catch((error: unknown) => {
           // Bytes that say nothing are looked at by the best way to read them.
           if (as || !readings.length || !(error instanceof UplandError && error.code === 'raw-needs-layout')) throw error;
-          return loadHeightmap(file, readings[0].as);
+          return loadHeightmap(file, readings[0].as, undefined, bytes);
         });
+        const field = toField(reading);
+        const looking = !field.valid || field.valid.includes(1) ? findingsIn(reading, {}, field, kernels) : Promise.resolve([]);
         const found = inspect(reading);
         // What is plain from the samples is said once; what lies in the heights comes with its mend.
-        const closer = found.noData.count < reading.samples.length ? await findingsIn(reading, {}, toField(reading), kernels) : [];
+        const closer = await looking;
         const known = new Set(closer.map((f) => f.id));
         found.findings = [
           ...found.findings.filter((f) => !known.has(f.id)),

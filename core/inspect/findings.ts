@@ -35,13 +35,18 @@ export async function findingsIn(reading: Reading, meaning: Meaning, field: Fiel
   found.push(framed?.finding ?? null);
   // What a frame does to the samples beside it is no finding of its own.
   const inner = framed ? { ...field, height: framed.without } : field;
-  // The grain of a JPEG is no dust: only what stands off by far more counts there.
-  found.push(await spikes(inner, kernels, reading.lossy ? 20 * Math.abs(meaningOf(reading, meaning).scale) : 0, signal));
-  found.push(holes(field));
-  found.push(blocks(reading, inner));
-  found.push(levels(reading, meaning, field));
-  found.push(...clipped(reading, meaning, field, framed?.finding.where));
-  found.push(toneCurve(reading, meaning));
+  // The grain of a JPEG is no dust: only what stands off by far more counts there. Looked for by the pool while the rest is looked for here.
+  const spiky = spikes(inner, kernels, reading.lossy ? 20 * Math.abs(meaningOf(reading, meaning).scale) : 0, signal);
+  // Its failure is told below, also where something else fails first.
+  spiky.catch(() => undefined);
+  const after = [
+    holes(field),
+    blocks(reading, inner),
+    levels(reading, meaning, field),
+    ...clipped(reading, meaning, field, framed?.finding.where),
+    toneCurve(reading, meaning),
+  ];
+  found.push(await spiky, ...after);
   return found.filter((f) => f !== null);
 }
 

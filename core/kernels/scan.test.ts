@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { areSame, boundsIn, measureCodes, putCodes, scan, SCANNED } from './scan';
+import { areSame, boundsIn, eachOutstanding, measureCodes, putCodes, scan, SCANNED } from './scan';
 
 describe('one pass over floats', () => {
   it('finds what a plain loop does, in the same order of sums, and leaves out what is no number', () => {
@@ -86,5 +86,58 @@ describe('quicker passes', () => {
     expect(measureCodes(samples, values, first, last, by)).toEqual({ farthest, squares, far });
     expect(measureCodes(samples, values, first, last, { ...by, most: 100 })).toBeNull();
     expect(measureCodes(samples, values, first, last, { ...by, noData: samples[3100] })).toBeNull();
+  });
+});
+
+describe('what stands beyond all of its neighbours', () => {
+  const byLooking = (values: Float32Array, across: number, down: number, least: number) => {
+    const out: number[] = [];
+    for (let row = 1; row + 1 < down; row++)
+      for (let column = 1; column + 1 < across; column++) {
+        const i = row * across + column;
+        const around = [-across - 1, -across, -across + 1, -1, 1, across - 1, across, across + 1].map((k) => values[i + k]);
+        if (Math.fround(values[i] - Math.max(...around)) > least || Math.fround(Math.min(...around) - values[i]) > least) out.push(i);
+      }
+    return out;
+  };
+  const found = (values: Float32Array, across: number, down: number, least: number) => {
+    const out: number[] = [];
+    eachOutstanding(values, across, down, least, (i) => out.push(i));
+    return out.sort((a, b) => a - b);
+  };
+  const rough = (length: number) => Float32Array.from({ length }, (_, i) => Math.fround(Math.sin(i * 12.9898) * 43.5 + Math.sin(i * 0.013) * 300));
+
+  it.each([
+    [3, 3],
+    [4, 3],
+    [5, 9],
+    [6, 40],
+    [67, 31],
+    // Wider than what is looked at together, and of more rows.
+    [1_025, 6],
+    [2_300, 70],
+    [40, 3_000],
+  ])('%i × %i', (across, down) => {
+    const values = rough(across * down);
+    for (const least of [0, 2.5, 30]) expect(found(values, across, down, least)).toEqual(byLooking(values, across, down, least));
+    expect(byLooking(values, across, down, 0).length).toBeGreaterThan(across * down > 20 ? 0 : -1);
+  });
+
+  it('is nothing on level ground, on a slope, and where there is no inside', () => {
+    expect(found(new Float32Array(400), 20, 20, 0)).toEqual([]);
+    expect(
+      found(
+        Float32Array.from({ length: 400 }, (_, i) => i % 20),
+        20,
+        20,
+        0,
+      ),
+    ).toEqual([]);
+    for (const [across, down] of [
+      [2, 30],
+      [30, 2],
+      [1, 1],
+    ])
+      expect(found(rough(across * down), across, down, 0)).toEqual([]);
   });
 });

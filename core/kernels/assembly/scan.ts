@@ -93,15 +93,15 @@ export function outstanding(source: usize, across: i32, down: i32, least: f32, o
       const south = v128.load(at + row);
       const west = v128.load(at - 4);
       const east = v128.load(at + 4);
-      let most = f32x4.max(f32x4.max(north, south), f32x4.max(west, east));
-      let low = f32x4.min(f32x4.min(north, south), f32x4.min(west, east));
+      let most = f32x4.pmax(f32x4.pmax(north, south), f32x4.pmax(west, east));
+      let low = f32x4.pmin(f32x4.pmin(north, south), f32x4.pmin(west, east));
       const northWest = v128.load(at - row - 4);
       const northEast = v128.load(at - row + 4);
       const southWest = v128.load(at + row - 4);
       const southEast = v128.load(at + row + 4);
-      most = f32x4.max(most, f32x4.max(f32x4.max(northWest, northEast), f32x4.max(southWest, southEast)));
-      low = f32x4.min(low, f32x4.min(f32x4.min(northWest, northEast), f32x4.min(southWest, southEast)));
-      const by = f32x4.max(f32x4.sub(here, most), f32x4.sub(low, here));
+      most = f32x4.pmax(most, f32x4.pmax(f32x4.pmax(northWest, northEast), f32x4.pmax(southWest, southEast)));
+      low = f32x4.pmin(low, f32x4.pmin(f32x4.pmin(northWest, northEast), f32x4.pmin(southWest, southEast)));
+      const by = f32x4.pmax(f32x4.sub(here, most), f32x4.sub(low, here));
       let which = i32x4.bitmask(f32x4.gt(by, margin));
       while (which) {
         const lane = ctz(which);

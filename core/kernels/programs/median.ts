@@ -7,12 +7,14 @@ export interface MedianArgs {
   /** Samples on either side: windows of (2·radiusX + 1) × (2·radiusY + 1). */
   radiusX: number;
   radiusY: number;
+  /** What lies beyond the rim: its own samples again, or the ground mirrored through them, so that a slope goes on; both sides have to be longer than the radius then. */
+  rim?: 'again' | 'mirrored';
 }
 
 const BINS = 4096;
 const MOST_BANDS = 16;
 
-/** The median of the window around every sample, exactly; the outer samples are carried on. */
+/** The median of the window around every sample, exactly; beyond the rim its samples are carried on. */
 export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<ArrayBuffer>> = {
   id: 'median',
   bytes: (args) => plan(args).bytes,
@@ -37,6 +39,7 @@ export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<Array
       padded.set(source.subarray(row, row + across), at + radiusX);
       padded.fill(source[row + across - 1], at + radiusX + across, at + stride);
     }
+    if (args.rim === 'mirrored') mirror(padded, stride, args);
   },
 
   *run(kernels, arena, args, band) {
@@ -74,6 +77,26 @@ export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<Array
     return unpadded(arena, out, outStride, args.across, args.down);
   },
 };
+
+/** What lies beyond the rim is as far under its samples as what lies inside is above them. */
+function mirror(padded: Float32Array, stride: number, { across, down, radiusX, radiusY }: MedianArgs): void {
+  const wide = across + 2 * radiusX;
+  for (let y = radiusY; y < radiusY + down; y++) {
+    const first = y * stride + radiusX;
+    const last = first + across - 1;
+    for (let k = 1; k <= radiusX; k++) {
+      padded[first - k] = 2 * padded[first] - padded[first + k];
+      padded[last + k] = 2 * padded[last] - padded[last - k];
+    }
+  }
+  const top = radiusY * stride;
+  const bottom = top + (down - 1) * stride;
+  for (let k = 1; k <= radiusY; k++)
+    for (let x = 0; x < wide; x++) {
+      padded[top - k * stride + x] = 2 * padded[top + x] - padded[top + k * stride + x];
+      padded[bottom + k * stride + x] = 2 * padded[bottom + x] - padded[bottom - k * stride + x];
+    }
+}
 
 /** Windows that have a sorting network of their own. */
 const isSmall = ({ radiusX, radiusY }: MedianArgs) => radiusX === radiusY && radiusX <= 3;

@@ -84,7 +84,6 @@ const ENOUGH_LINES = 32;
 function phaseOf(height: Float32Array, length: number, lines: number, stride: number, lineStride: number): { phase: number; times: number } | null {
   if (length < 4 * BLOCK || lines < BLOCK) return null;
   const sums = new Float64Array(BLOCK);
-  const counts = new Float64Array(BLOCK);
   const stripe = new Float64Array(BLOCK);
   const wins = new Float64Array(BLOCK);
   // In stripes, each of which votes too: one wall in the ground is no grid.
@@ -95,7 +94,6 @@ function phaseOf(height: Float32Array, length: number, lines: number, stride: nu
   for (let first = 0; first + perStripe <= lines; first += perStripe) {
     stripe.fill(0);
     addBreaks(stripe, height, first * lineStride, length, looked, stride, lineStride);
-    for (let k = 2; k + 1 < length; k++) counts[k % BLOCK] += looked;
     let best = 0;
     for (let p = 0; p < BLOCK; p++) {
       sums[p] += stripe[p];
@@ -104,6 +102,8 @@ function phaseOf(height: Float32Array, length: number, lines: number, stride: nu
     wins[best]++;
     stripes++;
   }
+  // Of the places 2 to length − 2 those at each place in a block.
+  const counts = sums.map((_, p) => looked * stripes * Math.max(0, Math.floor((length - 2 - p) / BLOCK) - Math.floor((1 - p) / BLOCK)));
   const means = sums.map((s, p) => s / Math.max(1, counts[p]));
   let phase = 0;
   for (let p = 1; p < BLOCK; p++) if (means[p] > means[phase]) phase = p;

@@ -1,6 +1,5 @@
 import { z } from 'zod';
 import { spacingOf } from '../../field/ground';
-import { cropSamples } from '../../field/window';
 import { fillVoids } from '../../field/voids';
 import { medianProgram } from '../../kernels/programs/median';
 import type { Kernels } from '../../kernels/pool';
@@ -89,18 +88,13 @@ export async function findSpikes(
 ): Promise<{ spikes: Uint8Array; count: number; worst: number }> {
   const spikes = new Uint8Array(height.length);
   if (across < 5 || down < 5) return { spikes, count: 0, worst: 0 };
-  const calm = height.slice();
+  // A copy once there is something to take out.
+  let calm = height;
   let count = 0;
   let worst = 0;
   for (let pass = 0; pass < 2; pass++) {
     // Carried on through its outer samples, so that a slope is no spike at the edge.
-    const wide = { across: across + 2 * PAD, down: down + 2 * PAD, radiusX: PAD, radiusY: PAD };
-    const median = cropSamples(await kernels.run(medianProgram, wide, mirrored(calm, across, down), { signal }), wide.across, {
-      left: PAD,
-      top: PAD,
-      across,
-      down,
-    });
+    const median = await kernels.run(medianProgram, { across, down, radiusX: PAD, radiusY: PAD, rim: 'mirrored' }, calm, { signal });
     const ground: Looked = { height: calm, median, across, down };
     const usual: Usual = { off: quantileOf(offAt, ground, 0.5), steep: quantileOf(slopeAt, ground, 0.9) };
     const before = count;
@@ -117,6 +111,7 @@ export async function findSpikes(
       if (deviates || alone) taken.push(i);
     }
     worst = taken.reduce((most, i) => Math.max(most, offAt(ground, i)), worst);
+    if (taken.length > 0 && calm === height) calm = height.slice();
     for (const i of taken) {
       spikes[i] = 1;
       count++;
@@ -205,26 +200,4 @@ function quantileOf(measure: Measure, ground: Looked, share: number): number {
   const stride = Math.max(1, Math.floor(length / 100_000));
   const some = Float32Array.from({ length: Math.floor(length / stride) }, (_, i) => measure(ground, i * stride)).sort();
   return some[Math.floor(some.length * share)] ?? 0;
-}
-
-/** Two samples more on every side: the inner ones mirrored about the outer sample's height. */
-function mirrored(height: Float32Array, across: number, down: number): Float32Array<ArrayBuffer> {
-  const w = across + 2 * PAD;
-  const out = new Float32Array(w * (down + 2 * PAD));
-  for (let row = 0; row < down; row++) {
-    const at = (row + PAD) * w + PAD;
-    const from = row * across;
-    out.set(height.subarray(from, from + across), at);
-    for (let k = 1; k <= PAD; k++) {
-      out[at - k] = 2 * height[from] - height[from + k];
-      out[at + across - 1 + k] = 2 * height[from + across - 1] - height[from + across - 1 - k];
-    }
-  }
-  for (let k = 1; k <= PAD; k++) {
-    for (let x = 0; x < w; x++) {
-      out[(PAD - k) * w + x] = 2 * out[PAD * w + x] - out[(PAD + k) * w + x];
-      out[(PAD + down - 1 + k) * w + x] = 2 * out[(PAD + down - 1) * w + x] - out[(PAD + down - 1 - k) * w + x];
-    }
-  }
-  return out;
 }
