@@ -46,7 +46,7 @@ export const startingCourses: readonly StartingCourse[] = [
             stepUse('join', { tributary: 'crests' }, { join: 'smooth-higher', joinWidth: 260 }),
             stepUse('fluvial', { amount: 2600, scale: 300, soften: 44, bank: 54, uplift: 400, breach: 300, rock: 0.7 }),
             stepUse('glacier', { amount: 420, snowline: 0.52, favour: 0.22, snow: 0.9, till: 0.12, wall: 60, rock: 0.8 }),
-            stepUse('talus', { cliff: 47, fall: 40, repose: 36, loose: 0.75, patch: 200 }),
+            stepUse('talus', { cliff: 47, fall: 40, repose: 36, loose: 0.75, patch: 200, sweeps: 80 }),
           ],
           [
             makeTributary(
@@ -224,7 +224,7 @@ export const startingCourses: readonly StartingCourse[] = [
         stepUse('fluvial', { amount: 5200, scale: 420, soften: 70, bank: 46, breach: 400, toSea: false }),
         stepUse('glacier', { amount: 1300, snowline: 0.12, snow: 1.4, slide: 0.75, favour: 0.06, till: 0.06, wall: 62 }),
         stepUse('shift', { by: -150 }, { name: 'Drowned' }),
-        stepUse('talus', { cliff: 46, fall: 30, repose: 36 }),
+        stepUse('talus', { cliff: 46, fall: 30, repose: 36, sweeps: 80 }),
         stepUse('shore', { retreat: 40, stacks: 0.6, scale: 60, height: 3 }),
       ]),
   },
@@ -238,7 +238,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('noise', { kind: 'fbm', feature: 4600, height: 900, level: 520, octaves: 9, gain: 0.45, seed: 27 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 5200, scale: 300, soften: 40, bank: 48, breach: 300, rock: 0.6 }),
           stepUse('glacier', { amount: 1100, snowline: 0.3, favour: 0.22, till: 0.14, slide: 0.7 }),
-          stepUse('talus', { cliff: 42, fall: 30, repose: 35, loose: 0.7, patch: 140 }),
+          stepUse('talus', { cliff: 42, fall: 30, repose: 35, loose: 0.7, patch: 140, sweeps: 70 }),
           stepUse('roughen', { height: 3, feature: 60, steepFrom: 20 }),
         ]),
         {
@@ -265,8 +265,8 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('noise', { kind: 'fbm', feature: 6200, height: 420, level: 520, octaves: 9, gain: 0.45, seed: 71 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 30_000, scale: 1000, soften: 180, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
           stepUse('blur', { size: 28 }, { name: 'Soil' }),
-          stepUse('talus', { cliff: 44, fall: 24, repose: 34 }),
-          stepUse('runoff', { amount: 45, scale: 80, carry: 0.3 }),
+          stepUse('talus', { cliff: 44, fall: 24, repose: 34, sweeps: 80 }),
+          stepUse('runoff', { amount: 34, scale: 80, carry: 0.3 }),
         ]),
         {
           thickness: 120,

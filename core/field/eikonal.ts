@@ -13,7 +13,8 @@ export async function sweepFront(
   speed: Float32Array,
   { across, down, spacing, signal }: { across: number; down: number; spacing: { x: number; y: number }; signal?: AbortSignal },
 ): Promise<void> {
-  const known = Uint8Array.from(time, (t) => (t < Infinity ? 1 : 0));
+  const known = new Uint8Array(time.length);
+  for (let i = 0; i < known.length; i++) if (time[i] < Infinity) known[i] = 1;
   const { x: dx, y: dy } = spacing;
   const [wx, wy] = [1 / (dx * dx), 1 / (dy * dy)];
   const rest = cooperativeYield(signal);

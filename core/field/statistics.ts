@@ -1,6 +1,6 @@
 import { spacingOf, type Ground } from './ground';
 import type { Field } from './field';
-import { scan, SCANNED } from '../kernels/scan';
+import { boundsIn, scan, SCANNED } from '../kernels/scan';
 
 export interface Statistics {
   /** Metres, absolute (datum added). `NaN` when no sample is valid. */
@@ -60,9 +60,10 @@ function addRow(all: Sums, height: Float32Array, valid: Uint8Array | undefined, 
 /** The lowest and the highest of some heights; 0 and 0 where there are none. */
 export function boundsOf(height: Float32Array): { lowest: number; highest: number } {
   let [lowest, highest] = [Infinity, -Infinity];
-  for (const h of height) {
-    if (h < lowest) lowest = h;
-    if (h > highest) highest = h;
+  for (let from = 0; from < height.length; from += SCANNED) {
+    const part = boundsIn(height, from, Math.min(height.length, from + SCANNED));
+    lowest = Math.min(lowest, part.lowest);
+    highest = Math.max(highest, part.highest);
   }
   return lowest <= highest ? { lowest, highest } : { lowest: 0, highest: 0 };
 }

@@ -35,14 +35,15 @@ export function upliftOf(rock: Rock, { width, depth, datum }: Pick<Ground, 'widt
     const per = (2 * Math.PI) / (length * rock.foldLength);
     return { x: per * sin(across), y: -per * cos(across), height: height * rock.foldHeight, phase: phase(k) };
   });
-  const axis = rock.foldDirection * DEGREE;
+  const [axisX, axisY] = [sin(rock.foldDirection * DEGREE), cos(rock.foldDirection * DEGREE)];
   const plunge = (2 * Math.PI) / (PLUNGE * rock.foldLength);
+  const plungePhase = phase(9);
   const faults = rock.faults.map((fault) => ({ ...fault, x: sin(fault.strike * DEGREE), y: -cos(fault.strike * DEGREE) }));
   return (east, south) => {
     const [x, y] = [east - width / 2, south - depth / 2];
     let up = rock.lift - datum + eastward * x + southward * y;
     if (rock.foldHeight > 0) {
-      const along = 1 + 0.35 * sin(plunge * (x * sin(axis) - y * cos(axis)) + phase(9));
+      const along = 1 + 0.35 * sin(plunge * (x * axisX - y * axisY) + plungePhase);
       for (const wave of waves) up += along * wave.height * sin(wave.x * x + wave.y * y + wave.phase);
     }
     // Right of a line that runs to (x, y) is where (y, −x) points; south counts down.

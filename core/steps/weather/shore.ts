@@ -92,7 +92,8 @@ export const shore = defineStep({
     const { across, down } = window;
     const ease = await easeOf(input, params, context);
     const sea = ground.sea - ground.datum;
-    const wet = Uint8Array.from(height, (h) => (h < sea ? 1 : 0));
+    const wet = new Uint8Array(height.length);
+    for (let i = 0; i < wet.length; i++) wet[i] = height[i] < sea ? 1 : 0;
     const some = wet.includes(1);
     const all = !wet.includes(0);
     if (!some || all) {
@@ -106,15 +107,13 @@ export const shore = defineStep({
       return changed(height, new Float32Array(height.length));
     }
     const back = params.retreat > 0 ? await cutBack(input, params, context, wet, ease) : undefined;
-    const now = back ? Uint8Array.from(wet, (w, i) => (w || back.time[i] < 1 ? 1 : 0)) : wet;
+    const now = back ? wet.slice() : wet;
+    if (back) for (let i = 0; i < now.length; i++) if (back.time[i] < 1) now[i] = 1;
+    const dry = new Uint8Array(now.length);
+    for (let i = 0; i < dry.length; i++) dry[i] = 1 - now[i];
     const args = { across, down, spacingX: spacing.x, spacingY: spacing.y };
     const toWater = await kernels.run(distanceProgram, args, now, { signal });
-    const toLand = await kernels.run(
-      distanceProgram,
-      args,
-      now.map((w) => 1 - w),
-      { signal },
-    );
+    const toLand = await kernels.run(distanceProgram, args, dry, { signal });
     const change = await profileOf(input, params, context, { wet, now, toWater, toLand, ease, back });
     return changed(height, change);
   },
