@@ -97,6 +97,7 @@ export class GroundCameras {
     this.orthographic.near = 1;
     this.orthographic.far = reach * 8;
     this.orthographic.zoom = 1;
+    this.orthographic.updateProjectionMatrix();
     this.map.target.set(0, 0, 0);
     this.map.update();
   }
