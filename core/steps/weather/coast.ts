@@ -26,11 +26,13 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
   };
   const water = new Uint8Array(cols * rows);
   for (let y = 0; y < rows; y++) for (let x = 0; x < cols; x++) water[y * cols + x] = sampleAt(x, y);
+  const farthest = FULL_FETCH * CELLS;
+  // The cells that each direction comes through, one after the other.
   const ways = Array.from({ length: DIRECTIONS }, (_, k) => {
     const turn = (360 / DIRECTIONS) * k * DEGREE;
-    return [sin(turn), -cos(turn)];
+    const through = (step: number) => Int32Array.from({ length: farthest }, (_, far) => Math.round(far * step));
+    return { east: through(sin(turn)), south: through(-cos(turn)) };
   });
-  const farthest = FULL_FETCH * CELLS;
   const open = new Float32Array(cols * rows);
   for (let y = 0; y < rows; y++) {
     const pause = rest();
@@ -38,15 +40,7 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
     for (let x = 0; x < cols; x++) {
       if (!water[y * cols + x]) continue;
       let sum = 0;
-      for (const [east, south] of ways) {
-        let far = 1;
-        for (; far < farthest; far++) {
-          const [c, r] = [Math.round(x + far * east), Math.round(y + far * south)];
-          if (c < 0 || r < 0 || c >= cols || r >= rows) far = farthest;
-          else if (!water[r * cols + c]) break;
-        }
-        sum += Math.sqrt(Math.min(1, far / farthest));
-      }
+      for (const way of ways) sum += Math.sqrt(fetchOf(water, cols, rows, x, y, way) / farthest);
       open[y * cols + x] = sum / DIRECTIONS;
     }
   }
@@ -67,6 +61,17 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
     }
   }
   return out;
+}
+
+/** Cells of open water before a cell one way; as many as there are where no land comes, or the ground ends. */
+function fetchOf(water: Uint8Array, cols: number, rows: number, x: number, y: number, { east, south }: { east: Int32Array; south: Int32Array }): number {
+  for (let far = 1; far < east.length; far++) {
+    const c = x + east[far];
+    const r = y + south[far];
+    if (c < 0 || r < 0 || c >= cols || r >= rows) break;
+    if (!water[r * cols + c]) return far;
+  }
+  return east.length;
 }
 
 const CARRIED = 24;
