@@ -1,4 +1,4 @@
-import { makeGround, makeField, type Field } from '@upland-cast/core';
+import { makeGround, makeField, spacingOf, type Field } from '@upland-cast/core';
 import { describe, expect, it } from 'vitest';
 import { everySecond, keepShares, keptShares, spread } from './kept-light';
 
@@ -45,6 +45,12 @@ describe('light of every second sample', () => {
     const even = everySecond({ ...field(4, 4, (x, y) => 10 * y + x), valid: Uint8Array.from({ length: 16 }, (_, i) => (i === 2 ? 0 : 1)) });
     expect([...even.height]).toEqual([0, 2, 20, 22]);
     expect([...even.valid!]).toEqual([1, 0, 1, 1]);
+    // Twice as far apart in both, so that shadows fall as far.
+    for (const [fewer, whole] of [
+      [odd, field(9, 7, () => 0)],
+      [even, field(4, 4, () => 0)],
+    ])
+      expect(spacingOf(fewer.ground)).toEqual({ x: 2 * spacingOf(whole.ground).x, y: 2 * spacingOf(whole.ground).y });
   });
 
   it('is given to the samples between', () => {

@@ -1,4 +1,4 @@
-import { endStage, sha256, type Field } from '@upland-cast/core';
+import { endStage, sha256, spacingOf, type Field } from '@upland-cast/core';
 import { keptStages } from '../../storage/kept';
 
 /** The name that light on a ground is kept by: the same heights are lit alike, whatever course they are of. */
@@ -26,7 +26,11 @@ export function everySecond({ ground, height, valid }: Field): Field {
     for (let row = 0; row < down; row++) for (let x = 0; x < across; x++) into[row * across + x] = all[2 * row * ground.across + 2 * x];
     return into;
   };
-  const field = { ground: { ...ground, across, down }, height: fewer(height, new Float32Array(across * down)) };
+  // Twice as far apart: the last of an even count has no place among them, and the ground ends before it.
+  const { x, y } = spacingOf(ground);
+  const steps = (count: number) => (ground.registration === 'area' ? count : Math.max(1, count - 1));
+  const part = { ...ground, across, down, width: 2 * x * steps(across), depth: 2 * y * steps(down) };
+  const field = { ground: part, height: fewer(height, new Float32Array(across * down)) };
   return valid ? { ...field, valid: fewer(valid, new Uint8Array(across * down)) } : field;
 }
 

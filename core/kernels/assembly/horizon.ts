@@ -103,17 +103,11 @@ function pick(a: v128, b: v128, c: v128, d: v128, places: v128): v128 {
   return v128.bitselect(high, low, i32x4.gt_s(places, i32x4.splat(1)));
 }
 
+/** Where the row `r` of a grid has its sample `n`; beyond the rim the outer row. */
 // @ts-expect-error: a decorator of the compiler
 @inline
 function rowAt(values: usize, r: i32, wide: i32, stride: i32, n: i32): usize {
   return values + (<usize>(max(0, min(wide - 1, r)) * stride + n) << 2);
-}
-
-/** Samples aside the line of the place `n`; past the line's end those of its last sample. */
-// @ts-expect-error: a decorator of the compiler
-@inline
-function lowAt(n: i32): i32 {
-  return load<i32>(shift + (<usize>n << 2));
 }
 
 /** Whether the line `j` is beside the ground at its place `n`; with `half` whether it is so within half a sample of the rim, so that it hides something. */
