@@ -1,3 +1,4 @@
+import { PngRows } from '../kernels/png-rows';
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
@@ -291,25 +292,11 @@ function filteredRows({ width, height, channels, samples }: Image, level: 3 | 6)
   const back = channels * samples.BYTES_PER_ELEMENT;
   const size = width * back;
   const filtered = new Uint8Array(height * (size + 1));
-  let before = new Uint8Array(size);
-  let row = new Uint8Array(size);
   // A quarter of a long row says as well which filter suits it.
-  const stride = level === 3 || width >= 1024 ? 4 : 1;
-  for (let y = 0; y < height; y++) {
-    if (samples instanceof Uint8Array) row.set(samples.subarray(y * across, (y + 1) * across));
-    else highFirst(samples, y * across, row);
-    const at = y * (size + 1);
-    filtered[at] = filterRow(row, before, back, stride, y === 0, filtered.subarray(at + 1, at + 1 + size));
-    [row, before] = [before, row];
-  }
+  const rows = new PngRows(size, back, level === 3 || width >= 1024 ? 4 : 1);
+  for (let y = 0, at = 0; y < height; y++, at += size + 1)
+    filtered[at] = rows.take(samples.subarray(y * across, (y + 1) * across), filtered.subarray(at + 1, at + 1 + size));
   return filtered;
-}
-
-function highFirst(samples: Uint16Array, from: number, row: Uint8Array): void {
-  for (let x = 0, i = from; x < row.length; x += 2, i++) {
-    row[x] = samples[i] >> 8;
-    row[x + 1] = samples[i];
-  }
 }
 
 /** A whole file out of its packed rows. */
@@ -339,39 +326,6 @@ function suitsMatches(filtered: Uint8Array, level: 3 | 6): boolean {
     }
   }
   return (level === 3 ? 1.1 : 1.02) * compress(trial, level).length < deflateRuns(trial).length;
-}
-
-/** Writes the row under the filter with the smallest sum of absolute differences (PNG, 12.7), of every `stride`-th pixel; returns its number. */
-function filterRow(row: Uint8Array, before: Uint8Array, back: number, stride: number, first: boolean, out: Uint8Array): number {
-  let [s0, s1, s2, s3, s4] = [0, 0, 0, 0, 0];
-  const skip = (stride - 1) * back;
-  for (let from = 0; from < row.length; from += skip) {
-    for (const end = from + back; from < end; from++) {
-      const v = row[from];
-      const left = from >= back ? row[from - back] : 0;
-      const above = before[from];
-      const corner = from >= back ? before[from - back] : 0;
-      // Of a byte as a signed number: what was stored wraps.
-      s0 += Math.abs((v << 24) >> 24);
-      s1 += Math.abs(((v - left) << 24) >> 24);
-      s2 += Math.abs(((v - above) << 24) >> 24);
-      s3 += Math.abs(((v - ((left + above) >> 1)) << 24) >> 24);
-      s4 += Math.abs(((v - paeth(left, above, corner)) << 24) >> 24);
-    }
-  }
-  const sums = [s0, s1, s2, s3, s4];
-  let best = 0;
-  for (let f = 1; f < (first ? 2 : 5); f++) if (sums[f] < sums[best]) best = f;
-  const { length } = row;
-  if (best === 0) out.set(row);
-  else if (best === 2) for (let i = 0; i < length; i++) out[i] = row[i] - before[i];
-  else {
-    for (let i = 0; i < back; i++) out[i] = row[i] - (best === 1 ? 0 : best === 3 ? before[i] >> 1 : before[i]);
-    if (best === 1) for (let i = back; i < length; i++) out[i] = row[i] - row[i - back];
-    else if (best === 3) for (let i = back; i < length; i++) out[i] = row[i] - ((row[i - back] + before[i]) >> 1);
-    else for (let i = back; i < length; i++) out[i] = row[i] - paeth(row[i - back], before[i], before[i - back]);
-  }
-  return best;
 }
 
 function chunk(kind: string, body: Uint8Array): Uint8Array {

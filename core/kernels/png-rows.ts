@@ -1,0 +1,49 @@
+import type { KernelExports } from './generated/exports';
+import { instantiate } from './loader';
+
+const PAGE = 65_536;
+/** Bytes before a row and behind it: they are read and written sixteen at a time. */
+const MARGIN = 64;
+
+/** The rows of a PNG one after the other, each under the filter that suits it. */
+export class PngRows {
+  private readonly kernels: KernelExports;
+  private readonly bytes: Uint8Array;
+  private readonly codes: Uint16Array;
+  private readonly out: number;
+  private row: number;
+  private above: number;
+  private first = true;
+
+  /** Rows of `size` bytes, pixels of `back`; every `stride`-th pixel says which filter suits. */
+  constructor(
+    private readonly size: number,
+    private readonly back: number,
+    private readonly stride: number,
+  ) {
+    const memory = new WebAssembly.Memory({ initial: 4 });
+    this.kernels = instantiate('plain', memory);
+    const room = ((size + 63) & ~63) + 2 * MARGIN;
+    const at = ((this.kernels.heapBase() + 63) & ~63) + MARGIN;
+    const missing = at + 4 * room - memory.buffer.byteLength;
+    if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+    this.bytes = new Uint8Array(memory.buffer);
+    this.codes = new Uint16Array(memory.buffer, at, size >> 1);
+    [this.row, this.above, this.out] = [1, 2, 3].map((k) => at + k * room);
+  }
+
+  /** The next row, of 8 or of 16 bits, filtered into `into`; returns the filter's number. */
+  take(samples: Uint8Array | Uint16Array, into: Uint8Array): number {
+    const { kernels, bytes, codes, size, back, stride, out } = this;
+    [this.row, this.above] = [this.above, this.row];
+    if (samples instanceof Uint8Array) bytes.set(samples, this.row);
+    else {
+      codes.set(samples);
+      kernels.highFirst(codes.byteOffset, samples.length, this.row);
+    }
+    const filter = kernels.filterRow(this.row, this.above, size, back, stride, this.first ? 1 : 0, out);
+    this.first = false;
+    into.set(bytes.subarray(out, out + size));
+    return filter;
+  }
+}
