@@ -4,6 +4,7 @@ import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
 import { checkInflated, compress, compressOn, Inflating } from './deflate';
+import type { Level } from '../kernels/deflate-parts';
 import { deflateRuns } from './run-deflate';
 import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
 import { checkLength, checkSize, checkUnpacked } from './limits';
@@ -273,8 +274,8 @@ export function encodeImage(image: Image, level: 3 | 6 = 6): Uint8Array<ArrayBuf
   return fileOf(image, suitsMatches(filtered, level) ? compress(filtered, level) : deflateRuns(filtered));
 }
 
-/** The same bytes, packed over all threads. */
-async function encodeImageOn(kernels: Kernels | undefined, image: Image, level: 3 | 6 = 6): Promise<Uint8Array<ArrayBuffer>> {
+/** Heights, packed over all threads. Level 2 takes half the time of 6; of ground it leaves 1.7 % more, which is what general tools leave. */
+async function encodeImageOn(kernels: Kernels | undefined, image: Image, level: 2 | 3 | 6 = 2): Promise<Uint8Array<ArrayBuffer>> {
   const filtered = filteredRows(image, level);
   return fileOf(image, suitsMatches(filtered, level) ? await compressOn(kernels, filtered, level) : deflateRuns(filtered));
 }
@@ -287,7 +288,7 @@ const write = ({ width, height, samples, options }: Page, kernels?: Kernels): Pr
   encodeImageOn(kernels, { width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> }, options.level);
 
 /** Every row under the filter that suits it, its number before it. */
-function filteredRows({ width, height, channels, samples }: Image, level: 3 | 6): Uint8Array {
+function filteredRows({ width, height, channels, samples }: Image, level: Level): Uint8Array {
   const across = width * channels;
   const back = channels * samples.BYTES_PER_ELEMENT;
   const size = width * back;
@@ -315,7 +316,7 @@ const TRIAL = 1 << 18;
 const STRETCH = 1 << 13;
 
 /** Whether looking for matches leaves less than runs alone, by a trial on stretches of the rows. It takes several times as long, so it has to be worth it. */
-function suitsMatches(filtered: Uint8Array, level: 3 | 6): boolean {
+function suitsMatches(filtered: Uint8Array, level: Level): boolean {
   let trial = filtered;
   if (filtered.length > TRIAL) {
     trial = new Uint8Array(TRIAL);

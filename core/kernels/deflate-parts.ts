@@ -7,7 +7,7 @@ export const PART = 1 << 20;
 /** Bytes before a part that its matches may reach back into (RFC 1951). */
 const WINDOW = 32_768;
 
-export type Level = 1 | 3 | 6 | 9;
+export type Level = 1 | 2 | 3 | 6 | 9;
 
 export const partsOf = (length: number): number => Math.max(1, Math.ceil(length / PART));
 
