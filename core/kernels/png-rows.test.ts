@@ -32,7 +32,7 @@ describe('rows of a PNG', () => {
     const back = (channels * bits) / 8;
     const size = width * back;
     const rows = new PngRows(size, back, stride);
-    let before = new Uint8Array(size);
+    let before: Uint8Array = new Uint8Array(size);
     const chosen = new Set<number>();
     for (let y = 0; y < 40; y++) {
       // Slopes along and down, noise, level stretches and edges: each filter has its turn.
@@ -47,8 +47,8 @@ describe('rows of a PNG', () => {
           ((x * x) >> 3) + ((y * y * x) >> 5),
           before[Math.min(size - 1, x * back)] * 257 + (x & 1),
         ][y % 8];
-      const make = bits === 8 ? Uint8Array : Uint16Array;
-      const samples = make.from({ length: width * channels }, (_, i) => at(Math.floor(i / channels)) + 3 * (i % channels));
+      const values = Array.from({ length: width * channels }, (_, i) => at(Math.floor(i / channels)) + 3 * (i % channels));
+      const samples = bits === 8 ? Uint8Array.from(values) : Uint16Array.from(values);
       const into = new Uint8Array(size);
       const filter = rows.take(samples, into);
       const row = bytesOf(samples);
