@@ -36,7 +36,7 @@ describe('the borders of tiles', () => {
   });
 
   it('that are one line have to be the same in both, within half a code', () => {
-    const apart = (by: number, step: number) => through(true, step, (x, y, row, column) => slope(x, y) + (column === 1 ? by : 0))!.apart;
+    const apart = (by: number, step: number) => through(true, step, (x, y, _, column) => slope(x, y) + (column === 1 ? by : 0))!.apart;
     expect(apart(0.5, 0)).toBeCloseTo(0.5, 5);
     expect(apart(0.004, 0.01)).toBe(0);
     expect(apart(0.006, 0.01)).toBeCloseTo(0.006, 4);
