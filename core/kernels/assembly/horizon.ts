@@ -7,8 +7,7 @@
 const LEVEL = 0;
 /** Share of an even sky that lights the ground as it lies (cosine-weighted), of both ways. */
 const TILTED = 1;
-/** Share of the sun's disc over the horizon, of one way. */
-// const SUN = 2: what is neither of them.
+// Any other kind: the share of the sun's disc over the horizon, of one way.
 
 /** Slopes under this are of lines with nothing ahead. */
 const NOTHING: f32 = -1e8;
