@@ -1,7 +1,6 @@
 import { grouped } from '../grouped';
-import { zlibSync } from 'fflate';
 import { throwIfStopped, UplandError } from '../errors';
-import { PART, packPart, partsOf, zlibOf, type Level } from '../kernels/deflate-parts';
+import { PART, packed } from '../kernels/deflate-parts';
 import type { Kernels } from '../kernels/pool';
 import { deflateProgram } from '../kernels/programs/deflate';
 
@@ -9,18 +8,11 @@ import { deflateProgram } from '../kernels/programs/deflate';
  * zlib-compressed bytes. One encoder for every runtime, since encoders differ in their output;
  * the same input gives the same bytes everywhere.
  */
-export function compress(bytes: Uint8Array, level: Level = 6): Uint8Array<ArrayBuffer> {
-  if (bytes.length > PART) {
-    const parts = Array.from({ length: partsOf(bytes.length) }, (_, k) => packPart(bytes, k, level));
-    return zlibOf(parts, bytes, level);
-  }
-  // The size of its table is given, since what it would choose itself rests on a logarithm.
-  return zlibSync(bytes, { level, mem: bytes.length > 1 << 17 ? 8 : 4 }) as Uint8Array<ArrayBuffer>;
-}
+export const compress = (bytes: Uint8Array): Uint8Array<ArrayBuffer> => packed(bytes);
 
 /** The same bytes over all threads, where there are some and there is enough to do. */
-export const compressOn = async (kernels: Kernels | undefined, bytes: Uint8Array, level: Level = 6): Promise<Uint8Array<ArrayBuffer>> =>
-  kernels && kernels.threads > 1 && bytes.length > PART ? kernels.run(deflateProgram, { length: bytes.length, level }, bytes) : compress(bytes, level);
+export const compressOn = async (kernels: Kernels | undefined, bytes: Uint8Array): Promise<Uint8Array<ArrayBuffer>> =>
+  kernels && kernels.threads > 1 && bytes.length > PART ? kernels.run(deflateProgram, { length: bytes.length }, bytes) : compress(bytes);
 
 /**
  * Exactly `expected` bytes out of a zlib stream. Reads no further than it must, so that a small

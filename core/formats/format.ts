@@ -151,8 +151,6 @@ export interface WriteOptions {
   rows?: 'north' | 'south';
   skip?: number;
   compression?: 'none' | 'deflate';
-  /** How hard a PNG is packed; left out: 6. */
-  level?: 3 | 6;
   /** A TIFF in tiles with its overviews, the directories first, so that a part of it can be read over a network. */
   cloud?: boolean;
 }

@@ -22,7 +22,7 @@ export interface Planes {
 
 /** A picture's bytes: PNG, TIFF packed by deflate, or its bare samples, channel by channel at every sample. */
 export function encodePicture(image: Image, as: PictureAs): Uint8Array<ArrayBuffer> {
-  if (as.format === 'png') return encodeImage(image, 3);
+  if (as.format === 'png') return encodeImage(image);
   return as.format === 'tiff' ? tiffOf(image) : rawOf(image, as);
 }
 

@@ -4,8 +4,6 @@ import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
 import { checkInflated, compress, compressOn, Inflating } from './deflate';
-import type { Level } from '../kernels/deflate-parts';
-import { deflateRuns } from './run-deflate';
 import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
 import { checkLength, checkSize, checkUnpacked } from './limits';
 
@@ -27,7 +25,7 @@ export const png: Format = {
   carriesRange: false,
   sniff: (bytes) => SIGNATURE.every((b, i) => bytes[i] === b),
   read,
-  write: (page, kernels) => write(page, kernels),
+  write,
 };
 
 interface Header {
@@ -268,33 +266,26 @@ export interface Image {
   samples: Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer>;
 }
 
-/** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. Level 3 packs in a third of the time, a little larger. */
-export function encodeImage(image: Image, level: 3 | 6 = 6): Uint8Array<ArrayBuffer> {
-  const filtered = filteredRows(image, level);
-  return fileOf(image, suitsMatches(filtered, level) ? compress(filtered, level) : deflateRuns(filtered));
-}
-
-/** Heights, packed over all threads. Level 2 takes half the time of 6; of ground it leaves 1.7 % more, which is what general tools leave. */
-async function encodeImageOn(kernels: Kernels | undefined, image: Image, level: 2 | 3 | 6 = 2): Promise<Uint8Array<ArrayBuffer>> {
-  const filtered = filteredRows(image, level);
-  return fileOf(image, suitsMatches(filtered, level) ? await compressOn(kernels, filtered, level) : deflateRuns(filtered));
-}
+/** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. */
+export const encodeImage = (image: Image): Uint8Array<ArrayBuffer> => fileOf(image, compress(filteredRows(image)));
 
 /** An 8-bit RGB PNG, for maps that are colour. */
 export const encodeRgb = (samples: Uint8Array<ArrayBuffer>, width: number, height: number): Uint8Array<ArrayBuffer> =>
   encodeImage({ width, height, channels: 3, samples });
 
-const write = ({ width, height, samples, options }: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> =>
-  encodeImageOn(kernels, { width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> }, options.level);
+async function write({ width, height, samples }: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> {
+  const image: Image = { width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> };
+  return fileOf(image, await compressOn(kernels, filteredRows(image)));
+}
 
 /** Every row under the filter that suits it, its number before it. */
-function filteredRows({ width, height, channels, samples }: Image, level: Level): Uint8Array {
+function filteredRows({ width, height, channels, samples }: Image): Uint8Array {
   const across = width * channels;
   const back = channels * samples.BYTES_PER_ELEMENT;
   const size = width * back;
   const filtered = new Uint8Array(height * (size + 1));
   // A quarter of a long row says as well which filter suits it.
-  const rows = new PngRows(size, back, level === 3 || width >= 1024 ? 4 : 1);
+  const rows = new PngRows(size, back, width >= 1024 ? 4 : 1);
   for (let y = 0, at = 0; y < height; y++, at += size + 1)
     filtered[at] = rows.take(samples.subarray(y * across, (y + 1) * across), filtered.subarray(at + 1, at + 1 + size));
   return filtered;
@@ -309,24 +300,6 @@ function fileOf({ width, height, channels, samples }: Image, packed: Uint8Array)
   header[8] = 8 * samples.BYTES_PER_ELEMENT;
   header[9] = { 1: 0, 3: 2, 4: 6 }[channels];
   return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed), chunk('IEND', new Uint8Array(0))]);
-}
-
-/** Bytes of a trial, and of the stretches it is put together from. */
-const TRIAL = 1 << 18;
-const STRETCH = 1 << 13;
-
-/** Whether looking for matches leaves less than runs alone, by a trial on stretches of the rows. It takes several times as long, so it has to be worth it. */
-function suitsMatches(filtered: Uint8Array, level: Level): boolean {
-  let trial = filtered;
-  if (filtered.length > TRIAL) {
-    trial = new Uint8Array(TRIAL);
-    const pieces = TRIAL / STRETCH;
-    for (let k = 0; k < pieces; k++) {
-      const from = Math.floor((k * (filtered.length - STRETCH)) / (pieces - 1));
-      trial.set(filtered.subarray(from, from + STRETCH), k * STRETCH);
-    }
-  }
-  return (level === 3 ? 1.1 : 1.02) * compress(trial, level).length < deflateRuns(trial).length;
 }
 
 function chunk(kind: string, body: Uint8Array): Uint8Array {

@@ -179,7 +179,7 @@ export async function* exportMesh(field: Field, settings: MeshSettings, options:
     const dressing = modelOptionsOf(settings, colours);
     const model = modelOf(field, surface, own, dressing);
     const baked = normalMap > 0 ? bakeNormals(field, surface, { width: normalMap, height: normalMap, strength, extent: dressing.extent }) : undefined;
-    const normal = baked && encodeImage({ width: normalMap, height: normalMap, channels: 3, samples: baked.samples }, 3);
+    const normal = baked && encodeImage({ width: normalMap, height: normalMap, channels: 3, samples: baked.samples });
     begun('Writing', 0.3);
     await breathe(signal);
     const files = await writeModel(format, model, own, format.textured ? { normal, colour: colourMap } : {}, { packed, quantised });

@@ -98,7 +98,7 @@ describe('maps of Maunga Whau (open data: vega-datasets, volcano.json; 10 m) aga
     const weights = packWeights([field.height, Float32Array.from(field.height, (h) => 200 - h), new Float32Array(field.height.length).fill(7)], 16)[0];
     const pictures: [string, Uint8Array<ArrayBuffer>, ArrayLike<number>, number][] = [
       ['rgb8', encodeRgb(normalMap(field) as Uint8Array<ArrayBuffer>, across, down), normalMap(field), 8],
-      ['rgb16', encodeImage({ width: across, height: down, channels: 3, samples: normalMap(field, { bits: 16 }) }, 3), normalMap(field, { bits: 16 }), 16],
+      ['rgb16', encodeImage({ width: across, height: down, channels: 3, samples: normalMap(field, { bits: 16 }) }), normalMap(field, { bits: 16 }), 16],
       ['rgba16', encodeImage({ width: across, height: down, channels: 4, samples: weights }), weights, 16],
     ];
     for (const [name, bytes, samples, bits] of pictures) {

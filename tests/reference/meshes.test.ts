@@ -60,7 +60,7 @@ describe('Assimp', () => {
         up: stl ? 'z' : 'y',
         colours: new Uint8Array(3 * 65 * 41).fill(90),
       });
-      const png = encodeImage({ width: 2, height: 2, channels: 3, samples: new Uint8Array(12).fill(128) }, 3);
+      const png = encodeImage({ width: 2, height: 2, channels: 3, samples: new Uint8Array(12).fill(128) });
       const files = await writeModel(format, model, 'parts', { colour: png });
       for (const file of files) save(path(file.name), file.bytes);
       const info = run('assimp', ['info', path(files[0].name), '-jiv']);
@@ -117,7 +117,7 @@ describe('the Khronos validator', () => {
   it.each(dressings)('finds no error and no warning that is ours in a GLB %s', async (_, dressing, options, worn) => {
     const wet = { ...field, ground: { ...field.ground, sea: 500 } };
     const model = modelOf(wet, gridSurface(wet, { x: 64, y: 40 }, 'triangles', { across: 3, down: 2 }), 'ground', dressing);
-    const png = encodeImage({ width: 2, height: 2, channels: 3, samples: Uint8Array.from([128, 128, 255, 128, 128, 255, 128, 128, 255, 128, 128, 255]) }, 3);
+    const png = encodeImage({ width: 2, height: 2, channels: 3, samples: Uint8Array.from([128, 128, 255, 128, 128, 255, 128, 128, 255, 128, 128, 255]) });
     const [file] = await writeModel(meshFormats[0], model, 'ground', worn ? { normal: png, colour: png } : {}, options);
     const report = await validator.validateBytes(file.bytes);
     expect([report.issues.numErrors, report.issues.numWarnings], JSON.stringify(report.issues.messages.slice(0, 5))).toEqual([0, 0]);

@@ -157,7 +157,7 @@ async function colourTexture({ tools, course, signal }: MeshWork, texels: number
   const ground = { ...course.ground, across: texels, down: texels, registration: 'area' as const };
   const evaluation = await evaluate({ ...course, ground }, options);
   const samples = await groundColour(course, evaluation, course.cover ?? defaultCover(), options);
-  return encodeImage({ width: texels, height: texels, channels: 3, samples }, 3);
+  return encodeImage({ width: texels, height: texels, channels: 3, samples });
 }
 
 /** Writes the mesh: its files, each measured as it was read back; levels of detail beside it. */

@@ -267,7 +267,7 @@ export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): P
     const name = `${stem}-${part}${formatById(format).endings[0]}`;
     const range = type === 'f32' ? undefined : { low: drawn.low, high: drawn.high };
     const noData = drawn.field.valid && type === 'f32' ? NO_DATA : undefined;
-    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, noData, options: { level: 3, order, rows } });
+    const { bytes, proof } = await deliver(drawn.field, name, { format, type, range, noData, options: { order, rows } });
     const number = (v: number) => `${Number(v.toPrecision(7))}${drawn.unit && drawn.unit !== 'log2' ? ` ${drawn.unit}` : ''}`;
     const toTypeIn = range
       ? [

@@ -124,7 +124,7 @@ export function tiffOf({ width, height, channels, samples }: Image): Uint8Array<
     if (size === 1) strip.set(part);
     else for (let i = 0; i < part.length; i++) [strip[2 * i], strip[2 * i + 1]] = [part[i] & 255, part[i] >> 8];
     applyPredictor(2, strip, width, rows, size, channels);
-    strips.push(compress(strip, 3));
+    strips.push(compress(strip));
   }
   const each = (value: number) => Array.from({ length: channels }, () => value);
   return assemble(

@@ -10,6 +10,7 @@ export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
 export { distinctLots, distinctNew } from './distinct';
 export { distanceColumns, distanceRows } from './distance';
+export { deflatePart, deflateRoom } from './deflate';
 export { filterRow, highFirst } from './png';
 export { gatherSums, horizonLines, turnOver } from './horizon';
 export { unstepRows } from './unstep';

@@ -1,10 +1,12 @@
-import { MOST_PACKED, packPart, partsOf, zlibOf, type Level } from '../deflate-parts';
+import { DEFLATE_ROOM, MOST_PACKED, packPart, partsOf, zlibOf } from '../deflate-parts';
 import type { Arena, Program } from '../program';
 
 export interface DeflateArgs {
   length: number;
-  level: Level;
 }
+
+/** More bands than this have nothing to do. */
+const MOST_BANDS = 16;
 
 /** A zlib stream of bytes, part by part on every band. */
 export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBuffer>> = {
@@ -15,13 +17,14 @@ export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBu
     new Uint8Array(arena.buffer, arena.start, args.length).set(bytes);
   },
 
-  *run(_, arena, args, band) {
-    const { parts, lengths, packed } = plan(args);
-    const bytes = new Uint8Array(arena.buffer, arena.start, args.length);
-    for (let k = band.index; k < parts; k += band.count) {
-      const part = packPart(bytes, k, args.level);
-      new Uint8Array(arena.buffer, arena.start + packed + k * MOST_PACKED, part.length).set(part);
-      new Uint32Array(arena.buffer, arena.start + lengths, parts)[k] = part.length;
+  *run(kernels, arena, { length }, band) {
+    const { parts, lengths, packed, rooms } = plan({ length });
+    const { start } = arena;
+    const sizes = new Uint32Array(arena.buffer, start + lengths, parts);
+    const room = start + rooms + band.index * DEFLATE_ROOM;
+    const step = Math.min(MOST_BANDS, band.count);
+    for (let k = band.index; k < parts && band.index < MOST_BANDS; k += step) {
+      sizes[k] = packPart(kernels, { bytes: start, length, k, room, out: start + packed + k * MOST_PACKED });
       band.progress((k + 1) / parts);
     }
     yield;
@@ -31,13 +34,14 @@ export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBu
     const { parts, lengths, packed } = plan(args);
     const sizes = new Uint32Array(arena.buffer, arena.start + lengths, parts);
     const pieces = Array.from(sizes, (size, k) => new Uint8Array(arena.buffer, arena.start + packed + k * MOST_PACKED, size));
-    return zlibOf(pieces, new Uint8Array(arena.buffer, arena.start, args.length), args.level);
+    return zlibOf(pieces, new Uint8Array(arena.buffer, arena.start, args.length));
   },
 };
 
 function plan({ length }: DeflateArgs) {
   const parts = partsOf(length);
-  const lengths = Math.ceil(length / 16) * 16;
+  const lengths = Math.ceil((length + 8) / 16) * 16;
   const packed = lengths + Math.ceil(parts / 4) * 16;
-  return { parts, lengths, packed, bytes: packed + parts * MOST_PACKED };
+  const rooms = packed + parts * MOST_PACKED;
+  return { parts, lengths, packed, rooms, bytes: rooms + Math.min(parts, MOST_BANDS) * DEFLATE_ROOM };
 }
