@@ -1,13 +1,14 @@
 import { closeSync, existsSync, fstatSync, ftruncateSync, openSync, readSync, realpathSync, renameSync, rmSync, statSync, writeSync } from 'node:fs';
 import {
   deliverInRows,
-  layOut,
   NotByRows,
   openHeights,
   UplandError,
+  writingOf,
   type ByteSource,
   type Encoding,
   type HeightRows,
+  type Kernels,
   type MadeRows,
   type Meaning,
   type RowDelivery,
@@ -68,9 +69,9 @@ export async function byRows<T>(path: string, meaning: Meaning, work: (heights: 
  * Writes heights row by row and proves them; undefined where the encoding has to be made whole. The file lies under another name
  * until its proof holds, so that nothing half is ever found under its own.
  */
-export async function writeByRows(made: MadeRows, out: string, encoding: Encoding): Promise<RowDelivery | undefined> {
-  const laid = layOut(made.ground, encoding);
-  if (!laid || !isPlain(out)) return undefined;
+export async function writeByRows(made: MadeRows, out: string, encoding: Encoding, kernels: Kernels): Promise<RowDelivery | undefined> {
+  const writing = writingOf(made.ground, encoding, kernels);
+  if (!writing || !isPlain(out)) return undefined;
   // What a link leads to is written, and not the link.
   const place = existsSync(out) ? realpathSync(out) : out;
   const begun = `${place}.${process.pid}.part`;
@@ -109,7 +110,7 @@ export async function writeByRows(made: MadeRows, out: string, encoding: Encodin
         for (let done = 0; done < bytes.length;) done += writeSync(descriptor, bytes, done, bytes.length - done, at + done);
       },
     };
-    const delivery = await deliverInRows(made, out, encoding, laid, file, tally);
+    const delivery = await deliverInRows(made, out, encoding, writing, file, tally);
     close();
     renameSync(begun, place);
     return delivery;

@@ -122,7 +122,7 @@ function tell(out: string, { json }: Options, { ground, lowest, highest, proof }
 async function convertByRows(input: string, out: string, options: Options, kernels: Kernels): Promise<boolean> {
   const { as, band, fillVoids, flip, turn: turned, stretch, size, shift = 0, outRange, depth, outAs } = options;
   const format = outAs ? formatById(outAs.split(':')[0]) : formatByName(out);
-  if (as || band !== undefined || fillVoids || flip || turned || stretch || !format.layOut) return false;
+  if (as || band !== undefined || fillVoids || flip || turned || stretch || !format.writeRows) return false;
   const done = await byRows(input, options, async (heights) => {
     const { reading } = heights;
     if (keepsCodes(reading, options)) return undefined;
@@ -132,7 +132,7 @@ async function convertByRows(input: string, out: string, options: Options, kerne
     const made = sameSamples(ground, moved.ground) ? moved : resampledRows(kernels, moved, ground, options.filter);
     if (!made) return undefined;
     // What codes go by has to be known before the first of them is written.
-    const inCodes = reading.type[0] !== 'f' || depth !== undefined || outAs !== undefined;
+    const inCodes = reading.type[0] !== 'f' || depth !== undefined || outAs !== undefined || !format.writes.includes(reading.type);
     const bounds = inCodes && !outRange && made === moved ? await heights.bounds() : undefined;
     const measure = () => {
       if (!bounds) throw new NotByRows();
@@ -141,7 +141,7 @@ async function convertByRows(input: string, out: string, options: Options, kerne
       return { lowest: at(bounds.lowest), highest: at(bounds.highest) };
     };
     const encoding = encodingFor(out, { ground, measure }, options, { type: reading.type, range: rangeOfCodes(reading, options) });
-    const delivery = await writeByRows(made, out, encoding);
+    const delivery = await writeByRows(made, out, encoding, kernels);
     return delivery && { ...delivery, encoding, reading };
   });
   if (!done) return false;

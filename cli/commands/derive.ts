@@ -135,7 +135,7 @@ async function surfaceByRows(
     const ground = { ...heights.ground, datum: 0 };
     const light = name === 'hillshade' ? lightOf(settings) : undefined;
     const rows = (from: number, to: number) => surfaceOfRows(kernels, heights, from, to, light);
-    const delivery = await writeByRows({ ground, rows }, out, encoding);
+    const delivery = await writeByRows({ ground, rows }, out, encoding, kernels);
     return delivery && { ...delivery, encoding };
   });
   if (!done) return false;

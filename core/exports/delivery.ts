@@ -41,4 +41,4 @@ export {
 export { extendEdges, tileSides } from '../delivery/heights/tiles';
 export { type Symptom, SYMPTOMS, symptomsOfNormals, misread, type MisreadSettings } from '../delivery/report/misread';
 export { buffersOfWritten, performWriteTask, type Writer, localWriter, remoteWriter, type WriteTask, type Written } from '../delivery/writer';
-export { deliverInRows, layOut, type MadeRows, type RowDelivery, type RowFile, type Tally } from '../delivery/heights/in-rows';
+export { deliverInRows, writingOf, type MadeRows, type RowDelivery, type RowFile, type Tally } from '../delivery/heights/in-rows';

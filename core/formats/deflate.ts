@@ -1,6 +1,7 @@
 import { grouped } from '../grouped';
 import { throwIfStopped, UplandError } from '../errors';
-import { PART, packed } from '../kernels/deflate-parts';
+import { concat } from '../concat';
+import { Adler32, PART, packedHere, partsOf, ZLIB_HEAD, type DeflateJob } from '../kernels/deflate-parts';
 import type { Kernels } from '../kernels/pool';
 import { deflateProgram } from '../kernels/programs/deflate';
 
@@ -8,11 +9,67 @@ import { deflateProgram } from '../kernels/programs/deflate';
  * zlib-compressed bytes. One encoder for every runtime, since encoders differ in their output;
  * the same input gives the same bytes everywhere.
  */
-export const compress = (bytes: Uint8Array): Uint8Array<ArrayBuffer> => packed(bytes);
+export const compress = (bytes: Uint8Array): Uint8Array<ArrayBuffer> => zlibOf(bytes, packedHere(bytes, partsOf(bytes.length)));
 
-/** The same bytes over all threads, where there are some and there is enough to do. */
-export const compressOn = async (kernels: Kernels | undefined, bytes: Uint8Array): Promise<Uint8Array<ArrayBuffer>> =>
-  kernels && kernels.threads > 1 && bytes.length > PART ? kernels.run(deflateProgram, { length: bytes.length }, bytes) : compress(bytes);
+const zlibOf = (bytes: Uint8Array, parts: readonly Uint8Array[]) => concat([ZLIB_HEAD, ...parts, new Adler32().add(bytes).bytes()]);
+
+/** What jobs come to, over all threads, where there are some and there is enough to do. */
+const packed = async (kernels: Kernels | undefined, bytes: Uint8Array, jobs: readonly DeflateJob[]): Promise<Uint8Array<ArrayBuffer>[]> =>
+  kernels && kernels.threads > 1 && bytes.length > PART / 2 && jobs.length > 1
+    ? kernels.run(deflateProgram, { length: bytes.length, jobs }, bytes)
+    : packedHere(bytes, jobs);
+
+/** The bytes of {@link compress} for each of several pieces, over all threads. */
+export async function compressEach(kernels: Kernels | undefined, pieces: readonly Uint8Array[]): Promise<Uint8Array<ArrayBuffer>[]> {
+  const jobs: DeflateJob[][] = [];
+  let at = 0;
+  for (const { length } of pieces) {
+    jobs.push(partsOf(length, at));
+    at += length;
+  }
+  const parts = await packed(kernels, concat(pieces), jobs.flat());
+  let next = 0;
+  return pieces.map((piece, k) => zlibOf(piece, parts.slice(next, (next += jobs[k].length))));
+}
+
+/** The same stream for bytes that come piece by piece, as many as were said; what is ready is handed on. */
+export class Compressing {
+  private readonly sum = new Adler32();
+  private readonly jobs: DeflateJob[];
+  /** Bytes that wait, with those before them that their matches may reach into, and where the first of them lies in the whole. */
+  private waiting = new Uint8Array(0);
+  private start = 0;
+
+  constructor(
+    length: number,
+    private readonly kernels?: Kernels,
+  ) {
+    this.jobs = partsOf(length);
+  }
+
+  /** The next bytes; returns the parts of the stream that they complete, and how many bytes all parts hold so far. */
+  async add(bytes: Uint8Array): Promise<{ parts: Uint8Array<ArrayBuffer>[]; held: number }> {
+    this.sum.add(bytes);
+    const all = concat([this.waiting, bytes]);
+    const end = this.start + all.length;
+    const ready: DeflateJob[] = [];
+    for (let job = this.jobs[0]; job && job.from + job.length <= end; job = this.jobs[0]) ready.push(this.jobs.shift()!);
+    const packedParts = await packed(
+      this.kernels,
+      all,
+      ready.map((job) => ({ ...job, from: job.from - this.start })),
+    );
+    const next = this.jobs[0];
+    const keep = next ? next.from - next.known : end;
+    this.waiting = all.slice(keep - this.start);
+    this.start = keep;
+    const last = this.jobs.length === 0;
+    const parts = packedParts.map((part, k) =>
+      concat([...(ready[k].from === 0 ? [ZLIB_HEAD] : []), part, ...(last && k === packedParts.length - 1 ? [this.sum.bytes()] : [])]),
+    );
+    return { parts, held: next ? next.from : end };
+  }
+}
 
 /**
  * Exactly `expected` bytes out of a zlib stream. Reads no further than it must, so that a small
@@ -78,10 +135,12 @@ export class Inflating {
   private part = new Uint8Array(0);
   private at = 0;
   private have = 0;
+  /** What is wrong with what the parts come from. */
+  private fault: UplandError | undefined;
 
   constructor(
     private readonly format: string,
-    parts: readonly Uint8Array<ArrayBuffer>[],
+    parts: Iterable<Uint8Array<ArrayBuffer>> | AsyncIterable<Uint8Array<ArrayBuffer>>,
     /** What it holds in all, for the words of a fault. */
     private readonly expected: number,
     private readonly signal?: AbortSignal,
@@ -89,22 +148,25 @@ export class Inflating {
     const stream = new DecompressionStream('deflate');
     const writer = stream.writable.getWriter();
     const feed = async () => {
-      for (const part of parts) {
+      for await (const part of parts) {
         // In slices, so that a stream that is given up takes no more work along.
         for (let from = 0; from < part.length; from += 1 << 20) await writer.write(part.subarray(from, from + (1 << 20)));
       }
       await writer.close();
     };
-    // Faults surface through the reader; without a handler here they would be reported twice.
-    feed().catch(() => undefined);
+    // Faults surface through the reader: of the stream by itself, of what the parts come from by this.
+    feed().catch((error: unknown) => {
+      if (error instanceof UplandError) this.fault = error;
+      writer.abort(error).catch(() => undefined);
+    });
     this.reader = stream.readable.getReader() as ReadableStreamDefaultReader<Uint8Array>;
   }
 
   /** Fills `into` with the next bytes. */
-  async fill(into: Uint8Array): Promise<void> {
+  async fill(into: Uint8Array, signal = this.signal): Promise<void> {
     for (let to = 0; to < into.length;) {
       if (this.at === this.part.length) {
-        throwIfStopped(this.signal);
+        throwIfStopped(signal);
         await this.next();
       }
       const take = Math.min(into.length - to, this.part.length - this.at);
@@ -113,6 +175,22 @@ export class Inflating {
       this.at += take;
       this.have += take;
     }
+  }
+
+  /** Once all that is wanted was taken: throws where what the parts come from turns out to be damaged at their end. */
+  async end(): Promise<void> {
+    try {
+      // What follows the wanted bytes is left alone.
+      for (let more = 0; more < 1 << 20;) {
+        const { value, done } = await this.reader.read();
+        if (done) break;
+        more += value.length;
+      }
+    } catch {
+      // A stream may end as it likes.
+    }
+    this.close();
+    if (this.fault) throw this.fault;
   }
 
   /** Lets the stream go; what is left of it is not unpacked. */
@@ -126,6 +204,7 @@ export class Inflating {
     try {
       answer = await this.reader.read();
     } catch {
+      if (this.fault) throw this.fault;
       throw new UplandError('damaged', `The packed samples of this ${format} are damaged: ${grouped(have)} of ${grouped(expected)} bytes could be unpacked.`, {
         have,
         expected,

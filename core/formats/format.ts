@@ -134,16 +134,28 @@ export interface Page {
   options: WriteOptions;
 }
 
-/** A file as it will lie, before its samples are there. */
-export interface LaidOut {
+/** A file that is written from its first row to its last. */
+export interface RowWriting {
   /** What stands before the samples. */
   head: Uint8Array<ArrayBuffer>;
-  /** Bytes of the whole file. */
-  length: number;
+  /** Bytes of the whole file, where they are known before the samples are there. */
+  length?: number;
   /** Rows that lie together: pieces begin at a multiple of them. */
   tall: number;
-  /** Where the samples of the rows from `from` lie, and their bytes there. */
-  parts(samples: SampleArray, from: number): { at: number; bytes: Uint8Array }[];
+  /** What stands before the samples changes with every piece: the file is opened anew to be read back. */
+  headChanges?: boolean;
+  /** Takes the samples of the rows from `from` on, from north to south. */
+  put(samples: SampleArray, from: number): Placed | Promise<Placed>;
+}
+
+/** What a piece of samples adds to a file. */
+export interface Placed {
+  /** Bytes and where they lie. */
+  parts: { at: number; bytes: Uint8Array }[];
+  /** Bytes of the file so far. */
+  length: number;
+  /** Rows that can be read back now. */
+  rows: number;
 }
 
 export interface WriteOptions {
@@ -176,8 +188,8 @@ export interface Format {
   open?(source: ByteSource, options?: ReadOptions): RowReading | null;
   /** The same bytes with kernels or without; with them on all threads, where it can. */
   write(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>>;
-  /** How it will lie, where its samples need not be packed together; null where they do. */
-  layOut?(page: Omit<Page, 'samples'>): LaidOut | null;
+  /** The same bytes row by row; null where it has to be made whole. */
+  writeRows?(page: Omit<Page, 'samples'>, kernels?: Kernels): RowWriting | null;
   /** Files that have to lie beside the one written. */
   beside?(page: Page): Beside[];
 }

@@ -4,6 +4,7 @@ import { encode, type Encoding } from '../delivery/heights/encode';
 import type { Field } from '../field/field';
 import { readHeights, type Meaning } from './heights';
 import { NotByRows, openHeights } from './height-rows';
+import { encodeImage } from './png';
 import { inMemory, type ByteSource } from './source';
 
 const land = hills(groundOf(97, 71, 8), 3);
@@ -45,6 +46,8 @@ describe('heights by rows', () => {
     ['codes by a range that is given', land, { type: 'u16', range: { low: 0, high: 1000 } }, { range }],
     ['codes of high country, on a datum', high, { type: 'u16', range: { low: 3000, high: 4200 } }],
     ['doubles', land, { type: 'f64' }],
+    ['codes of a PNG', land, { format: 'png', type: 'u16', range: { low: 0, high: 1000 } }, { range }],
+    ['codes of 8 bits of a PNG', land, { format: 'png', type: 'u8', range: { low: 0, high: 1000 } }, { range, spacing: 4 }],
     ['a spacing and a registration that are given', land, {}, { spacing: 3, registration: 'area' }],
   ])('are those of the file read whole: %s', async (_, field, encoding, meaning) => {
     const bytes = await tiff(field, encoding);
@@ -82,7 +85,7 @@ describe('heights by rows', () => {
   });
 
   it('leaves other formats to whole reading, and refuses a file that is cut short as that does', async () => {
-    expect(await openHeights(inMemory((await encode(land, { format: 'png', type: 'u16', range: { low: 0, high: 1000 } })).bytes))).toBeNull();
+    expect(await openHeights(inMemory((await encode(land, { format: 'npy', type: 'f32' })).bytes))).toBeNull();
     expect(await openHeights(inMemory(new Uint8Array(0)))).toBeNull();
     const bytes = await tiff(land);
     for (const length of [9, 100, 5000, bytes.length - 8]) {
@@ -91,6 +94,32 @@ describe('heights by rows', () => {
       await expect(byRows).rejects.toThrow(/cut short|damaged/);
       await expect(readHeights(part)).rejects.toThrow(/cut short|damaged/);
     }
+  });
+
+  it('refuses a PNG that is damaged or cut short, and leaves to whole reading what is not plain grey', async () => {
+    const wide = noiseField(groundOf(700, 900, 2), 1);
+    const { bytes } = await encode(wide, { format: 'png', type: 'u16', range: { low: -2000, high: 2000 } });
+    const all = async (some: Uint8Array<ArrayBuffer>) => {
+      const heights = await openHeights(inMemory(some), { range });
+      return heights && heights.rows(0, 900);
+    };
+    expect((await all(bytes))?.length).toBe(700 * 900);
+    // A bit within the packed samples, within a checksum, and within the length of a chunk.
+    const second = bytes.findIndex((_, i) => i > 1000 && String.fromCharCode(...bytes.subarray(i, i + 4)) === 'IDAT');
+    for (const at of [5000, second - 6, second - 2]) {
+      const spoilt = bytes.slice();
+      spoilt[at] ^= 16;
+      await expect(all(spoilt), `byte ${at}`).rejects.toThrow(/damaged|cut short/);
+    }
+    // Without its end it is a picture that whole reading says something of.
+    for (const length of [20, 33, 40, 5000, bytes.length - 12]) expect(await all(bytes.slice(0, length)), `${length} bytes`).toBeNull();
+    const cut = Uint8Array.from([...bytes.subarray(0, 90_000), ...bytes.subarray(bytes.length - 12)]);
+    await expect(all(cut)).rejects.toThrow(/cut short/);
+    for (const channels of [3, 4] as const) {
+      expect(await all(encodeImage({ width: 700, height: 900, channels, samples: new Uint8Array(700 * 900 * channels) }))).toBeNull();
+    }
+    const stop = AbortSignal.abort();
+    await expect((await openHeights(inMemory(bytes), { range }))!.rows(0, 900, stop)).rejects.toThrow();
   });
 
   it('refuses rows that were let go', async () => {

@@ -3,8 +3,9 @@ import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
-import { checkInflated, compress, compressOn, Inflating } from './deflate';
-import { makeSamples, type Format, type Page, type Reading, type ReadOptions } from './format';
+import { checkInflated, compress, Compressing, Inflating } from './deflate';
+import { BYTES, makeSamples, type Format, type Page, type Placed, type Reading, type ReadOptions, type RowReading, type RowWriting } from './format';
+import type { ByteSource } from './source';
 import { checkLength, checkSize, checkUnpacked } from './limits';
 
 const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
@@ -25,8 +26,14 @@ export const png: Format = {
   carriesRange: false,
   sniff: (bytes) => SIGNATURE.every((b, i) => bytes[i] === b),
   read,
+  open,
   write,
+  writeRows,
 };
+
+/** Chunks that say how tones are to be shown. */
+const TONES = ['gAMA', 'sRGB', 'iCCP'];
+const aboutTones = (kind: string) => `It says how its tones are to be shown (${kind}); that was not applied to the heights.`;
 
 interface Header {
   width: number;
@@ -55,6 +62,110 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     channels: bands,
     odd: [...odd, ...chosen.odd],
   };
+}
+
+/** The rows of greyscale of 8 or 16 bits as they are asked for; null where the picture has to be read whole. */
+function open(source: ByteSource, options: ReadOptions = {}): RowReading | null {
+  const first = source.bytes(0, 33);
+  if (first.length < 33 || chunkName(first, 12) !== 'IHDR') return null;
+  const view = new DataView(first.buffer, first.byteOffset, first.byteLength);
+  if (view.getUint32(8) !== 13 || crc(first, 12, 29) !== view.getUint32(29)) return null;
+  const { width, height, depth, colour, interlaced } = parseHeader(view, 16);
+  if (colour !== 0 || depth < 8 || interlaced) return null;
+  const odd: string[] = [];
+  let at = 33;
+  if (!source.more) {
+    for (;;) {
+      const head = source.bytes(at, at + 8);
+      const kind = chunkName(head, 4);
+      if (kind === 'IDAT') break;
+      // What is transparent, and what is damaged, has its words where pictures are read whole.
+      if (head.length < 8 || kind === 'tRNS' || kind === 'IEND') return null;
+      if (TONES.includes(kind)) odd.push(aboutTones(kind));
+      at += 12 + new DataView(head.buffer, head.byteOffset).getUint32(0);
+    }
+    if (chunkName(source.bytes(source.length - 12, source.length), 4) !== 'IEND') return null;
+  }
+  planesFor('PNG', 1, false, options.band);
+  const type = depth === 16 ? 'u16' : 'u8';
+  const size = width * BYTES[type];
+  const expected = height * (size + 1);
+  if (!source.more) {
+    checkInflated('PNG', source.length, expected);
+    checkUnpacked('PNG', source.length, width * height * BYTES[type]);
+  }
+
+  let inflating: Inflating | undefined;
+  let next = 0;
+  let line = new Uint8Array(size + 1);
+  let before = new Uint8Array(size + 1);
+  return {
+    format: 'png',
+    width,
+    height,
+    channels: 1,
+    type,
+    unit: 'code',
+    scale: 1,
+    offset: 0,
+    spacing: null,
+    registration: null,
+    noData: null,
+    odd,
+    tall: 1,
+    async rows(from, to, signal) {
+      if (!inflating || from < next) {
+        inflating?.close();
+        inflating = new Inflating('PNG', packedOf(source, at), expected);
+        before.fill(0);
+        next = 0;
+      }
+      const samples = makeSamples(type, (to - from) * width) as Uint8Array | Uint16Array;
+      for (; next < to; next++) {
+        await inflating.fill(line, signal);
+        const row = line.subarray(1);
+        unfilter(line[0], row, before.subarray(1), BYTES[type]);
+        if (next >= from) {
+          if (depth === 8) samples.set(row, (next - from) * width);
+          else spread(row, width, depth, 1, 0, samples, (next - from) * width, 1);
+        }
+        [line, before] = [before, line];
+      }
+      if (next === height) await inflating.end();
+      return { samples, whole: false };
+    },
+  };
+}
+
+const chunkName = (bytes: Uint8Array, at: number) => String.fromCharCode(...bytes.subarray(at, at + 4));
+
+/** Bytes of a chunk that are looked at together. */
+const SLICE = 1 << 20;
+
+/** What the IDAT chunks from `at` on hold, as it is asked for. */
+async function* packedOf(source: ByteSource, at: number): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+  const there = async (what: string, from: number, to: number) => {
+    while (to > source.length && (await source.more?.()));
+    checkLength('PNG', what, to - from, source.length - from);
+  };
+  for (;;) {
+    await there(`its chunk at byte ${at}`, at, at + 12);
+    const head = source.bytes(at, at + 8);
+    if (chunkName(head, 4) !== 'IDAT') return;
+    const end = at + 8 + new DataView(head.buffer, head.byteOffset).getUint32(0);
+    await there('its IDAT chunk', at + 8, end + 4);
+    let sum = crc(head, 4, 8);
+    for (let from = at + 8; from < end; from += SLICE) {
+      const slice = source.bytes(from, Math.min(end, from + SLICE));
+      sum = crc(slice, 0, slice.length, sum);
+      yield slice;
+    }
+    const told = source.bytes(end, end + 4);
+    if (sum !== new DataView(told.buffer, told.byteOffset).getUint32(0)) {
+      throw new UplandError('damaged', `This PNG is damaged: the checksum of its IDAT chunk at byte ${at} is wrong.`, { at });
+    }
+    at = end + 4;
+  }
 }
 
 /** Every channel of a PNG, each by itself, through the same reader as heights. */
@@ -89,8 +200,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     } else if (kind === 'IDAT') data.push(body);
     else if (kind === 'PLTE') palette = body;
     else if (kind === 'tRNS') clear = body;
-    else if (kind === 'gAMA' || kind === 'sRGB' || kind === 'iCCP')
-      odd.push(`It says how its tones are to be shown (${kind}); that was not applied to the heights.`);
+    else if (TONES.includes(kind)) odd.push(aboutTones(kind));
     else if (kind === 'IEND') ended = true;
     at += length + 12;
   }
@@ -269,37 +379,78 @@ export interface Image {
 /** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. */
 export const encodeImage = (image: Image): Uint8Array<ArrayBuffer> => fileOf(image, compress(filteredRows(image)));
 
+const filteredRows = ({ width, channels, samples }: Image) => new FilteredRows(width, channels, samples.BYTES_PER_ELEMENT).take(samples);
+
 /** An 8-bit RGB PNG, for maps that are colour. */
 export const encodeRgb = (samples: Uint8Array<ArrayBuffer>, width: number, height: number): Uint8Array<ArrayBuffer> =>
   encodeImage({ width, height, channels: 3, samples });
 
-async function write({ width, height, samples }: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> {
-  const image: Image = { width, height, channels: 1, samples: samples as Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> };
-  return fileOf(image, await compressOn(kernels, filteredRows(image)));
+async function write(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> {
+  const { head, put } = writeRows(page, kernels);
+  const { parts } = await put(page.samples, 0);
+  return concat([head, ...parts.map(({ bytes }) => bytes)]);
 }
 
-/** Every row under the filter that suits it, its number before it. */
-function filteredRows({ width, height, channels, samples }: Image): Uint8Array {
-  const across = width * channels;
-  const back = channels * samples.BYTES_PER_ELEMENT;
-  const size = width * back;
-  const filtered = new Uint8Array(height * (size + 1));
-  // A quarter of a long row says as well which filter suits it.
-  const rows = new PngRows(size, back, width >= 1024 ? 4 : 1);
-  for (let y = 0, at = 0; y < height; y++, at += size + 1)
-    filtered[at] = rows.take(samples.subarray(y * across, (y + 1) * across), filtered.subarray(at + 1, at + 1 + size));
-  return filtered;
+/** Heights row by row: a chunk for every part of the packed rows. */
+function writeRows({ width, height, type }: Omit<Page, 'samples'>, kernels?: Kernels): RowWriting {
+  const rows = new FilteredRows(width, 1, BYTES[type]);
+  const size = rows.size;
+  const compressing = new Compressing(height * size, kernels);
+  const head = concat([Uint8Array.from(SIGNATURE), chunk('IHDR', headerOf(width, height, 8 * BYTES[type], 1))]);
+  let at = head.length;
+  return {
+    head,
+    tall: 1,
+    async put(samples, from): Promise<Placed> {
+      const { parts, held } = await compressing.add(rows.take(samples as Uint8Array | Uint16Array));
+      const chunks = parts.map((part) => chunk('IDAT', part));
+      if (from * width + samples.length === width * height) chunks.push(chunk('IEND', new Uint8Array(0)));
+      const placed = chunks.map((bytes) => ({ at: (at += bytes.length) - bytes.length, bytes }));
+      return { parts: placed, length: at, rows: Math.floor(held / size) };
+    },
+  };
+}
+
+/** Rows under the filters that suit them, each with its filter's number before it. */
+class FilteredRows {
+  /** Bytes of a row. */
+  readonly size: number;
+  private readonly across: number;
+  private readonly rows: PngRows;
+
+  constructor(width: number, channels: number, bytes: number) {
+    this.across = width * channels;
+    const back = channels * bytes;
+    this.size = width * back + 1;
+    // A quarter of a long row says as well which filter suits it.
+    this.rows = new PngRows(width * back, back, width >= 1024 ? 4 : 1);
+  }
+
+  /** The next ones. */
+  take(samples: Uint8Array | Uint16Array): Uint8Array {
+    const { across, size } = this;
+    const count = samples.length / across;
+    const out = new Uint8Array(count * size);
+    for (let y = 0, at = 0; y < count; y++, at += size)
+      out[at] = this.rows.take(samples.subarray(y * across, (y + 1) * across), out.subarray(at + 1, at + size));
+    return out;
+  }
 }
 
 /** A whole file out of its packed rows. */
 function fileOf({ width, height, channels, samples }: Image, packed: Uint8Array): Uint8Array<ArrayBuffer> {
+  const header = headerOf(width, height, 8 * samples.BYTES_PER_ELEMENT, channels);
+  return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed), chunk('IEND', new Uint8Array(0))]);
+}
+
+function headerOf(width: number, height: number, depth: number, channels: Image['channels']): Uint8Array {
   const header = new Uint8Array(13);
   const view = new DataView(header.buffer);
   view.setUint32(0, width);
   view.setUint32(4, height);
-  header[8] = 8 * samples.BYTES_PER_ELEMENT;
+  header[8] = depth;
   header[9] = { 1: 0, 3: 2, 4: 6 }[channels];
-  return concat([Uint8Array.from(SIGNATURE), chunk('IHDR', header), chunk('IDAT', packed), chunk('IEND', new Uint8Array(0))]);
+  return header;
 }
 
 function chunk(kind: string, body: Uint8Array): Uint8Array {
@@ -321,8 +472,9 @@ for (let n = 0; n < 1024; n++) {
   CRC[n] = c;
 }
 
-function crc(bytes: Uint8Array, from: number, to: number): number {
-  let c = -1;
+/** The checksum of some bytes; `before`: what stands before them had that one. */
+function crc(bytes: Uint8Array, from: number, to: number, before = 0): number {
+  let c = ~before;
   let i = from;
   for (; i + 4 <= to; i += 4) {
     c ^= bytes[i] | (bytes[i + 1] << 8) | (bytes[i + 2] << 16) | (bytes[i + 3] << 24);

@@ -8,6 +8,8 @@ export interface ByteSource {
   bytes(from: number, to: number): Uint8Array<ArrayBuffer>;
   /** Fills `target` with the bytes from a place on, all of which are there. */
   fill(from: number, target: Uint8Array): void;
+  /** Where it is still being written: waits until there is more of it; false where nothing more will come. */
+  more?(): Promise<boolean>;
 }
 
 export const inMemory = (bytes: Uint8Array<ArrayBuffer>): ByteSource => ({

@@ -3,7 +3,7 @@ import type { Format, Reading, ReadOptions } from './format';
 import { checkLength } from './limits';
 import { writeCloudTiff } from './tiff/cloud';
 import { openTiff, readTiff } from './tiff/read';
-import { layTiff, writeTiff } from './tiff/write';
+import { rowsOfTiff, writeTiff } from './tiff/write';
 
 /**
  * TIFF 6.0 with GeoTIFF keys (OGC 19-008). Reads classic TIFF and BigTIFF, also with overviews
@@ -24,8 +24,8 @@ export const tiff: Format = {
   sniff: ([a, b, c, d]) => (a === 0x49 && b === 0x49 && (c === 42 || c === 43) && d === 0) || (a === 0x4d && b === 0x4d && c === 0 && (d === 42 || d === 43)),
   read,
   open: openTiff,
-  write: async (page) => (page.options.cloud ? writeCloudTiff(page) : writeTiff(page)),
-  layOut: layTiff,
+  write: (page, kernels) => (page.options.cloud ? writeCloudTiff(page, kernels) : writeTiff(page, kernels)),
+  writeRows: rowsOfTiff,
 };
 
 async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {

@@ -5,8 +5,9 @@ import fc from 'fast-check';
 import { afterAll, describe, expect, it } from 'vitest';
 import { nodeKernels } from '../../cli/node-kernels';
 import { hash32 } from '../field/hash';
-import { compress, compressOn } from '../formats/deflate';
-import { DEFLATE_ROOM, MOST_PACKED, PART } from './deflate-parts';
+import { compress, compressEach, Compressing } from '../formats/deflate';
+import { concat } from '../concat';
+import { DEFLATE_ROOM, mostPacked, PART, partsOf } from './deflate-parts';
 import { instantiate } from './loader';
 
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')), 2);
@@ -31,11 +32,23 @@ const noise = (count: number, of: (n: number) => number) => Uint8Array.from({ le
 const comesBack = (bytes: Uint8Array) => Buffer.compare(inflateSync(compress(bytes)), Buffer.from(bytes)) === 0;
 
 describe('a zlib stream, unpacked by zlib', () => {
-  it.each([0, 1, 1000, PART - 1, PART, PART + 1, 2 * PART, 5 * PART + 12_345])('of %i bytes is the same with threads and without', async (length) => {
+  it.each([0, 1, 1000, PART - 1, PART, PART + 1, 2 * PART, 5 * PART + 12_345])('of %i bytes is the same with threads, without, and piece by piece', async (length) => {
     const bytes = rows(length);
     const alone = compress(bytes);
     expect(Buffer.compare(inflateSync(alone), Buffer.from(bytes))).toBe(0);
-    expect(Buffer.compare(Buffer.from(await compressOn(kernels, bytes)), Buffer.from(alone))).toBe(0);
+    const [shared, short] = await compressEach(kernels, [bytes, bytes.subarray(0, 1000)]);
+    expect(Buffer.compare(shared, alone)).toBe(0);
+    expect(Buffer.compare(short, compress(bytes.subarray(0, 1000)))).toBe(0);
+    const compressing = new Compressing(length, kernels);
+    const parts: Uint8Array[] = [];
+    let from = 0;
+    do {
+      const piece = bytes.subarray(from, (from += 700_001));
+      const added = await compressing.add(piece);
+      parts.push(...added.parts);
+      expect(added.held).toBe(from >= length ? length : from - (from % PART));
+    } while (from < length);
+    expect(Buffer.compare(concat(parts), alone)).toBe(0);
   });
 
   it('gives back one byte many times', () => {
@@ -107,6 +120,6 @@ describe('a zlib stream, unpacked by zlib', () => {
   it('has room enough for its work, and for a part that cannot be packed', () => {
     const exports = instantiate('plain', new WebAssembly.Memory({ initial: 4 }));
     expect(exports.deflateRoom()).toBeLessThanOrEqual(DEFLATE_ROOM);
-    expect(compress(noise(PART, (n) => n)).length).toBeLessThan(MOST_PACKED - 8);
+    expect(compress(noise(PART, (n) => n)).length).toBeLessThan(mostPacked(partsOf(PART)[0]) - 8);
   });
 });

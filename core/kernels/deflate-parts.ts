@@ -1,4 +1,3 @@
-import { concat } from '../concat';
 import type { KernelExports } from './generated/exports';
 import { instantiate } from './loader';
 
@@ -12,30 +11,36 @@ const WINDOW = 32_768;
 const TRIED = 3;
 const ENOUGH = 64;
 
-/** Bytes that a part is packed in beside what goes in and comes out. */
+/** Bytes of memory that packing works in, beside what goes in and comes out. */
 export const DEFLATE_ROOM = 720_896;
 
-/** The most bytes that a part comes to, where nothing of it can be packed, and what is touched behind them. */
-export const MOST_PACKED = PART + 1024;
-
-export const partsOf = (length: number): number => Math.max(1, Math.ceil(length / PART));
-
-/** Packs part `k` of so many bytes that lie at `bytes`, in the kernels' memory: into `out`, with `room` to work in. Returns how many it comes to. */
-export function packPart(kernels: KernelExports, { bytes, length, k, room, out }: PartToPack): number {
-  const from = k * PART;
-  const to = Math.min(length, from + PART);
-  return kernels.deflatePart(bytes + from, Math.min(WINDOW, from), to - from, TRIED, ENOUGH, to === length ? 1 : 0, room, out);
-}
-
-export interface PartToPack {
-  bytes: number;
+/** A stretch of bytes that is packed by itself. */
+export interface DeflateJob {
+  from: number;
   length: number;
-  k: number;
-  room: number;
-  out: number;
+  /** How many of the bytes before it are known to whoever unpacks it. */
+  known: number;
+  /** The stream ends with it. */
+  last: boolean;
 }
 
-/** Packs parts on this thread, one after the other, in a memory of its own. */
+/** The parts of one stream over `length` bytes; where they lie among others, from `start` on. */
+export function partsOf(length: number, start = 0): DeflateJob[] {
+  return Array.from({ length: Math.max(1, Math.ceil(length / PART)) }, (_, k) => {
+    const from = k * PART;
+    const to = Math.min(length, from + PART);
+    return { from: start + from, length: to - from, known: Math.min(WINDOW, from), last: to === length };
+  });
+}
+
+/** The most bytes that a job comes to, where nothing of it can be packed, with what is touched behind them. */
+export const mostPacked = ({ length }: DeflateJob): number => length + (length >> 13) + 128;
+
+/** Packs a job whose bytes are in the kernels' memory, counted from `bytes` on: into `out`, with `room` to work in. Returns how many it comes to. */
+export const packJob = (kernels: KernelExports, { from, length, known, last }: DeflateJob, bytes: number, room: number, out: number): number =>
+  kernels.deflatePart(bytes + from, known, length, TRIED, ENOUGH, last ? 1 : 0, room, out);
+
+/** Packs jobs on this thread, one after the other, in a memory of its own. */
 class Packer {
   private readonly kernels: KernelExports;
   private readonly memory: Uint8Array;
@@ -52,43 +57,50 @@ class Packer {
     this.out = this.bytes + PART + 64;
   }
 
-  /** Part `k` of some bytes; it ends at a whole byte, and the last one ends the stream. */
-  pack(bytes: Uint8Array, k: number): Uint8Array<ArrayBuffer> {
+  /** Of at most the length of a part. */
+  pack(bytes: Uint8Array, job: DeflateJob): Uint8Array<ArrayBuffer> {
     const { kernels, memory, out, room } = this;
-    const from = k * PART;
-    const known = Math.min(WINDOW, from);
-    memory.set(bytes.subarray(from - known, Math.min(bytes.length, from + PART)), this.bytes - known);
-    const size = packPart(kernels, { bytes: this.bytes - from, length: bytes.length, k, room, out });
+    const { from, length, known } = job;
+    memory.set(bytes.subarray(from - known, from + length), this.bytes - known);
+    const size = packJob(kernels, job, this.bytes - from, room, out);
     return memory.slice(out, out + size);
   }
 }
 
 let packer: Packer | undefined;
 
-/** Some bytes as a zlib stream (RFC 1950), packed on this thread. */
-export function packed(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
-  packer ??= new Packer();
-  const parts: Uint8Array[] = [];
-  for (let k = 0; k < partsOf(bytes.length); k++) parts.push(packer.pack(bytes, k));
-  return zlibOf(parts, bytes);
+/** What jobs over some bytes come to, packed on this thread. */
+export function packedHere(bytes: Uint8Array, jobs: readonly DeflateJob[]): Uint8Array<ArrayBuffer>[] {
+  const here = (packer ??= new Packer());
+  return jobs.map((job) => here.pack(bytes, job));
 }
 
-/** A zlib stream (RFC 1950) of packed parts. */
-export function zlibOf(parts: readonly Uint8Array[], bytes: Uint8Array): Uint8Array<ArrayBuffer> {
-  const sum = adler32(bytes);
-  return concat([Uint8Array.of(0x78, 0x9c), ...parts, Uint8Array.of(sum >>> 24, sum >>> 16, sum >>> 8, sum)]);
+/** What stands before the parts of a zlib stream (RFC 1950). */
+export const ZLIB_HEAD = Uint8Array.of(0x78, 0x9c);
+
+/** The sum that stands behind them, of all bytes. */
+export class Adler32 {
+  private a = 1;
+  private b = 0;
+
+  add(bytes: Uint8Array): this {
+    let { a, b } = this;
+    for (let from = 0; from < bytes.length; from += SUMMED) {
+      const to = Math.min(bytes.length, from + SUMMED);
+      for (let i = from; i < to; i++) b += a += bytes[i];
+      a %= 65_521;
+      b %= 65_521;
+    }
+    this.a = a;
+    this.b = b;
+    return this;
+  }
+
+  bytes(): Uint8Array<ArrayBuffer> {
+    const { a, b } = this;
+    return Uint8Array.of(b >>> 8, b, a >>> 8, a);
+  }
 }
 
 /** Bytes whose sums stay within 32 bits (RFC 1950, 9). */
 const SUMMED = 3800;
-
-function adler32(bytes: Uint8Array): number {
-  let [a, b] = [1, 0];
-  for (let from = 0; from < bytes.length; from += SUMMED) {
-    const to = Math.min(bytes.length, from + SUMMED);
-    for (let i = from; i < to; i++) b += a += bytes[i];
-    a %= 65_521;
-    b %= 65_521;
-  }
-  return ((b << 16) | a) >>> 0;
-}

@@ -7,7 +7,7 @@ import { statistics } from '../../field/statistics';
 import type { SampleType } from '../../formats/format';
 import { deliver } from './deliver';
 import type { Encoding } from './encode';
-import { deliverInRows, layOut, type MadeRows, type RowFile, type Tally } from './in-rows';
+import { deliverInRows, writingOf, type MadeRows, type RowFile, type Tally } from './in-rows';
 
 /** More rows than are made at a time. */
 const land = hills(groundOf(4096, 1100, 2), 5);
@@ -24,7 +24,11 @@ function file(spoil: (at: number, bytes: Uint8Array) => Uint8Array = (_, bytes) 
     get length() {
       return bytes.length;
     },
-    lengthen: (length) => void (bytes = new Uint8Array(length)),
+    lengthen(length) {
+      const longer = new Uint8Array(length);
+      longer.set(bytes);
+      bytes = longer;
+    },
     write: (at, part) => bytes.set(spoil(at, part), at),
     bytes: (from, to) => bytes.slice(from, to),
     fill: (from, target) => target.set(bytes.subarray(from, from + target.length)),
@@ -61,19 +65,26 @@ const { lowest, highest } = statistics(land);
 const encodings: Encoding[] = [
   { format: 'tiff', type: 'f32' },
   ...(['u8', 'u16', 's16'] as SampleType[]).map((type) => ({ format: 'tiff', type, range: { low: lowest - 3, high: highest + 3 } })),
+  ...(['f32', 'u16'] as SampleType[]).map((type) => ({
+    format: 'tiff',
+    type,
+    options: { compression: 'deflate' as const },
+    ...(type === 'u16' ? { range: { low: lowest, high: highest } } : {}),
+  })),
+  ...(['u8', 'u16'] as SampleType[]).map((type) => ({ format: 'png', type, range: { low: lowest - 3, high: highest + 3 } })),
   // Some of it clipped.
   { format: 'tiff', type: 'u16', range: { low: lowest + 20, high: highest } },
 ];
 
 describe('delivering by rows', () => {
-  it.each(encodings)('writes the bytes and the proof of delivering whole: $type', async (encoding) => {
+  it.each(encodings)('writes the bytes and the proof of delivering whole: $format $type $options', async (encoding) => {
     const whole = await deliver(land, 'g.tif', encoding);
     const written = file();
     const told: number[] = [];
-    const { proof, ...found } = await deliverInRows(rowsOf(land), 'g.tif', encoding, layOut(land.ground, encoding)!, written, tally(), {
+    const { proof, ...found } = await deliverInRows(rowsOf(land), 'g.tif', encoding, writingOf(land.ground, encoding)!, written, tally(), {
       progress: (share) => told.push(share),
     });
-    expect(written.all()).toEqual(whole.bytes);
+    expect(Buffer.compare(written.all(), whole.bytes)).toBe(0);
     expect(proof).toEqual(whole.proof);
     expect(found).toEqual({ ground: land.ground, lowest, highest });
     expect(told.length).toBeGreaterThan(1);
@@ -84,13 +95,13 @@ describe('delivering by rows', () => {
     const odd = hills(groundOf(255, 1031, 2), 2);
     const encoding: Encoding = { format: 'tiff', type: 'u8', range: { low: 0, high: 1000 } };
     const written = file();
-    await deliverInRows(rowsOf(odd), 'g.tif', encoding, layOut(odd.ground, encoding)!, written, tally());
+    await deliverInRows(rowsOf(odd), 'g.tif', encoding, writingOf(odd.ground, encoding)!, written, tally());
     expect(written.all()).toEqual((await deliver(odd, 'g.tif', encoding)).bytes);
   });
 
   it('hands nothing on where a byte on the disk is not the one that was written', async () => {
     const encoding: Encoding = { format: 'tiff', type: 'f32' };
-    const laid = layOut(land.ground, encoding)!;
+    const laid = writingOf(land.ground, encoding)!;
     const spoilt = file((at, bytes) => {
       if (at < 1_000_000) return bytes;
       const other = bytes.slice();
@@ -103,16 +114,31 @@ describe('delivering by rows', () => {
   it('stops when it is told to', async () => {
     const encoding: Encoding = { format: 'tiff', type: 'f32' };
     const stopping = new AbortController();
-    const work = deliverInRows(rowsOf(land), 'g.tif', encoding, layOut(land.ground, encoding)!, file(), tally(), {
+    const work = deliverInRows(rowsOf(land), 'g.tif', encoding, writingOf(land.ground, encoding)!, file(), tally(), {
       signal: stopping.signal,
       progress: () => stopping.abort(),
     });
     await expect(work).rejects.toThrow();
   });
 
-  it('leaves what is packed, other formats and doubles to delivering whole', () => {
-    expect(layOut(land.ground, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } })).toBeNull();
-    expect(layOut(land.ground, { format: 'png', type: 'u16', range: { low: 0, high: 1 } })).toBeNull();
-    expect(layOut(land.ground, { format: 'tiff', type: 'f64' })).toBeNull();
+  it('hands nothing on where a packed part on the disk is not the one that was written', async () => {
+    for (const encoding of [
+      { format: 'png', type: 'u16', range: { low: lowest, high: highest } },
+      { format: 'tiff', type: 'f32', options: { compression: 'deflate' } },
+    ] as Encoding[]) {
+      const spoilt = file((at, bytes) => {
+        if (at < 100_000) return bytes;
+        const other = bytes.slice();
+        other[other.length >> 1] ^= 4;
+        return other;
+      });
+      await expect(deliverInRows(rowsOf(land), 'g', encoding, writingOf(land.ground, encoding)!, spoilt, tally()), encoding.format).rejects.toThrow();
+    }
+  });
+
+  it('leaves overviews, other formats and doubles to delivering whole', () => {
+    expect(writingOf(land.ground, { format: 'tiff', type: 'f32', options: { compression: 'deflate', cloud: true } })).toBeNull();
+    expect(writingOf(land.ground, { format: 'asc', type: 'f32' })).toBeNull();
+    expect(writingOf(land.ground, { format: 'tiff', type: 'f64' })).toBeNull();
   });
 });

@@ -1,8 +1,9 @@
 import { throwIfStopped, UplandError } from '../../errors';
 import type { Ground } from '../../field/ground';
 import { formatById } from '../../formats';
-import { BYTES, type LaidOut } from '../../formats/format';
+import { BYTES, type RowWriting } from '../../formats/format';
 import type { ByteSource } from '../../formats/source';
+import type { Kernels } from '../../kernels/pool';
 import { boundsIn, SCANNED } from '../../kernels/scan';
 import { quantise, type Encoding } from './encode';
 import { Proving, type Proof } from './proof';
@@ -42,15 +43,15 @@ export interface RowDelivery {
 /** Samples that are made, written and proved at a time. */
 const BAND = 2 ** 21;
 
-/** How a file of whole ground will lie, where it can be written by rows; null where it has to be made whole. */
-export function layOut(ground: Ground, encoding: Encoding): LaidOut | null {
+/** How a file of whole ground is written by rows; null where it has to be made whole. With `kernels` it is packed on all threads. */
+export function writingOf(ground: Ground, encoding: Encoding, kernels?: Kernels): RowWriting | null {
   const format = formatById(encoding.format);
   // Doubles can only be counted whole.
-  if (!format.layOut || !format.writes.includes(encoding.type) || encoding.type === 'f64') return null;
+  if (!format.writeRows || !format.writes.includes(encoding.type) || encoding.type === 'f64') return null;
   // The head of a file of one row says what that of all rows does.
   const { page } = quantise({ ground: { ...ground, down: 1 }, height: new Float32Array(ground.across) }, encoding);
-  const laid = format.layOut({ ...page, height: ground.down, ground });
-  return laid && laid.tall * ground.across <= 8 * BAND ? laid : null;
+  const writing = format.writeRows({ ...page, height: ground.down, ground }, kernels);
+  return writing && writing.tall * ground.across <= 8 * BAND ? writing : null;
 }
 
 /**
@@ -62,7 +63,7 @@ export async function deliverInRows(
   made: MadeRows,
   name: string,
   encoding: Encoding,
-  laid: LaidOut,
+  writing: RowWriting,
   file: RowFile,
   tally: Tally,
   { signal, progress }: { signal?: AbortSignal; progress?: (share: number) => void } = {},
@@ -71,18 +72,21 @@ export async function deliverInRows(
   const { across, down } = ground;
   const proving = new Proving(encoding, ground, false);
   const found = { lowest: Infinity, highest: -Infinity };
-  const step = laid.tall * Math.max(1, Math.floor(BAND / (across * laid.tall)));
+  const step = writing.tall * Math.max(1, Math.floor(BAND / (across * writing.tall)));
 
-  file.lengthen(laid.length);
-  file.write(0, laid.head);
-  const back = formatById(encoding.format).open?.(file);
-  if (!back) throw new UplandError('proof-failed', `${name} was not handed on: it cannot be read back by rows.`);
+  file.lengthen(writing.length ?? writing.head.length);
+  file.write(0, writing.head);
+  const growing = new Growing(file);
+  const open = () => {
+    const back = formatById(encoding.format).open?.(growing);
+    if (!back) throw new UplandError('proof-failed', `${name} was not handed on: it cannot be read back by rows.`);
+    return back;
+  };
+  let back = open();
   const fits = proving.head(back);
   let hashed = 0;
-  const hashTo = (end: number) => {
-    const bytes = file.bytes(hashed, end);
-    hashed = end;
-    return tally.hash(bytes);
+  const hashTo = async (end: number) => {
+    for (; hashed < end; hashed = Math.min(end, hashed + HASHED)) await tally.hash(file.bytes(hashed, Math.min(end, hashed + HASHED)));
   };
 
   const make = (from: number, to: number) => {
@@ -91,28 +95,80 @@ export async function deliverInRows(
     rows.catch(() => undefined);
     return rows;
   };
-  let next = make(0, Math.min(down, step));
-  for (let from = 0; from < down && fits; from += step) {
-    const to = Math.min(down, from + step);
-    const height = await next;
-    throwIfStopped(signal);
-    if (to < down) next = make(to, Math.min(down, to + step));
-    widen(found, height, ground.datum);
-    const { page } = quantise({ ground: { ...ground, down: to - from }, height }, encoding);
-    const parts = laid.parts(page.samples, from);
-    for (const { at, bytes } of parts) file.write(at, bytes);
-    const last = parts[parts.length - 1];
-    const { samples } = await back.rows(from, to);
-    proving.rows(samples, height);
-    // Smaller ones were counted on the way, and doubles do not come here.
-    if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
-    await hashTo(to === down ? laid.length : last.at + last.bytes.length);
-    progress?.(to / down);
+  /** Rows that are written and cannot be read back yet. */
+  const waiting: { from: number; to: number; height: Float32Array<ArrayBuffer> }[] = [];
+  try {
+    let next = make(0, Math.min(down, step));
+    for (let from = 0; from < down && fits; from += step) {
+      const to = Math.min(down, from + step);
+      const height = await next;
+      throwIfStopped(signal);
+      if (to < down) next = make(to, Math.min(down, to + step));
+      widen(found, height, ground.datum);
+      const { page } = quantise({ ground: { ...ground, down: to - from }, height }, encoding);
+      const { parts, length, rows } = await writing.put(page.samples, from);
+      if (writing.length === undefined) file.lengthen(length);
+      for (const { at, bytes } of parts) file.write(at, bytes);
+      growing.tell();
+      if (writing.headChanges) back = open();
+      waiting.push({ from, to, height });
+      for (let band = waiting[0]; band && band.to <= rows; band = waiting[0]) {
+        waiting.shift();
+        const { samples } = await back.rows(band.from, band.to, signal);
+        proving.rows(samples, band.height);
+        // Smaller ones were counted on the way, and doubles do not come here.
+        if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
+      }
+      const last = parts.at(-1);
+      if (last && !writing.headChanges) await hashTo(to === down ? length : last.at + last.bytes.length);
+      progress?.(to / down);
+    }
+    await hashTo(file.length);
+  } finally {
+    growing.end();
   }
   const { distinct, sha256 } = await tally.end();
-  const proof = proving.end(laid.length, sha256, () => distinct);
+  const proof = proving.end(file.length, sha256, () => distinct);
   if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
   return { ground, proof, ...found };
+}
+
+/** Bytes that are read to be hashed at a time. */
+const HASHED = 2 ** 23;
+
+/** A file that is read while it is written. */
+class Growing implements ByteSource {
+  private readonly waiting: ((more: boolean) => void)[] = [];
+  private ended = false;
+
+  constructor(private readonly file: RowFile) {}
+
+  get length(): number {
+    return this.file.length;
+  }
+
+  bytes(from: number, to: number): Uint8Array<ArrayBuffer> {
+    return this.file.bytes(from, to);
+  }
+
+  fill(from: number, target: Uint8Array): void {
+    this.file.fill(from, target);
+  }
+
+  more(): Promise<boolean> {
+    return this.ended ? Promise.resolve(false) : new Promise((resolve) => this.waiting.push(resolve));
+  }
+
+  /** There is more of it. */
+  tell(): void {
+    for (const resolve of this.waiting.splice(0)) resolve(true);
+  }
+
+  /** Nothing more will come. */
+  end(): void {
+    this.ended = true;
+    for (const resolve of this.waiting.splice(0)) resolve(false);
+  }
 }
 
 function widen(found: { lowest: number; highest: number }, height: Float32Array, datum: number): void {

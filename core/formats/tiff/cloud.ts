@@ -1,4 +1,5 @@
-import { compress } from '../deflate';
+import type { Kernels } from '../../kernels/pool';
+import { compressEach } from '../deflate';
 import { BYTES, makeSamples, type Page, type SampleArray } from '../format';
 import { applyPredictor } from './codecs';
 import { TAG, type TagToWrite } from './directory';
@@ -13,10 +14,11 @@ type Level = Pick<Page, 'width' | 'height' | 'samples'>;
  * A cloud-optimised GeoTIFF (OGC 21-026): the picture and its overviews in tiles of 512 samples, every directory before all data, and
  * the smallest overview first, so that what somebody looks at from afar is read in one go. Overviews halve until they fit into one tile.
  */
-export function writeCloudTiff(page: Page): Uint8Array<ArrayBuffer> {
+export async function writeCloudTiff(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> {
   const levels: Level[] = [page];
   for (let last = levels[0]; Math.max(last.width, last.height) > TILE;) levels.push((last = halved(last, page)));
-  const tiles = levels.map((level) => tilesOf(level, page));
+  const tiles: Uint8Array[][] = [];
+  for (const level of levels) tiles.push(await packedTiles(level, page, kernels));
   const directories = levels.map((level, n): DirectoryToWrite => ({ entries: entriesOf(level, n, page), lengths: tiles[n].map((tile) => tile.length) }));
   const { head, offsets, length } = headOf(directories);
   const bytes = new Uint8Array(length);
@@ -49,9 +51,12 @@ function entriesOf({ width, height }: Level, n: number, page: Page): TagToWrite[
 
 const tilesIn = (samples: number) => Math.ceil(samples / TILE);
 
+const packedTiles = async (level: Level, page: Page, kernels?: Kernels): Promise<Uint8Array[]> =>
+  page.options.compression === 'deflate' ? compressEach(kernels, tilesOf(level, page)) : tilesOf(level, page);
+
 /** The tiles of a level, row by row; beyond its edge the outer samples go on. */
 function tilesOf({ width, height, samples }: Level, page: Page): Uint8Array[] {
-  const { type, options } = page;
+  const { type } = page;
   const predictor = predictorOf(page);
   const tiles: Uint8Array[] = [];
   for (let top = 0; top < height; top += TILE) {
@@ -65,7 +70,7 @@ function tilesOf({ width, height, samples }: Level, page: Page): Uint8Array[] {
       }
       const bytes = littleEndian(type, tile);
       if (predictor > 1) applyPredictor(predictor, bytes, TILE, TILE, BYTES[type]);
-      tiles.push(options.compression === 'deflate' ? compress(bytes) : bytes);
+      tiles.push(bytes);
     }
   }
   return tiles;

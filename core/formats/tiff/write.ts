@@ -1,36 +1,33 @@
 import { UplandError } from '../../errors';
-import { compress } from '../deflate';
-import { BYTES, bytesOfSamples, isAsInMemory, type LaidOut, type Page, type SampleArray, type SampleType } from '../format';
+import type { Kernels } from '../../kernels/pool';
+import { compress, compressEach } from '../deflate';
+import { BYTES, bytesOfSamples, isAsInMemory, type Page, type Placed, type RowWriting, type SampleArray, type SampleType } from '../format';
 import type { Image } from '../png';
 import { putter } from '../raw';
 import { applyPredictor } from './codecs';
 import { KIND_BYTES, TAG, type TagToWrite } from './directory';
 import { placeEntries } from './geotiff';
 
-export function writeTiff(page: Page): Uint8Array<ArrayBuffer> {
-  const { width, height, type, samples, options } = page;
-  const size = BYTES[type];
-  const rowsPerStrip = rowsPerStripOf(page);
-  const deflated = options.compression === 'deflate';
-  const predictor = predictorOf(page);
-  const strips: Uint8Array[] = [];
-  for (let top = 0; top < height; top += rowsPerStrip) {
-    const rows = Math.min(rowsPerStrip, height - top);
-    const plain = littleEndian(type, samples.subarray(top * width, (top + rows) * width) as SampleArray);
-    if (!deflated) {
-      strips.push(plain);
-      continue;
-    }
-    const strip = plain.slice();
-    if (predictor > 1) applyPredictor(predictor, strip, width, rows, size);
-    strips.push(compress(strip));
+export async function writeTiff(page: Page, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>> {
+  if (page.options.compression !== 'deflate') {
+    const { head, length, put } = plainRows(page);
+    const bytes = new Uint8Array(length);
+    bytes.set(head);
+    for (const part of put(page.samples, 0).parts) bytes.set(part.bytes, part.at);
+    return bytes;
   }
+  const strips = await packedStrips(page, page.samples, kernels);
   return assemble(entriesOf(page, strips.length), strips);
 }
 
-/** A TIFF that is not packed, as it will lie: its parts can be written as they are there. Null where it is packed. */
-export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
-  if (page.options.compression === 'deflate' || page.options.cloud) return null;
+/** A TIFF row by row. Null where it has to be made whole: with overviews. */
+export function rowsOfTiff(page: Omit<Page, 'samples'>, kernels?: Kernels): RowWriting | null {
+  if (page.options.cloud) return null;
+  return page.options.compression === 'deflate' ? packedRows(page, kernels) : plainRows(page);
+}
+
+/** Rows that are not packed, as they will lie: their parts can be written as they are there. */
+function plainRows(page: Omit<Page, 'samples'>) {
   const { width, height, type } = page;
   const tall = rowsPerStripOf(page);
   const rowBytes = width * BYTES[type];
@@ -41,9 +38,9 @@ export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
     head,
     length,
     tall,
-    parts(samples, from) {
+    put(samples: SampleArray, from: number): Placed {
       const bytes = littleEndian(type, samples);
-      const parts: { at: number; bytes: Uint8Array }[] = [];
+      const parts: Placed['parts'] = [];
       for (let done = 0, k = from / tall; done < bytes.length; k++) {
         const part = bytes.subarray(done, done + lengths[k]);
         const last = parts.at(-1);
@@ -52,9 +49,45 @@ export function layTiff(page: Omit<Page, 'samples'>): LaidOut | null {
         else parts.push({ at: offsets[k], bytes: part });
         done += part.length;
       }
-      return parts;
+      return { parts, length, rows: from + samples.length / width };
     },
   };
+}
+
+/** Packed strips, of which the head says where they lie as they come. */
+function packedRows(page: Omit<Page, 'samples'>, kernels?: Kernels): RowWriting {
+  const { width, height } = page;
+  const tall = rowsPerStripOf(page);
+  const lengths = Array.from({ length: Math.ceil(height / tall) }, () => 0);
+  const head = () => headOf([{ entries: entriesOf(page, lengths.length), lengths }]);
+  return {
+    head: head().head,
+    tall,
+    headChanges: true,
+    async put(samples, from) {
+      const first = from / tall;
+      const strips = await packedStrips(page, samples, kernels);
+      strips.forEach((strip, k) => (lengths[first + k] = strip.length));
+      const { head: bytes, offsets, length } = head();
+      const parts = strips.map((strip, k) => ({ at: offsets[0][first + k], bytes: strip }));
+      return { parts: [{ at: 0, bytes }, ...parts], length, rows: from + samples.length / width };
+    },
+  };
+}
+
+/** Strips of rows, each packed by itself. */
+function packedStrips(page: Omit<Page, 'samples'>, samples: SampleArray, kernels?: Kernels): Promise<Uint8Array<ArrayBuffer>[]> {
+  const { width, type } = page;
+  const length = rowsPerStripOf(page) * width;
+  const predictor = predictorOf(page);
+  const strips: Uint8Array[] = [];
+  for (let from = 0; from < samples.length; from += length) {
+    const part = samples.subarray(from, from + length) as SampleArray;
+    const strip = littleEndian(type, part).slice();
+    if (predictor > 1) applyPredictor(predictor, strip, width, part.length / width, BYTES[type]);
+    strips.push(strip);
+  }
+  return compressEach(kernels, strips);
 }
 
 const rowsPerStripOf = ({ width, height, type }: Omit<Page, 'samples'>): number => Math.max(1, Math.min(height, Math.floor(262_144 / (width * BYTES[type]))));

@@ -1,15 +1,17 @@
-import { DEFLATE_ROOM, MOST_PACKED, packPart, partsOf, zlibOf } from '../deflate-parts';
+import { DEFLATE_ROOM, mostPacked, packJob, type DeflateJob } from '../deflate-parts';
 import type { Arena, Program } from '../program';
 
 export interface DeflateArgs {
+  /** Of all bytes. */
   length: number;
+  jobs: readonly DeflateJob[];
 }
 
 /** More bands than this have nothing to do. */
 const MOST_BANDS = 16;
 
-/** A zlib stream of bytes, part by part on every band. */
-export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBuffer>> = {
+/** What jobs over some bytes come to, shared out to all bands. */
+export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBuffer>[]> = {
   id: 'deflate',
   bytes: (args) => plan(args).bytes,
 
@@ -17,31 +19,35 @@ export const deflateProgram: Program<DeflateArgs, Uint8Array, Uint8Array<ArrayBu
     new Uint8Array(arena.buffer, arena.start, args.length).set(bytes);
   },
 
-  *run(kernels, arena, { length }, band) {
-    const { parts, lengths, packed, rooms } = plan({ length });
+  *run(kernels, arena, args, band) {
+    const { jobs } = args;
+    const { sizes: sizesAt, outs, rooms } = plan(args);
     const { start } = arena;
-    const sizes = new Uint32Array(arena.buffer, start + lengths, parts);
+    const sizes = new Uint32Array(arena.buffer, start + sizesAt, jobs.length);
     const room = start + rooms + band.index * DEFLATE_ROOM;
     const step = Math.min(MOST_BANDS, band.count);
-    for (let k = band.index; k < parts && band.index < MOST_BANDS; k += step) {
-      sizes[k] = packPart(kernels, { bytes: start, length, k, room, out: start + packed + k * MOST_PACKED });
-      band.progress((k + 1) / parts);
+    for (let k = band.index; k < jobs.length && band.index < MOST_BANDS; k += step) {
+      sizes[k] = packJob(kernels, jobs[k], start, room, start + outs[k]);
+      band.progress((k + 1) / jobs.length);
     }
     yield;
   },
 
   take(arena: Arena, args) {
-    const { parts, lengths, packed } = plan(args);
-    const sizes = new Uint32Array(arena.buffer, arena.start + lengths, parts);
-    const pieces = Array.from(sizes, (size, k) => new Uint8Array(arena.buffer, arena.start + packed + k * MOST_PACKED, size));
-    return zlibOf(pieces, new Uint8Array(arena.buffer, arena.start, args.length));
+    const { sizes: sizesAt, outs } = plan(args);
+    const sizes = new Uint32Array(arena.buffer, arena.start + sizesAt, args.jobs.length);
+    return outs.map((at, k) => new Uint8Array(arena.buffer, arena.start + at, sizes[k]).slice() as Uint8Array<ArrayBuffer>);
   },
 };
 
-function plan({ length }: DeflateArgs) {
-  const parts = partsOf(length);
-  const lengths = Math.ceil((length + 8) / 16) * 16;
-  const packed = lengths + Math.ceil(parts / 4) * 16;
-  const rooms = packed + parts * MOST_PACKED;
-  return { parts, lengths, packed, rooms, bytes: rooms + Math.min(parts, MOST_BANDS) * DEFLATE_ROOM };
+/** Where things lie: byte offsets from the arena's start. */
+function plan({ length, jobs }: DeflateArgs) {
+  const sizes = Math.ceil((length + 8) / 16) * 16;
+  let at = sizes + 4 * jobs.length;
+  const outs = jobs.map((job) => {
+    const here = at;
+    at += mostPacked(job);
+    return here;
+  });
+  return { sizes, outs, rooms: at, bytes: at + Math.min(jobs.length, MOST_BANDS) * DEFLATE_ROOM };
 }
