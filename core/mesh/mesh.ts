@@ -56,10 +56,19 @@ export function boundsOf(positions: Float32Array): Bounds {
 
 /** The bounds, and whether all of the numbers are finite. */
 export function boundsAndFiniteness(positions: Float32Array): Bounds & { finite: boolean } {
+  const found = { min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], finite: true };
+  for (let from = 0; from < positions.length; from += BLOCK) widen(found, positions, from, Math.min(positions.length, from + BLOCK));
+  return { ...found, min: found.min as Bounds['min'], max: found.max as Bounds['max'] };
+}
+
+/** Numbers at a time: a loop in a function that is called again and again is compiled for what it sees. */
+const BLOCK = 3 * 16_384;
+
+function widen(found: { min: number[]; max: number[]; finite: boolean }, positions: Float32Array, from: number, to: number): void {
   let strange = 0;
-  let [west, low, near] = [Infinity, Infinity, Infinity];
-  let [east, high, far] = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < positions.length; i += 3) {
+  let [west, low, near] = found.min;
+  let [east, high, far] = found.max;
+  for (let i = from; i < to; i += 3) {
     const [x, y, z] = [positions[i], positions[i + 1], positions[i + 2]];
     if (x < west) west = x;
     if (x > east) east = x;
@@ -69,7 +78,9 @@ export function boundsAndFiniteness(positions: Float32Array): Bounds & { finite:
     if (z > far) far = z;
     strange += x - x + (y - y) + (z - z);
   }
-  return { min: [west, low, near], max: [east, high, far], finite: strange === 0 };
+  found.min = [west, low, near];
+  found.max = [east, high, far];
+  if (strange !== 0) found.finite = false;
 }
 
 /** Normals of faces that share no corner: one for each, given to all its corners. */

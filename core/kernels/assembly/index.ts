@@ -1,5 +1,5 @@
 export { publishedNoise } from './lattice';
-export { noiseRows } from './noise';
+export { noiseRoom, noiseRows } from './noise';
 export { displaceRows, placeRows } from './sample';
 export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filters';
 export { medianWindows, quantise } from './median';

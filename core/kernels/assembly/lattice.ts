@@ -49,39 +49,84 @@ function refined4(y: v128): v128 {
   return f32x4.mul(y, f32x4.add(v128.load(TABLE, 64), f32x4.mul(v128.load(TABLE, 80), f32x4.abs(y))));
 }
 
-/** The gradient of the lattice point with this hash, dotted with the offset (x, y): its upper bits are the angle, a whole circle. */
+/** Quarter turns from −2 to 2 by the upper bits of a lattice point's hash: the angle of its gradient, a whole circle. */
+@inline
+function turn4(hash: v128): v128 {
+  return f32x4.mul(f32x4.convert_i32x4_s(upper4(hash)), v128.load(TABLE, 96));
+}
+
+/** The sine of quarter turns z: the parabola z·(2 − |z|). */
+@inline
+function sine4(z: v128): v128 {
+  const one = v128.load(TABLE, 48);
+  return refined4(f32x4.mul(z, f32x4.add(one, f32x4.sub(one, f32x4.abs(z)))));
+}
+
+/** Their cosine: the sine of 1 − |z|. */
+@inline
+function cosine4(z: v128): v128 {
+  const rest = f32x4.sub(v128.load(TABLE, 48), f32x4.abs(z));
+  return refined4(f32x4.mul(rest, f32x4.sub(v128.load(TABLE, 128), f32x4.abs(rest))));
+}
+
+/** The gradient of the lattice point with this hash, dotted with the offset (x, y). */
 @inline
 function dot4(hash: v128, x: v128, y: v128): v128 {
-  // Quarter turns from −2 to 2; the sine's parabola is z·(2 − |z|), the cosine is the sine of 1 − |z|.
-  const z = f32x4.mul(f32x4.convert_i32x4_s(upper4(hash)), v128.load(TABLE, 96));
-  const turn = f32x4.abs(z);
-  const one = v128.load(TABLE, 48);
-  const rest = f32x4.sub(one, turn);
-  const sine = refined4(f32x4.mul(z, f32x4.add(one, rest)));
-  const cosine = refined4(f32x4.mul(rest, f32x4.sub(v128.load(TABLE, 128), f32x4.abs(rest))));
-  return f32x4.add(f32x4.mul(cosine, x), f32x4.mul(sine, y));
+  const z = turn4(hash);
+  return f32x4.add(f32x4.mul(cosine4(z), x), f32x4.mul(sine4(z), y));
+}
+
+/** Bytes that the gradients of the last cells take: which cells, and of each corner the cosines and sines. */
+export const LAST_CELLS: usize = 160;
+
+/** Cells that no place lies in, as the last ones. */
+@inline
+export function forgetCells(last: usize): void {
+  v128.store(last, i32x4.splat(i32.MIN_VALUE));
+  v128.store(last, i32x4.splat(i32.MIN_VALUE), 16);
+}
+
+@inline
+function keepCorner(at: usize, hash: v128): void {
+  const z = turn4(hash);
+  v128.store(at, cosine4(z));
+  v128.store(at, sine4(z), 16);
+}
+
+@inline
+function cornerAt(at: usize, x: v128, y: v128): v128 {
+  return f32x4.add(f32x4.mul(v128.load(at), x), f32x4.mul(v128.load(at, 16), y));
 }
 
 /**
  * Gradient noise at four places given by whole cell (ix, iy) and place in the cell (fx, fy).
- * Scaled so that it reaches about −1 to 1 (the raw bound for unit gradients is ±√½).
+ * Scaled so that it reaches about −1 to 1 (the raw bound for unit gradients is ±√½). Places side by side mostly lie in the cells of those
+ * before them: the gradients at their corners are kept at `last`, which belongs to this seed.
  */
 @inline
-export function noise4(ix: v128, iy: v128, fx: v128, fy: v128, seed: v128): v128 {
+export function noise4(ix: v128, iy: v128, fx: v128, fy: v128, seed: v128, last: usize): v128 {
   const u = fade4(fx);
   const v = fade4(fy);
   const one = v128.load(TABLE, 48);
-  const hx0 = i32x4.mul(ix, v128.load(WHOLES));
-  const hx1 = i32x4.add(hx0, v128.load(WHOLES));
-  const south = i32x4.mul(iy, v128.load(WHOLES, 16));
-  const hy0 = v128.xor(south, seed);
-  const hy1 = v128.xor(i32x4.add(south, v128.load(WHOLES, 16)), seed);
+  if (!i32x4.all_true(v128.and(i32x4.eq(ix, v128.load(last)), i32x4.eq(iy, v128.load(last, 16))))) {
+    v128.store(last, ix);
+    v128.store(last, iy, 16);
+    const hx0 = i32x4.mul(ix, v128.load(WHOLES));
+    const hx1 = i32x4.add(hx0, v128.load(WHOLES));
+    const south = i32x4.mul(iy, v128.load(WHOLES, 16));
+    const hy0 = v128.xor(south, seed);
+    const hy1 = v128.xor(i32x4.add(south, v128.load(WHOLES, 16)), seed);
+    keepCorner(last + 32, i32x4.add(hx0, hy0));
+    keepCorner(last + 64, i32x4.add(hx1, hy0));
+    keepCorner(last + 96, i32x4.add(hx0, hy1));
+    keepCorner(last + 128, i32x4.add(hx1, hy1));
+  }
   const gx = f32x4.sub(fx, one);
   const gy = f32x4.sub(fy, one);
-  const n00 = dot4(i32x4.add(hx0, hy0), fx, fy);
-  const n10 = dot4(i32x4.add(hx1, hy0), gx, fy);
-  const n01 = dot4(i32x4.add(hx0, hy1), fx, gy);
-  const n11 = dot4(i32x4.add(hx1, hy1), gx, gy);
+  const n00 = cornerAt(last + 32, fx, fy);
+  const n10 = cornerAt(last + 64, gx, fy);
+  const n01 = cornerAt(last + 96, fx, gy);
+  const n11 = cornerAt(last + 128, gx, gy);
   return f32x4.mul(lerp4(v, lerp4(u, n00, n10), lerp4(u, n01, n11)), v128.load(TABLE, 112));
 }
 

@@ -1,4 +1,4 @@
-import { cellular4, noise4, simplex4 } from './lattice';
+import { cellular4, forgetCells, LAST_CELLS, noise4, simplex4 } from './lattice';
 
 const FBM: i32 = 0;
 const RIDGED: i32 = 1;
@@ -31,9 +31,9 @@ function narrow4(a: v128, b: v128): v128 {
   );
 }
 
-/** Noise of one octave at four places (u, v) in cells, two and two. Cellular distances are brought to about −1 to 1. */
+/** Noise of one octave at four places (u, v) in cells, two and two, with its gradients at `last`. Cellular distances are brought to about −1 to 1. */
 @inline
-function octave4(ua: v128, ub: v128, va: v128, vb: v128, seed: v128, basis: i32): v128 {
+function octave4(ua: v128, ub: v128, va: v128, vb: v128, seed: v128, basis: i32, last: usize): v128 {
   if (basis == SIMPLEX) {
     const skew = f64x2.splat(SKEW);
     const unskew = f64x2.splat(UNSKEW);
@@ -61,12 +61,17 @@ function octave4(ua: v128, ub: v128, va: v128, vb: v128, seed: v128, basis: i32)
   const iy = whole4(vfa, vfb);
   const fx = narrow4(f64x2.sub(ua, ufa), f64x2.sub(ub, ufb));
   const fy = narrow4(f64x2.sub(va, vfa), f64x2.sub(vb, vfb));
-  if (basis == GRADIENT) return noise4(ix, iy, fx, fy, seed);
+  if (basis == GRADIENT) return noise4(ix, iy, fx, fy, seed, last);
   const d = cellular4(ix, iy, fx, fy, seed, basis - 2);
   // Their means over 4 million samples: F1 0.43, F2 0.70, F2 − F1 0.27 cells.
   const middle: f32 = basis == 2 ? 0.43 : basis == 3 ? 0.7 : 0.27;
   const reach: f32 = basis == 4 ? 0.45 : 0.6;
   return f32x4.div(f32x4.sub(d, f32x4.splat(middle)), f32x4.splat(reach));
+}
+
+/** Bytes that `noiseRows` keeps gradients in, for so many octaves and octaves of a warp. */
+export function noiseRoom(count: i32, warps: i32): usize {
+  return <usize>(count + 2 * warps) * LAST_CELLS;
 }
 
 /**
@@ -86,7 +91,7 @@ function octave4(ua: v128, ub: v128, va: v128, vb: v128, seed: v128, basis: i32)
  * Σ carry·wᵢ·(n + 0.7) with carry = clamp(carry·previous signal).
  * The result is multiplied by `scale` and `add` is added.
  *
- * With `within` 1, `out` holds weights, and four samples of which none lies between 0 and 1 become 0.
+ * `cells`: room for {@link noiseRoom} bytes. With `within` 1, `out` holds weights, and four samples of which none lies between 0 and 1 become 0.
  */
 export function noiseRows(
   out: usize,
@@ -108,7 +113,9 @@ export function noiseRows(
   scale: f32,
   add: f32,
   within: i32,
+  cells: usize,
 ): void {
+  for (let k = 0; k < count + 2 * warps; k++) forgetCells(cells + <usize>k * LAST_CELLS);
   const zero = f32x4.splat(0);
   const one = f32x4.splat(1);
   const two = f32x4.splat(2);
@@ -130,6 +137,7 @@ export function noiseRows(
       let xa = f64x2.add(f64x2.splat(firstX), f64x2.mul(f64x2.splat(stepX), f64x2.add(c, lanesA)));
       let xb = f64x2.add(f64x2.splat(firstX), f64x2.mul(f64x2.splat(stepX), f64x2.add(c, lanesB)));
       let ya = y;
+      let last = cells;
       let yb = y;
       if (warps > 0) {
         let dx = f32x4.splat(0);
@@ -145,8 +153,9 @@ export function noiseRows(
           const ub = f64x2.add(f64x2.sub(offset, f64x2.mul(sin2, yb)), f64x2.mul(cos2, xb));
           const va = f64x2.add(f64x2.add(offset, f64x2.mul(cos2, ya)), f64x2.mul(sin2, xa));
           const vb = f64x2.add(f64x2.add(offset, f64x2.mul(cos2, yb)), f64x2.mul(sin2, xb));
-          dx = f32x4.add(dx, f32x4.mul(weight, octave4(ua, ub, va, vb, seed, GRADIENT)));
-          dy = f32x4.add(dy, f32x4.mul(weight, octave4(ua, ub, va, vb, v128.xor(seed, i32x4.splat(0x5bd1e995)), GRADIENT)));
+          dx = f32x4.add(dx, f32x4.mul(weight, octave4(ua, ub, va, vb, seed, GRADIENT, last)));
+          dy = f32x4.add(dy, f32x4.mul(weight, octave4(ua, ub, va, vb, v128.xor(seed, i32x4.splat(0x5bd1e995)), GRADIENT, last + LAST_CELLS)));
+          last += 2 * LAST_CELLS;
         }
         const highX = i8x16.shuffle(dx, dx, 8, 9, 10, 11, 12, 13, 14, 15, 8, 9, 10, 11, 12, 13, 14, 15);
         const highY = i8x16.shuffle(dy, dy, 8, 9, 10, 11, 12, 13, 14, 15, 8, 9, 10, 11, 12, 13, 14, 15);
@@ -168,7 +177,8 @@ export function noiseRows(
         const ub = f64x2.add(f64x2.sub(offset, f64x2.mul(sin2, yb)), f64x2.mul(cos2, xb));
         const va = f64x2.add(f64x2.add(offset, f64x2.mul(cos2, ya)), f64x2.mul(sin2, xa));
         const vb = f64x2.add(f64x2.add(offset, f64x2.mul(cos2, yb)), f64x2.mul(sin2, xb));
-        const n = octave4(ua, ub, va, vb, seed, basis);
+        const n = octave4(ua, ub, va, vb, seed, basis, last);
+        last += LAST_CELLS;
         if (kind == FBM) {
           sum = f32x4.add(sum, f32x4.mul(weight, n));
         } else if (kind == RIDGED) {

@@ -11,6 +11,8 @@ export interface MedianArgs {
   rim?: 'again' | 'mirrored';
 }
 
+/** Samples that a small window is moved over between two looks whether to stop. */
+const AT_ONCE = 200_000;
 const BINS = 4096;
 const MOST_BANDS = 16;
 
@@ -57,9 +59,10 @@ export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<Array
     const { from, to } = rowsOf(down, band);
     // A few rows at a time, so that a stop is heard; all bands yield alike.
     const most = Math.ceil(down / (down < 48 ? 1 : band.count));
-    for (let done = 0; done < most; done += 16) {
+    const rows = small ? Math.max(16, Math.ceil(AT_ONCE / across)) : 16;
+    for (let done = 0; done < most; done += rows) {
       const first = Math.min(to, from + done);
-      const last = Math.min(to, first + 16);
+      const last = Math.min(to, first + rows);
       if (last > first) {
         if (small) network(arena.start, at(scratch) + (band.index % MOST_BANDS) * scratchBytes, at(out), stride, outStride, first, last, across);
         else {
@@ -67,7 +70,7 @@ export const medianProgram: Program<MedianArgs, Float32Array, Float32Array<Array
           kernels.medianWindows(arena.start, at(bins), own, at(out), stride, outStride, first, last, across, radiusX, radiusY);
         }
       }
-      band.progress((done + 16) / most);
+      band.progress(Math.min(1, (done + rows) / most));
       yield;
     }
   },

@@ -41,12 +41,25 @@ export interface NoiseArgs {
 const RECORD = 40;
 const TABLE = 64 * RECORD;
 
+/** Samples that are made between two looks whether to stop. */
+const AT_ONCE = 200_000;
+
+/** More bands than this have nothing to do. */
+const MOST_BANDS = 64;
+
+/** Bytes that a band keeps the gradients of an octave's last cells in. */
+const CELLS = 160;
+
+/** Where a band keeps them, from the arena's start. */
+const cellsOf = ({ across, down, octaves, warp = [] }: NoiseArgs, band: number): number =>
+  TABLE + strideOf(across) * down * 4 + band * CELLS * (octaves.length + 2 * warp.length);
+
 const strideOf = (across: number) => (across + 3) & ~3;
 
 /** Fractal gradient noise over a grid. */
 export const noiseProgram: Program<NoiseArgs, Float32Array | null, Float32Array<ArrayBuffer>> = {
   id: 'noise',
-  bytes: ({ across, down }) => TABLE + strideOf(across) * down * 4,
+  bytes: (args) => cellsOf(args, MOST_BANDS),
 
   load(arena, { across, down, octaves, warp = [] }, weights) {
     const view = new DataView(arena.buffer, arena.start, TABLE);
@@ -66,14 +79,17 @@ export const noiseProgram: Program<NoiseArgs, Float32Array | null, Float32Array<
   },
 
   *run(kernels, arena, args, band) {
-    const { from, to } = rowsOf(args.down, band);
+    const bands = Math.min(MOST_BANDS, band.count);
+    const { from, to } = band.index < bands ? rowsOf(args.down, { ...band, count: bands }) : { from: 0, to: 0 };
+    const cells = arena.start + cellsOf(args, band.index);
     const stride = strideOf(args.across);
     const out = arena.start + TABLE;
-    // Sixteen rows at a time, so that a stop is heard; the bands need not meet, but all yield alike.
-    const most = Math.max(Math.ceil(args.down / band.count), 1);
-    for (let done = 0; done < most; done += 16) {
+    // A few rows at a time, so that a stop is heard; the bands need not meet, but all yield alike.
+    const most = Math.max(Math.ceil(args.down / bands), 1);
+    const rows = Math.max(16, Math.ceil(AT_ONCE / args.across));
+    for (let done = 0; done < most; done += rows) {
       const first = Math.min(to, from + done);
-      const last = Math.min(to, first + 16);
+      const last = Math.min(to, first + rows);
       if (last > first) {
         kernels.noiseRows(
           out,
@@ -95,9 +111,10 @@ export const noiseProgram: Program<NoiseArgs, Float32Array | null, Float32Array<
           args.scale,
           args.add,
           args.within ? 1 : 0,
+          cells,
         );
       }
-      band.progress((done + 16) / most);
+      band.progress(Math.min(1, (done + rows) / most));
       yield;
     }
   },

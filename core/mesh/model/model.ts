@@ -131,6 +131,9 @@ export function modelOf(field: Field, surface: MeshSurface, name: string, option
   return { parts, up: frame.up, frame };
 }
 
+/** Vertices at a time. */
+const BLOCK = 16_384;
+
 /** All vertices of a surface where the frame has them, and their normals. */
 function placed(field: Field, surface: MeshSurface, frame: MeshFrame, normals: NonNullable<ModelOptions['normals']>) {
   const count = surface.height.length;
@@ -138,24 +141,30 @@ function placed(field: Field, surface: MeshSurface, frame: MeshFrame, normals: N
   const { width, depth, scale, move, up } = frame;
   const north = runsNorth(frame) ? -1 : 1;
   const lift = field.ground.datum - frame.zero;
-  for (let i = 0; i < count; i++) {
-    const plan = north * ((surface.south[i] - 0.5) * depth + move[1]) * scale;
-    const height = (frame.base + frame.strength * (surface.height[i] + lift) + move[2]) * scale;
-    positions[3 * i] = ((surface.east[i] - 0.5) * width + move[0]) * scale;
-    positions[3 * i + 1] = up === 'y' ? height : plan;
-    positions[3 * i + 2] = up === 'y' ? plan : height;
-  }
+  const [plan, above] = up === 'y' ? [2, 1] : [1, 2];
+  // In blocks: a loop in a function that is called again and again is compiled for what it sees.
+  const put = (from: number, to: number) => {
+    for (let i = from, at = 3 * from; i < to; i++, at += 3) {
+      positions[at] = ((surface.east[i] - 0.5) * width + move[0]) * scale;
+      positions[at + plan] = north * ((surface.south[i] - 0.5) * depth + move[1]) * scale;
+      positions[at + above] = (frame.base + frame.strength * (surface.height[i] + lift) + move[2]) * scale;
+    }
+  };
+  for (let from = 0; from < count; from += BLOCK) put(from, Math.min(count, from + BLOCK));
   if (normals === 'none' || normals === 'flat') return { positions, vectors: undefined };
   // East, south and up first; the axes after.
   const vectors =
     normals === 'exact'
       ? exactNormals(field, surface.east, surface.south, frame.strength, { width, depth })
       : smoothNormals(surface, { width, depth, strength: frame.strength });
-  for (let i = 0; i < vectors.length; i += 3) {
-    const [south, above] = [vectors[i + 1], vectors[i + 2]];
-    vectors[i + 1] = up === 'y' ? above : north * south;
-    vectors[i + 2] = up === 'y' ? north * south : above;
-  }
+  const turn = (from: number, to: number) => {
+    for (let i = from; i < to; i += 3) {
+      const [south, height] = [north * vectors[i + 1], vectors[i + 2]];
+      vectors[i + plan] = south;
+      vectors[i + above] = height;
+    }
+  };
+  for (let from = 0; from < vectors.length; from += 3 * BLOCK) turn(from, Math.min(vectors.length, from + 3 * BLOCK));
   return { positions, vectors };
 }
 

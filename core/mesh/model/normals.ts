@@ -16,18 +16,42 @@ export function exactNormals(
   const area = registration === 'area';
   const [dx, dy] = area ? [width / across, depth / down] : [width / (across - 1), depth / (down - 1)];
   const out = new Float32Array(3 * east.length);
-  const slope = slopesAt(field, strength / dx, strength / dy);
-  const place = (share: number, count: number) => Math.min(count - 1, Math.max(0, area ? share * count - 0.5 : share * (count - 1)));
-  for (let i = 0; i < east.length; i++) {
-    const [column, row] = [place(east[i], across), place(south[i], down)];
-    const near = (v: number) => (Math.abs(v - Math.round(v)) < 1e-9 ? Math.round(v) : v);
-    const [x, y] = slope(near(column), near(row));
-    const length = Math.sqrt(x * x + y * y + 1);
-    out[3 * i] = -x / length;
-    out[3 * i + 1] = -y / length;
-    out[3 * i + 2] = 1 / length;
-  }
+  const into = normalsInto(out, field, area, strength / dx, strength / dy);
+  for (let from = 0; from < east.length; from += BLOCK) into(east, south, from, Math.min(east.length, from + BLOCK));
   return out;
+}
+
+/** Vertices at a time: a loop in a function that is called again and again is compiled for what it sees. */
+const BLOCK = 16_384;
+
+/** The place of a share among `count` samples, on a sample where it is as good as there. */
+function placeOf(share: number, count: number, area: boolean): number {
+  const place = Math.min(count - 1, Math.max(0, area ? share * count - 0.5 : share * (count - 1)));
+  const near = Math.floor(place + 0.5);
+  return Math.abs(place - near) < 1e-9 ? near : place;
+}
+
+function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: number, perRow: number) {
+  const { height } = field;
+  const { across, down } = field.ground;
+  const slope = slopesAt(field, perColumn, perRow);
+  return (east: Float64Array, south: Float64Array, from: number, to: number): void => {
+    for (let i = from; i < to; i++) {
+      const column = placeOf(east[i], across, area);
+      const row = placeOf(south[i], down, area);
+      const [c, r] = [Math.floor(column), Math.floor(row)];
+      let [x, y] = [0, 0];
+      if (c === column && r === row && c > 0 && c < across - 1 && r > 0 && r < down - 1) {
+        const at = r * across + c;
+        x = ((height[at + 1] - height[at - 1]) / 2) * perColumn;
+        y = ((height[at + across] - height[at - across]) / 2) * perRow;
+      } else [x, y] = slope(column, row);
+      const length = Math.sqrt(x * x + y * y + 1);
+      out[3 * i] = -x / length;
+      out[3 * i + 1] = -y / length;
+      out[3 * i + 2] = 1 / length;
+    }
+  };
 }
 
 /** The slope of the ground along east and south at a place in samples. */

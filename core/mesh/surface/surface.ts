@@ -79,11 +79,10 @@ export function gridSurface(
   const height = vertexHeights(field, columns, rows);
   const east = new Float64Array(columns * rows);
   const south = new Float64Array(columns * rows);
-  for (let row = 0, i = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++, i++) {
-      east[i] = column / nx;
-      south[i] = row / ny;
-    }
+  for (let column = 0; column < columns; column++) east[column] = column / nx;
+  for (let row = 0; row < rows; row++) {
+    if (row > 0) east.copyWithin(row * columns, 0, columns);
+    south.fill(row / ny, row * columns, (row + 1) * columns);
   }
   const [lines, levels] = [borders(nx, split.across), borders(ny, split.down)];
   const all = new Uint32Array(nx * ny * (faces === 'quads' ? 4 : 6));
