@@ -1,7 +1,8 @@
 import { grouped } from '../grouped';
 import { throwIfStopped, UplandError } from '../errors';
 import { concat } from '../concat';
-import { Adler32, PART, packedHere, partsOf, ZLIB_HEAD, type DeflateJob } from '../kernels/deflate-parts';
+import { adler32 } from '../kernels/checksums';
+import { PART, packedHere, partsOf, ZLIB_HEAD, type DeflateJob } from '../kernels/deflate-parts';
 import type { Kernels } from '../kernels/pool';
 import { deflateProgram } from '../kernels/programs/deflate';
 
@@ -11,7 +12,9 @@ import { deflateProgram } from '../kernels/programs/deflate';
  */
 export const compress = (bytes: Uint8Array): Uint8Array<ArrayBuffer> => zlibOf(bytes, packedHere(bytes, partsOf(bytes.length)));
 
-const zlibOf = (bytes: Uint8Array, parts: readonly Uint8Array[]) => concat([ZLIB_HEAD, ...parts, new Adler32().add(bytes).bytes()]);
+const zlibOf = (bytes: Uint8Array, parts: readonly Uint8Array[]) => concat([ZLIB_HEAD, ...parts, sumBytes(adler32(bytes))]);
+
+const sumBytes = (sum: number) => Uint8Array.of(sum >>> 24, sum >>> 16, sum >>> 8, sum);
 
 /** What jobs come to, over all threads, where there are some and there is enough to do. */
 const packed = async (kernels: Kernels | undefined, bytes: Uint8Array, jobs: readonly DeflateJob[]): Promise<Uint8Array<ArrayBuffer>[]> =>
@@ -34,7 +37,7 @@ export async function compressEach(kernels: Kernels | undefined, pieces: readonl
 
 /** The same stream for bytes that come piece by piece, as many as were said; what is ready is handed on. */
 export class Compressing {
-  private readonly sum = new Adler32();
+  private sum = 1;
   private readonly jobs: DeflateJob[];
   /** Bytes that wait, with those before them that their matches may reach into, and where the first of them lies in the whole. */
   private waiting = new Uint8Array(0);
@@ -47,26 +50,25 @@ export class Compressing {
     this.jobs = partsOf(length);
   }
 
-  /** The next bytes; returns the parts of the stream that they complete, and how many bytes all parts hold so far. */
+  /** The next bytes, also while the last are packed; returns the parts of the stream that they complete, and how many bytes all parts hold so far. */
   async add(bytes: Uint8Array): Promise<{ parts: Uint8Array<ArrayBuffer>[]; held: number }> {
-    this.sum.add(bytes);
+    this.sum = adler32(bytes, this.sum);
     const all = concat([this.waiting, bytes]);
     const end = this.start + all.length;
     const ready: DeflateJob[] = [];
     for (let job = this.jobs[0]; job && job.from + job.length <= end; job = this.jobs[0]) ready.push(this.jobs.shift()!);
+    const { start, sum } = this;
+    const [next] = this.jobs;
+    const keep = next ? next.from - next.known : end;
+    this.waiting = all.slice(keep - start);
+    this.start = keep;
+    // From here on more may come.
     const packedParts = await packed(
       this.kernels,
       all,
-      ready.map((job) => ({ ...job, from: job.from - this.start })),
+      ready.map((job) => ({ ...job, from: job.from - start })),
     );
-    const next = this.jobs[0];
-    const keep = next ? next.from - next.known : end;
-    this.waiting = all.slice(keep - this.start);
-    this.start = keep;
-    const last = this.jobs.length === 0;
-    const parts = packedParts.map((part, k) =>
-      concat([...(ready[k].from === 0 ? [ZLIB_HEAD] : []), part, ...(last && k === packedParts.length - 1 ? [this.sum.bytes()] : [])]),
-    );
+    const parts = packedParts.map((part, k) => concat([...(ready[k].from === 0 ? [ZLIB_HEAD] : []), part, ...(ready[k].last ? [sumBytes(sum)] : [])]));
     return { parts, held: next ? next.from : end };
   }
 }

@@ -144,7 +144,7 @@ export interface RowWriting {
   tall: number;
   /** What stands before the samples changes with every piece: the file is opened anew to be read back. */
   headChanges?: boolean;
-  /** Takes the samples of the rows from `from` on, from north to south. */
+  /** Takes the samples of the rows from `from` on, from north to south; the next may be given while these are packed. */
   put(samples: SampleArray, from: number): Placed | Promise<Placed>;
 }
 

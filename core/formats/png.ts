@@ -1,4 +1,5 @@
-import { PngRows } from '../kernels/png-rows';
+import { crc32 } from '../kernels/checksums';
+import { PngRows, PngRowsBack } from '../kernels/png-rows';
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
@@ -69,7 +70,7 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
   const first = source.bytes(0, 33);
   if (first.length < 33 || chunkName(first, 12) !== 'IHDR') return null;
   const view = new DataView(first.buffer, first.byteOffset, first.byteLength);
-  if (view.getUint32(8) !== 13 || crc(first, 12, 29) !== view.getUint32(29)) return null;
+  if (view.getUint32(8) !== 13 || crc32(first.subarray(12, 29)) !== view.getUint32(29)) return null;
   const { width, height, depth, colour, interlaced } = parseHeader(view, 16);
   if (colour !== 0 || depth < 8 || interlaced) return null;
   const odd: string[] = [];
@@ -97,8 +98,8 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
 
   let inflating: Inflating | undefined;
   let next = 0;
-  let line = new Uint8Array(size + 1);
-  let before = new Uint8Array(size + 1);
+  const line = new Uint8Array(size + 1);
+  let undone = new PngRowsBack(size, BYTES[type]);
   return {
     format: 'png',
     width,
@@ -117,24 +118,25 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
       if (!inflating || from < next) {
         inflating?.close();
         inflating = new Inflating('PNG', packedOf(source, at), expected);
-        before.fill(0);
+        undone = new PngRowsBack(size, BYTES[type]);
         next = 0;
       }
       const samples = makeSamples(type, (to - from) * width) as Uint8Array | Uint16Array;
       for (; next < to; next++) {
         await inflating.fill(line, signal);
-        const row = line.subarray(1);
-        unfilter(line[0], row, before.subarray(1), BYTES[type]);
-        if (next >= from) {
-          if (depth === 8) samples.set(row, (next - from) * width);
-          else spread(row, width, depth, 1, 0, samples, (next - from) * width, 1);
-        }
-        [line, before] = [before, line];
+        const row = undone.take(filterIn(line), line.subarray(1));
+        if (next >= from) samples.set(depth === 8 ? row : undone.codes(), (next - from) * width);
       }
       if (next === height) await inflating.end();
       return { samples, whole: false };
     },
   };
+}
+
+/** The filter that a row says it is under. */
+function filterIn([filter]: Uint8Array): number {
+  if (filter > 4) throw new UplandError('damaged', `This PNG is damaged: a row has the filter ${filter}, and there are only 0 to 4.`);
+  return filter;
 }
 
 const chunkName = (bytes: Uint8Array, at: number) => String.fromCharCode(...bytes.subarray(at, at + 4));
@@ -154,10 +156,10 @@ async function* packedOf(source: ByteSource, at: number): AsyncGenerator<Uint8Ar
     if (chunkName(head, 4) !== 'IDAT') return;
     const end = at + 8 + new DataView(head.buffer, head.byteOffset).getUint32(0);
     await there('its IDAT chunk', at + 8, end + 4);
-    let sum = crc(head, 4, 8);
+    let sum = crc32(head.subarray(4, 8));
     for (let from = at + 8; from < end; from += SLICE) {
       const slice = source.bytes(from, Math.min(end, from + SLICE));
-      sum = crc(slice, 0, slice.length, sum);
+      sum = crc32(slice, sum);
       yield slice;
     }
     const told = source.bytes(end, end + 4);
@@ -190,7 +192,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     checkLength('PNG', /^[A-Za-z]{4}$/.test(kind) ? `its ${kind} chunk` : `its chunk at byte ${at}`, length + 4, bytes.length - at - 8);
     const body = bytes.subarray(at + 8, at + 8 + length);
     if (kind === 'IHDR' || kind === 'IDAT' || kind === 'PLTE') {
-      if (crc(bytes, at + 4, at + 8 + length) !== view.getUint32(at + 8 + length)) {
+      if (crc32(bytes.subarray(at + 4, at + 8 + length)) !== view.getUint32(at + 8 + length)) {
         throw new UplandError('damaged', `This PNG is damaged: the checksum of its ${kind} chunk at byte ${at} is wrong.`, { at });
       }
     }
@@ -247,19 +249,17 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     for (const pass of passes) {
       if (pass.width === 0) continue;
       const size = rowBytes(pass.width);
-      let line = new Uint8Array(size + 1);
-      let before = new Uint8Array(size + 1);
+      const line = new Uint8Array(size + 1);
+      const rows = new PngRowsBack(size, stepBack);
       for (let y = 0; y < pass.height; y++) {
         await inflating.fill(line);
-        const row = line.subarray(1);
-        unfilter(line[0], row, before.subarray(1), stepBack);
+        const row = rows.take(filterIn(line), line.subarray(1));
         const start = (pass.top + y * pass.stepY) * header.width + pass.left;
         for (let k = 0; k < wanted.length; k++) {
           if (tones) spread(row, pass.width, header.depth, 1, 0, planes[k], start, pass.stepX, tones[wanted[k]]);
           else if (size === pass.width && pass.stepX === 1 && header.depth === 8) planes[k].set(row, start);
           else spread(row, pass.width, header.depth, channels, wanted[k], planes[k], start, pass.stepX);
         }
-        [line, before] = [before, line];
         done += size + 1;
         if ((y & 63) === 0) options.progress?.(done / expected);
       }
@@ -345,29 +345,6 @@ function spread(
   }
 }
 
-function unfilter(filter: number, row: Uint8Array, before: Uint8Array, back: number): void {
-  const n = row.length;
-  if (filter === 1) {
-    for (let i = back; i < n; i++) row[i] += row[i - back];
-  } else if (filter === 2) {
-    for (let i = 0; i < n; i++) row[i] += before[i];
-  } else if (filter === 3) {
-    for (let i = 0; i < n; i++) row[i] += ((i >= back ? row[i - back] : 0) + before[i]) >> 1;
-  } else if (filter === 4) {
-    for (let i = 0; i < n; i++) row[i] += i >= back ? paeth(row[i - back], before[i], before[i - back]) : before[i];
-  } else if (filter !== 0) {
-    throw new UplandError('damaged', `This PNG is damaged: a row has the filter ${filter}, and there are only 0 to 4.`);
-  }
-}
-
-function paeth(left: number, up: number, corner: number): number {
-  const p = left + up - corner;
-  const a = Math.abs(p - left);
-  const b = Math.abs(p - up);
-  const c = Math.abs(p - corner);
-  return a <= b && a <= c ? left : b <= c ? up : corner;
-}
-
 /** A picture of 1, 3 or 4 channels, interleaved, of 8 or 16 bits. */
 export interface Image {
   width: number;
@@ -397,16 +374,28 @@ function writeRows({ width, height, type }: Omit<Page, 'samples'>, kernels?: Ker
   const size = rows.size;
   const compressing = new Compressing(height * size, kernels);
   const head = concat([Uint8Array.from(SIGNATURE), chunk('IHDR', headerOf(width, height, 8 * BYTES[type], 1))]);
-  let at = head.length;
+  let end = Promise.resolve(head.length);
   return {
     head,
     tall: 1,
     async put(samples, from): Promise<Placed> {
-      const { parts, held } = await compressing.add(rows.take(samples as Uint8Array | Uint16Array));
-      const chunks = parts.map((part) => chunk('IDAT', part));
-      if (from * width + samples.length === width * height) chunks.push(chunk('IEND', new Uint8Array(0)));
-      const placed = chunks.map((bytes) => ({ at: (at += bytes.length) - bytes.length, bytes }));
-      return { parts: placed, length: at, rows: Math.floor(held / size) };
+      const adding = compressing.add(rows.take(samples as Uint8Array | Uint16Array));
+      // What was given before lies before it.
+      const placing = end.then(async (at) => {
+        const { parts, held } = await adding;
+        const chunks = parts.map((part) => chunk('IDAT', part));
+        if (from * width + samples.length === width * height) chunks.push(chunk('IEND', new Uint8Array(0)));
+        const placed: Placed = { parts: [], length: at, rows: Math.floor(held / size) };
+        for (const bytes of chunks) {
+          placed.parts.push({ at: placed.length, bytes });
+          placed.length += bytes.length;
+        }
+        return placed;
+      });
+      end = placing.then(({ length }) => length);
+      // Whoever waits for it hears of what goes wrong.
+      end.catch(() => undefined);
+      return placing;
     },
   };
 }
@@ -459,27 +448,6 @@ function chunk(kind: string, body: Uint8Array): Uint8Array {
   view.setUint32(0, body.length);
   for (let i = 0; i < 4; i++) out[4 + i] = kind.charCodeAt(i);
   out.set(body, 8);
-  view.setUint32(8 + body.length, crc(out, 4, 8 + body.length));
+  view.setUint32(8 + body.length, crc32(out.subarray(4, 8 + body.length)));
   return out;
-}
-
-/** Tables for four bytes at a time; the first is the one of PNG, annex D. */
-const CRC = new Uint32Array(4 * 256);
-for (let n = 0; n < 1024; n++) {
-  let c = n < 256 ? n : CRC[n - 256];
-  if (n < 256) for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
-  else c = CRC[c & 255] ^ (c >>> 8);
-  CRC[n] = c;
-}
-
-/** The checksum of some bytes; `before`: what stands before them had that one. */
-function crc(bytes: Uint8Array, from: number, to: number, before = 0): number {
-  let c = ~before;
-  let i = from;
-  for (; i + 4 <= to; i += 4) {
-    c ^= bytes[i] | (bytes[i + 1] << 8) | (bytes[i + 2] << 16) | (bytes[i + 3] << 24);
-    c = CRC[768 + (c & 255)] ^ CRC[512 + ((c >>> 8) & 255)] ^ CRC[256 + ((c >>> 16) & 255)] ^ CRC[c >>> 24];
-  }
-  for (; i < to; i++) c = CRC[(c ^ bytes[i]) & 255] ^ (c >>> 8);
-  return ~c >>> 0;
 }

@@ -77,30 +77,3 @@ export function packedHere(bytes: Uint8Array, jobs: readonly DeflateJob[]): Uint
 
 /** What stands before the parts of a zlib stream (RFC 1950). */
 export const ZLIB_HEAD = Uint8Array.of(0x78, 0x9c);
-
-/** The sum that stands behind them, of all bytes. */
-export class Adler32 {
-  private a = 1;
-  private b = 0;
-
-  add(bytes: Uint8Array): this {
-    let { a, b } = this;
-    for (let from = 0; from < bytes.length; from += SUMMED) {
-      const to = Math.min(bytes.length, from + SUMMED);
-      for (let i = from; i < to; i++) b += a += bytes[i];
-      a %= 65_521;
-      b %= 65_521;
-    }
-    this.a = a;
-    this.b = b;
-    return this;
-  }
-
-  bytes(): Uint8Array<ArrayBuffer> {
-    const { a, b } = this;
-    return Uint8Array.of(b >>> 8, b, a >>> 8, a);
-  }
-}
-
-/** Bytes whose sums stay within 32 bits (RFC 1950, 9). */
-const SUMMED = 3800;

@@ -47,3 +47,43 @@ export class PngRows {
     return filter;
   }
 }
+
+/** Rows of a PNG as they were before they went under their filters, one after the other. */
+export class PngRowsBack {
+  private readonly kernels: KernelExports;
+  private readonly bytes: Uint8Array;
+  private readonly swapped: Uint16Array;
+  private row: number;
+  private above: number;
+
+  /** Rows of `size` bytes, pixels of `back`. */
+  constructor(
+    private readonly size: number,
+    private readonly back: number,
+  ) {
+    const memory = new WebAssembly.Memory({ initial: 4 });
+    this.kernels = instantiate('plain', memory);
+    const room = ((size + 63) & ~63) + 2 * MARGIN;
+    const at = ((this.kernels.heapBase() + 63) & ~63) + MARGIN;
+    const missing = at + 3 * room - memory.buffer.byteLength;
+    if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+    this.bytes = new Uint8Array(memory.buffer);
+    [this.row, this.above] = [at, at + room];
+    this.swapped = new Uint16Array(memory.buffer, at + 2 * room, size >> 1);
+  }
+
+  /** The next row out of what its filter made of it; it stands until the one after the next is taken. */
+  take(filter: number, filtered: Uint8Array): Uint8Array {
+    const { kernels, bytes, size, back } = this;
+    [this.row, this.above] = [this.above, this.row];
+    bytes.set(filtered, this.row);
+    if (filter > 0) kernels.unfilterRow(filter, this.row, this.above, size, back);
+    return bytes.subarray(this.row, this.row + size);
+  }
+
+  /** The row taken last as codes of 16 bits, of which the high byte comes first. */
+  codes(): Uint16Array {
+    this.kernels.highFirst(this.row, this.size >> 1, this.swapped.byteOffset);
+    return this.swapped;
+  }
+}

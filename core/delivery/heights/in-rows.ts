@@ -1,7 +1,7 @@
 import { throwIfStopped, UplandError } from '../../errors';
 import type { Ground } from '../../field/ground';
 import { formatById } from '../../formats';
-import { BYTES, type RowWriting } from '../../formats/format';
+import { BYTES, type Placed, type RowWriting } from '../../formats/format';
 import type { ByteSource } from '../../formats/source';
 import type { Kernels } from '../../kernels/pool';
 import { boundsIn, SCANNED } from '../../kernels/scan';
@@ -96,9 +96,28 @@ export async function deliverInRows(
     return rows;
   };
   /** Rows that are written and cannot be read back yet. */
-  const waiting: { from: number; to: number; height: Float32Array<ArrayBuffer> }[] = [];
+  const waiting: Given[] = [];
+  const place = async ({ placing, ...band }: Given) => {
+    const { parts, length, rows } = await placing;
+    if (writing.length === undefined) file.lengthen(length);
+    for (const { at, bytes } of parts) file.write(at, bytes);
+    growing.tell();
+    if (writing.headChanges) back = open();
+    waiting.push({ placing, ...band });
+    for (let next = waiting[0]; next && next.to <= rows; next = waiting[0]) {
+      waiting.shift();
+      const { samples } = await back.rows(next.from, next.to, signal);
+      proving.rows(samples, next.height);
+      // Smaller ones were counted on the way, and doubles do not come here.
+      if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
+    }
+    const last = parts.at(-1);
+    if (last && !writing.headChanges) await hashTo(band.to === down ? length : last.at + last.bytes.length);
+    progress?.(band.to / down);
+  };
   try {
     let next = make(0, Math.min(down, step));
+    let before: Given | undefined;
     for (let from = 0; from < down && fits; from += step) {
       const to = Math.min(down, from + step);
       const height = await next;
@@ -106,23 +125,13 @@ export async function deliverInRows(
       if (to < down) next = make(to, Math.min(down, to + step));
       widen(found, height, ground.datum);
       const { page } = quantise({ ground: { ...ground, down: to - from }, height }, encoding);
-      const { parts, length, rows } = await writing.put(page.samples, from);
-      if (writing.length === undefined) file.lengthen(length);
-      for (const { at, bytes } of parts) file.write(at, bytes);
-      growing.tell();
-      if (writing.headChanges) back = open();
-      waiting.push({ from, to, height });
-      for (let band = waiting[0]; band && band.to <= rows; band = waiting[0]) {
-        waiting.shift();
-        const { samples } = await back.rows(band.from, band.to, signal);
-        proving.rows(samples, band.height);
-        // Smaller ones were counted on the way, and doubles do not come here.
-        if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
-      }
-      const last = parts.at(-1);
-      if (last && !writing.headChanges) await hashTo(to === down ? length : last.at + last.bytes.length);
-      progress?.(to / down);
+      const given: Given = { from, to, height, placing: Promise.resolve(writing.put(page.samples, from)) };
+      given.placing.catch(() => undefined);
+      // While these are packed, those before them are written and proved.
+      if (before) await place(before);
+      before = given;
     }
+    if (before) await place(before);
     await hashTo(file.length);
   } finally {
     growing.end();
@@ -131,6 +140,14 @@ export async function deliverInRows(
   const proof = proving.end(file.length, sha256, () => distinct);
   if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
   return { ground, proof, ...found };
+}
+
+/** Rows on their way into the file. */
+interface Given {
+  from: number;
+  to: number;
+  height: Float32Array<ArrayBuffer>;
+  placing: Promise<Placed>;
 }
 
 /** Bytes that are read to be hashed at a time. */

@@ -60,13 +60,19 @@ function packedRows(page: Omit<Page, 'samples'>, kernels?: Kernels): RowWriting 
   const tall = rowsPerStripOf(page);
   const lengths = Array.from({ length: Math.ceil(height / tall) }, () => 0);
   const head = () => headOf([{ entries: entriesOf(page, lengths.length), lengths }]);
+  let last: Promise<unknown> = Promise.resolve();
   return {
     head: head().head,
     tall,
     headChanges: true,
     async put(samples, from) {
       const first = from / tall;
-      const strips = await packedStrips(page, samples, kernels);
+      const before = last;
+      const packing = packedStrips(page, samples, kernels);
+      last = packing.catch(() => undefined);
+      // What was given before lies before it.
+      await before;
+      const strips = await packing;
       strips.forEach((strip, k) => (lengths[first + k] = strip.length));
       const { head: bytes, offsets, length } = head();
       const parts = strips.map((strip, k) => ({ at: offsets[0][first + k], bytes: strip }));

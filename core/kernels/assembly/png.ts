@@ -99,3 +99,21 @@ export function filterRow(row: usize, above: usize, length: i32, back: i32, stri
     }
   return best;
 }
+
+/**
+ * The row of `length` bytes as it was before it went under a filter of 1 to 4, in its place; `above`: the one before it. Before both lie
+ * `back` bytes that are 0. All may be read and written 16 bytes past their ends.
+ */
+export function unfilterRow(filter: i32, row: usize, above: usize, length: i32, back: i32): void {
+  if (filter == 2) {
+    for (let i = 0; i < length; i += 16) v128.store(row + i, i8x16.add(v128.load(row + i), v128.load(above + i)));
+  } else if (filter == 1) {
+    for (let i = 0; i < length; i++) store<u8>(row + i, <u32>load<u8>(row + i) + load<u8>(row + i - back));
+  } else if (filter == 3) {
+    for (let i = 0; i < length; i++) store<u8>(row + i, <u32>load<u8>(row + i) + ((<u32>load<u8>(row + i - back) + load<u8>(above + i)) >> 1));
+  } else {
+    for (let i = 0; i < length; i++) {
+      store<u8>(row + i, <i32>load<u8>(row + i) + paeth(load<u8>(row + i - back), load<u8>(above + i), load<u8>(above + i - back)));
+    }
+  }
+}
