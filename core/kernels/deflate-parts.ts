@@ -7,8 +7,9 @@ export const PART = 1 << 20;
 /** Bytes before a part that its matches may reach back into (RFC 1951). */
 const WINDOW = 32_768;
 
-/** Places that are tried for a match, and the bytes of one that is enough: of ground more of either leaves hardly less. */
-const TRIED = 3;
+/** Places that are tried for a match, where bytes cost much and where they cost little, and the bytes of one that is enough: more of any leaves hardly less. */
+const TRIED = 4;
+const TRIED_DEEP = 12;
 const ENOUGH = 64;
 
 /** Bytes of memory that packing works in, beside what goes in and comes out. */
@@ -38,7 +39,7 @@ export const mostPacked = ({ length }: DeflateJob): number => length + (length >
 
 /** Packs a job whose bytes are in the kernels' memory, counted from `bytes` on: into `out`, with `room` to work in. Returns how many it comes to. */
 export const packJob = (kernels: KernelExports, { from, length, known, last }: DeflateJob, bytes: number, room: number, out: number): number =>
-  kernels.deflatePart(bytes + from, known, length, TRIED, ENOUGH, last ? 1 : 0, room, out);
+  kernels.deflatePart(bytes + from, known, length, TRIED, TRIED_DEEP, ENOUGH, last ? 1 : 0, room, out);
 
 /** Packs jobs on this thread, one after the other, in a memory of its own. */
 class Packer {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { hash32 } from '../field/hash';
-import { PngRows } from './png-rows';
+import { PngRows, PngRowsBack } from './png-rows';
 
 /** The five filters as the standard prints them (PNG, 3rd edition, 9.2 and 9.4), byte by byte. */
 function byStandard(filter: number, row: Uint8Array, before: Uint8Array, back: number): Uint8Array {
@@ -61,5 +61,23 @@ describe('rows of a PNG', () => {
       before = row;
     }
     if (width > 20) expect(chosen.size).toBeGreaterThanOrEqual(3);
+  });
+
+  it.each([
+    ['grey of 8 bits', 1, 77],
+    ['grey of 16 bits', 2, 50],
+    ['colours with alpha of 16 bits', 8, 19],
+    ['one byte', 1, 1],
+  ])('come back from under every filter: %s', (_, back, pixels) => {
+    const size = pixels * back;
+    const rows = new PngRowsBack(size, back);
+    let before: Uint8Array = new Uint8Array(size);
+    for (let y = 0; y < 30; y++) {
+      const row = Uint8Array.from({ length: size }, (_, i) => (y % 3 === 0 ? hash32(y, i) : 200 + i * y));
+      const filter = (y * 7) % 5;
+      expect(rows.take(filter, byStandard(filter, row, before, back)), `row ${y} by ${filter}`).toEqual(row);
+      if (back === 2) expect(rows.codes()).toEqual(Uint16Array.from({ length: pixels }, (_, i) => row[2 * i] * 256 + row[2 * i + 1]));
+      before = row;
+    }
   });
 });

@@ -1,3 +1,4 @@
+import { isAsInMemory } from '../format';
 import { grouped } from '../../grouped';
 import { UplandError } from '../../errors';
 
@@ -89,48 +90,94 @@ export function unpackLzw(bytes: Uint8Array, expected: number): Uint8Array<Array
  * bytes, most significant plane first (TIFF Technical Note 3). Bytes come out in `little` order.
  */
 export function undoPredictor(predictor: number, block: Uint8Array, width: number, rows: number, channels: number, size: number, little: boolean): void {
-  const rowBytes = width * channels * size;
-  const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
-  for (let row = 0; row < rows; row++) {
-    const start = row * rowBytes;
-    if (predictor === 2) {
-      for (let i = channels; i < width * channels; i++) {
-        const at = start + i * size;
-        const back = at - channels * size;
-        if (size === 1) block[at] += block[back];
-        else if (size === 2) view.setUint16(at, view.getUint16(at, little) + view.getUint16(back, little), little);
-        else if (size === 4) view.setUint32(at, view.getUint32(at, little) + view.getUint32(back, little), little);
-        else view.setBigUint64(at, view.getBigUint64(at, little) + view.getBigUint64(back, little), little);
-      }
-    } else if (predictor === 3) {
-      for (let i = channels; i < rowBytes; i++) block[start + i] += block[start + i - channels];
-      const planes = block.slice(start, start + rowBytes);
-      const count = width * channels;
-      for (let i = 0; i < count; i++) {
-        for (let b = 0; b < size; b++) block[start + i * size + (little ? size - 1 - b : b)] = planes[b * count + i];
-      }
+  const count = width * channels;
+  const rowBytes = count * size;
+  if (predictor === 2) {
+    const samples = wholesOf(block, size, little);
+    for (let row = 0; row < rows; row++) {
+      if (samples) addAlong(samples, row * count, count, channels);
+      else addBytewise(block, row * rowBytes, count, channels, size, little);
+    }
+  } else if (predictor === 3) {
+    const planes = new Uint8Array(rowBytes);
+    for (let row = 0; row < rows; row++) {
+      const own = block.subarray(row * rowBytes, (row + 1) * rowBytes);
+      addAlong(own, 0, rowBytes, channels);
+      planes.set(own);
+      for (let b = 0; b < size; b++) spreadPlane(planes, b * count, own, little ? size - 1 - b : b, size, count);
     }
   }
 }
 
 /** Applies a predictor in place to little-endian samples; `channels` of a sample side by side: each is told from its own neighbour; predictor 3 takes one. */
 export function applyPredictor(predictor: number, block: Uint8Array, width: number, rows: number, size: number, channels = 1): void {
-  const rowBytes = width * channels * size;
-  const back = channels * size;
-  const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
-  for (let row = 0; row < rows; row++) {
-    const start = row * rowBytes;
-    if (predictor === 2) {
-      for (let at = start + rowBytes - size; at >= start + back; at -= size) {
-        if (size === 1) block[at] -= block[at - back];
-        else if (size === 2) view.setUint16(at, view.getUint16(at, true) - view.getUint16(at - back, true), true);
-        else view.setUint32(at, view.getUint32(at, true) - view.getUint32(at - back, true), true);
-      }
-    } else if (predictor === 3) {
-      const samples = block.slice(start, start + rowBytes);
-      for (let i = 0; i < width; i++) for (let b = 0; b < size; b++) block[start + b * width + i] = samples[i * size + size - 1 - b];
-      for (let i = rowBytes - 1; i > 0; i--) block[start + i] -= block[start + i - 1];
+  const count = width * channels;
+  const rowBytes = count * size;
+  if (predictor === 2) {
+    const samples = wholesOf(block, size, true);
+    for (let row = 0; row < rows; row++) {
+      if (samples) takeAlong(samples, row * count, count, channels);
+      else takeBytewise(block, row * rowBytes, count, channels, size);
     }
+  } else if (predictor === 3) {
+    const samples = new Uint8Array(rowBytes);
+    for (let row = 0; row < rows; row++) {
+      const own = block.subarray(row * rowBytes, (row + 1) * rowBytes);
+      samples.set(own);
+      for (let b = 0; b < size; b++) gatherPlane(samples, size - 1 - b, size, own, b * width, width);
+      takeAlong(own, 0, rowBytes, 1);
+    }
+  }
+}
+
+type Wholes = Uint8Array | Uint16Array | Uint32Array;
+
+/** The whole samples of a block, where they can be taken as they lie in memory. */
+function wholesOf({ buffer, byteOffset, byteLength }: Uint8Array, size: number, little: boolean): Wholes | null {
+  if (!isAsInMemory(size === 1 ? 'u8' : 'u16', little) || byteOffset % size || size > 4) return null;
+  return size === 1
+    ? new Uint8Array(buffer, byteOffset, byteLength)
+    : size === 2
+      ? new Uint16Array(buffer, byteOffset, byteLength >> 1)
+      : new Uint32Array(buffer, byteOffset, byteLength >> 2);
+}
+
+// Each of these is called row after row, and compiled for what it sees.
+
+function addAlong(values: Wholes, from: number, count: number, back: number): void {
+  for (let i = from + back; i < from + count; i++) values[i] += values[i - back];
+}
+
+function takeAlong(values: Wholes, from: number, count: number, back: number): void {
+  for (let i = from + count - 1; i >= from + back; i--) values[i] -= values[i - back];
+}
+
+function spreadPlane(planes: Uint8Array, from: number, out: Uint8Array, to: number, step: number, count: number): void {
+  for (let i = 0, at = to; i < count; i++, at += step) out[at] = planes[from + i];
+}
+
+function gatherPlane(samples: Uint8Array, from: number, step: number, out: Uint8Array, to: number, count: number): void {
+  for (let i = 0, at = from; i < count; i++, at += step) out[to + i] = samples[at];
+}
+
+function addBytewise(block: Uint8Array, start: number, count: number, channels: number, size: number, little: boolean): void {
+  const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
+  for (let i = channels; i < count; i++) {
+    const at = start + i * size;
+    const back = at - channels * size;
+    if (size === 2) view.setUint16(at, view.getUint16(at, little) + view.getUint16(back, little), little);
+    else if (size === 4) view.setUint32(at, view.getUint32(at, little) + view.getUint32(back, little), little);
+    else view.setBigUint64(at, view.getBigUint64(at, little) + view.getBigUint64(back, little), little);
+  }
+}
+
+function takeBytewise(block: Uint8Array, start: number, count: number, channels: number, size: number): void {
+  const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
+  for (let i = count - 1; i >= channels; i--) {
+    const at = start + i * size;
+    const back = at - channels * size;
+    if (size === 2) view.setUint16(at, view.getUint16(at, true) - view.getUint16(back, true), true);
+    else view.setUint32(at, view.getUint32(at, true) - view.getUint32(back, true), true);
   }
 }
 

@@ -1,20 +1,27 @@
 // Deflate (RFC 1951) of one part of a stream. Rows of ground under their filters hold little that repeats, and what repeats is short: a
 // match is taken where it costs fewer bits than its bytes by themselves would, and not because it is there.
 
-/** Bytes that have codes of their own; two stored blocks hold no more. */
+/** The most bytes that have codes of their own, a stored block's length; they are given them by so many together. */
 const BLOCK = 65_520;
+const PIECE = 8190;
+/** 256ths of a bit that codes of their own cost. */
+const OWN_CODES_COST = 256 * 560;
 
 /** How far back a match reaches, and one more. */
 const WINDOW: u32 = 32_768;
 const LONGEST: u32 = 258;
 const LITERALS = 286;
+/** Half bits a byte under which bytes cost little. */
+const CHEAP = 9;
+/** And over which they are noise. */
+const DEAR = 15;
 const DISTANCES: u32 = 30;
 const END = 256;
 
 // What lies where in the room for working.
-/** Where four bytes that look so were last, and before each place the one before it. Places count from 1. */
-const FOURS: usize = 0;
-const BEFORE: usize = FOURS + 4 * 32_768;
+/** Where five bytes that look so were last, and before each place the one before it. Places count from 1. Shorter matches seldom cost less than their bytes. */
+const FIVES: usize = 0;
+const BEFORE: usize = FIVES + 4 * 32_768;
 /** Bits that the block's bytes up to one cost by themselves. */
 const COSTS: usize = BEFORE + 4 * WINDOW;
 /** The block's matches: how many bytes stand by themselves before one, then its distance times 512 and its length. */
@@ -36,7 +43,10 @@ const SAID: usize = OWN_CODES + 4 * 20;
 const SORTED: usize = SAID + 2 * 320;
 const TREE: usize = SORTED + 4 * 320;
 const TALLIES: usize = TREE + 4 * 320;
-const ROOM: usize = TALLIES + 4 * 64;
+/** How often each byte comes in a block so far, and in what may follow. */
+const SO_FAR: usize = TALLIES + 4 * 64;
+const FOLLOWING: usize = SO_FAR + 4 * 256;
+const ROOM: usize = FOLLOWING + 4 * 256;
 
 /** Bytes of room that `deflatePart` works in. */
 export function deflateRoom(): usize {
@@ -100,18 +110,18 @@ function bitsOfSymbol(symbol: u32): u32 {
 
 // @ts-expect-error: a decorator of the compiler
 @inline
-function placeOfFour(room: usize, at: usize): usize {
-  return room + FOURS + (<usize>((load<u32>(at) * 2_654_435_761) >>> 17) << 2);
+function placeOfFive(room: usize, at: usize): usize {
+  return room + FIVES + (<usize>(((load<u64>(at) << 24) * 0x9e3779b97f4a7c15) >>> 49) << 2);
 }
 
-/** Makes the place `at` known; four bytes have to be left there. */
+/** Makes the place `at` known; five bytes have to be left there. */
 // @ts-expect-error: a decorator of the compiler
 @inline
 function remember(room: usize, base: usize, at: usize): void {
   const place = <u32>(at - base) + 1;
-  const four = placeOfFour(room, at);
-  store<u32>(room + BEFORE + (<usize>(place & (WINDOW - 1)) << 2), load<u32>(four));
-  store<u32>(four, place);
+  const five = placeOfFive(room, at);
+  store<u32>(room + BEFORE + (<usize>(place & (WINDOW - 1)) << 2), load<u32>(five));
+  store<u32>(five, place);
 }
 
 /** How many bytes are the same from `a` and from `b` on, at most so many. */
@@ -144,22 +154,23 @@ function search(room: usize, base: usize, at: usize, end: usize, costs: usize, d
   const place = <u32>(at - base) + 1;
   const most = min(<u32>(end - at), LONGEST);
   const word = load<u32>(at);
-  const four = placeOfFour(room, at);
-  let other = load<u32>(four);
+  const five = placeOfFive(room, at);
+  let other = load<u32>(five);
   store<u32>(room + BEFORE + (<usize>(place & (WINDOW - 1)) << 2), other);
-  store<u32>(four, place);
+  store<u32>(five, place);
   let best: i32 = 0;
   let length: u32 = 3;
   let distance: u32 = 0;
-  let reach: u32 = 3;
+  let reach: u32 = 0;
   for (let tries = depth; tries > 0; tries--) {
     const apart = place - other;
     if (other == 0 || apart >= WINDOW) break;
     const there = base + other - 1;
-    if (load<u32>(there) == word && load<u8>(there + reach) == load<u8>(at + reach)) {
+    // The bytes that would make it longer first.
+    if (load<u32>(there + reach) == load<u32>(at + reach) && load<u32>(there) == word) {
       const same = sameBytes(at, there, most);
-      if (same > reach) {
-        reach = same;
+      if (same >= 4 && same > reach + 3) {
+        reach = same - 3;
         const found = saved(room, costs, same, apart);
         if (found > best) {
           best = found;
@@ -437,8 +448,55 @@ function storeBlock(from: usize, size: u32, last: bool): void {
   to += 4 + size;
 }
 
-/** What the block's bytes cost by themselves, by codes made for all of them, and what matches cost by the codes of the block before. */
-function priceBlock(room: usize, from: usize, size: i32, first: bool): void {
+/** 256 times the logarithm to the base 2, to 3 or so. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function logOf(n: u32): u32 {
+  const whole = 31 - clz(n);
+  const part = ((n << (31 - whole)) >>> 23) & 255;
+  return (whole << 8) + part + ((88 * part * (256 - part)) >>> 16);
+}
+
+/** 256ths of a bit that bytes cost which come so often, `other` added where it is not 0. */
+function costOf(counts: usize, other: usize, size: u32): u64 {
+  let sum = <u64>size * logOf(size);
+  for (let s = 0; s < 256; s++) {
+    const n = load<u32>(counts + (s << 2)) + (other ? load<u32>(other + (s << 2)) : 0);
+    if (n) sum -= <u64>n * logOf(n);
+  }
+  return sum;
+}
+
+function countBytes(counts: usize, from: usize, to: usize): void {
+  memory.fill(counts, 0, 4 * 256);
+  for (let at = from; at < to; at++) {
+    const n = counts + (<usize>load<u8>(at) << 2);
+    store<u32>(n, load<u32>(n) + 1);
+  }
+}
+
+/** Where a block that begins at `from` ends: before bytes of another kind, for which codes of their own pay. */
+function endOfBlock(room: usize, from: usize, end: usize): usize {
+  const counts = room + SO_FAR;
+  const next = room + FOLLOWING;
+  let stop = min(end, from + PIECE);
+  countBytes(counts, from, stop);
+  let cost = costOf(counts, 0, <u32>(stop - from));
+  while (stop < end && stop - from < <usize>BLOCK) {
+    const to = min(end, stop + PIECE);
+    countBytes(next, stop, to);
+    const together = costOf(counts, next, <u32>(to - from));
+    const apart = cost + costOf(next, 0, <u32>(to - stop));
+    if (together > apart + OWN_CODES_COST) break;
+    for (let s = 0; s < 256; s++) store<u32>(counts + (s << 2), load<u32>(counts + (s << 2)) + load<u32>(next + (s << 2)));
+    cost = together;
+    stop = to;
+  }
+  return stop;
+}
+
+/** Bits that the block's bytes cost by themselves, by codes made for all of them; each one's, and what matches cost by the codes of the block before, go into the room. */
+function priceBlock(room: usize, from: usize, size: i32, first: bool): u32 {
   const counts = room + COUNTS;
   const lengths = room + LENGTHS;
   for (let length: u32 = 3; length <= LONGEST; length++) {
@@ -451,10 +509,7 @@ function priceBlock(room: usize, from: usize, size: i32, first: bool): void {
     store<u8>(room + DISTANCE_COSTS + symbol, (own ? own : 8) + bitsOfSymbol(symbol));
   }
   memory.fill(counts, 0, 4 * 320);
-  for (let i = 0; i < size; i++) {
-    const at = counts + (<usize>load<u8>(from + i) << 2);
-    store<u32>(at, load<u32>(at) + 1);
-  }
+  memory.copy(counts, room + SO_FAR, 4 * 256);
   codeLengths(room, counts, lengths, 256, 15);
   let sum: u32 = 0;
   const costs = room + COSTS;
@@ -463,6 +518,7 @@ function priceBlock(room: usize, from: usize, size: i32, first: bool): void {
     sum += load<u8>(lengths + load<u8>(from + i));
   }
   store<u32>(costs + (<usize>size << 2), sum);
+  return sum;
 }
 
 // @ts-expect-error: a decorator of the compiler
@@ -481,36 +537,45 @@ function countOne(counts: usize, symbol: u32): void {
 /**
  * Packs the `length` bytes from `from` on into `out`, and returns how many they come to; matches reach into the `known` bytes before them. It
  * ends at a whole byte, with the stream where it is the `last` part, else with an empty stored block. Up to `depth` places are tried for a
- * match, until one is of `enough` bytes. `room`: as `deflateRoom` says. Up to eight bytes behind what is read and written are touched.
+ * match, or `deep` where bytes cost little, until one is of `enough` bytes. `room`: as `deflateRoom` says. Up to eight bytes behind what is read and written are touched.
  */
-export function deflatePart(from: usize, known: u32, length: u32, depth: i32, enough: u32, last: i32, room: usize, out: usize): u32 {
+export function deflatePart(from: usize, known: u32, length: u32, depth: i32, deep: i32, enough: u32, last: i32, room: usize, out: usize): u32 {
   to = out;
   begun = 0;
   bits = 0;
   const base = from - known;
   const end = from + length;
   const counts = room + COUNTS;
-  memory.fill(room + FOURS, 0, 4 * 32_768);
-  for (let at = base; at < from && at + 4 <= end; at++) remember(room, base, at);
+  memory.fill(room + FIVES, 0, 4 * 32_768);
+  for (let at = base; at < from && at + 5 <= end; at++) remember(room, base, at);
   let at = from;
   let seen = from;
   do {
     const begin = at;
-    const stop = min(end, at + BLOCK);
-    priceBlock(room, at, <i32>(stop - at), at == from);
-    // Of fewer than four bytes nothing is looked for.
-    const searched = stop - min(<usize>4, stop - at);
+    const stop = endOfBlock(room, at, end);
+    // Where bytes cost little by themselves only long matches pay, and those are found among many.
+    const price = <u64>priceBlock(room, at, <i32>(stop - at), at == from) * 2;
+    const tries = price < <u64>(stop - at) * CHEAP ? deep : depth;
+    // Noise has no matches but where it comes again as a whole: that is looked for here and there.
+    const noise: usize = price > <u64>(stop - at) * DEAR ? 7 : 0;
+    // Of fewer than five bytes nothing is looked for.
+    const searched = stop - min(<usize>5, stop - at);
     let matches = room + MATCHES;
     let alone = at;
     while (at < searched) {
+      if (((at - begin) & noise) != 0) {
+        for (; seen <= at; seen++) remember(room, base, seen);
+        at++;
+        continue;
+      }
       if (seen <= at) seen = at + 1;
-      let found = search(room, base, at, stop, room + COSTS + ((at - begin) << 2), depth, enough);
+      let found = search(room, base, at, stop, room + COSTS + ((at - begin) << 2), tries, enough);
       if (found == 0) {
         at++;
         continue;
       }
       while (lengthOf(found) < enough && at + 1 < searched) {
-        const later = search(room, base, at + 1, stop, room + COSTS + ((at + 1 - begin) << 2), depth, enough);
+        const later = search(room, base, at + 1, stop, room + COSTS + ((at + 1 - begin) << 2), tries, enough);
         seen = at + 2;
         if (later >> 32 <= found >> 32) break;
         found = later;
@@ -529,7 +594,7 @@ export function deflatePart(from: usize, known: u32, length: u32, depth: i32, en
       }
       at += many;
       alone = at;
-      for (; seen < at; seen++) if (seen + 4 <= end) remember(room, base, seen);
+      for (; seen < at; seen++) if (seen + 5 <= end) remember(room, base, seen);
     }
     at = stop;
     countOne(counts, END);
