@@ -1,9 +1,12 @@
 import { parentPort } from 'node:worker_threads';
-import { buffersOfWritten, performWriteTask, sentenceOf, type WriteTask } from '@upland-cast/core';
+import { buffersOfWritten, performWriteTask, sentenceOf } from '@upland-cast/core';
+import type { FromWriter, ToWriter } from './writing';
 
-parentPort!.on('message', ({ job, task }: { job: number; task: WriteTask }) => {
+const say = (message: FromWriter, buffers: ArrayBuffer[] = []) => parentPort!.postMessage(message, buffers);
+
+parentPort!.on('message', ({ job, task }: ToWriter) => {
   performWriteTask(task).then(
-    (written) => parentPort!.postMessage({ job, written }, buffersOfWritten(written)),
-    (error: unknown) => parentPort!.postMessage({ job, fault: sentenceOf(error) }),
+    (written) => say({ job, written }, buffersOfWritten(written)),
+    (error: unknown) => say({ job, fault: sentenceOf(error) }),
   );
 });

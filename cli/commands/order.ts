@@ -21,6 +21,7 @@ import { nodeKernels } from '../node-kernels';
 import { collect, parseWhole } from '../options';
 import { progressOn, report } from '../report';
 import { terrainCalled } from '../terrain';
+import { writerOn } from '../writing';
 
 interface Options {
   recipe: string[];
@@ -58,10 +59,12 @@ export function orderCommand(): Command {
       };
       const cache = new StageCache(512 * 1024 * 1024);
       const lines: Line[] = [];
+      const { writer, close } = writerOn(new URL('./writer-worker.mjs', import.meta.url));
       try {
         for (const order of orders) {
           const run = exportOrder(course, order, {
             kernels,
+            writer,
             cache,
             asset,
             picture: async (sha) => readPicture(await asset(sha)),
@@ -75,6 +78,7 @@ export function orderCommand(): Command {
         }
       } finally {
         kernels.close();
+        close();
       }
       const proved = lines.filter((line) => line.proved).length;
       report(options.json, { outdir, files: lines }, `${outdir}: ${lines.length} files, ${proved} of them read back and held against the ground.`);
