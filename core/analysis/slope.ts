@@ -15,11 +15,12 @@ export function eachGradient(
   spacing: { x: number; y: number },
   visit: (index: number, east: number, south: number) => void,
 ): void {
-  for (let row = 0, i = 0; row < down; row++) {
+  // Row by row: what is called again and again is compiled for what it sees.
+  const visitRow = (row: number) => {
     const n = row > 0 ? -across : 0;
     const s = row < down - 1 ? across : 0;
     const runY = 4 * ((s - n) / across || 1) * spacing.y;
-    for (let column = 0; column < across; column++, i++) {
+    for (let column = 0, i = row * across; column < across; column++, i++) {
       const w = column > 0 ? -1 : 0;
       const e = column < across - 1 ? 1 : 0;
       const runX = 4 * (e - w || 1) * spacing.x;
@@ -29,7 +30,8 @@ export function eachGradient(
       const se = h[i + s + e];
       visit(i, (ne + 2 * h[i + e] + se - (nw + 2 * h[i + w] + sw)) / runX, (sw + 2 * h[i + s] + se - (nw + 2 * h[i + n] + ne)) / runY);
     }
-  }
+  };
+  for (let row = 0; row < down; row++) visitRow(row);
 }
 
 function eachGradientOf(field: Field, visit: (index: number, east: number, south: number) => void): void {

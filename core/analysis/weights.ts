@@ -1,3 +1,4 @@
+import { inBlocks } from '../blocks';
 import { gaussian, gaussianReach } from '../field/gaussian';
 import { DEGREE, exactMath } from '../kernels/math';
 import type { Kernels } from '../kernels/pool';
@@ -25,7 +26,9 @@ export function within(value: number, { low, high, softness }: Bounds): number {
 /** The weights of values sample by sample. */
 export function boundedBy(values: Float32Array, bounds: Bounds): Float32Array<ArrayBuffer> {
   const out = new Float32Array(values.length);
-  for (let i = 0; i < out.length; i++) out[i] = within(values[i], bounds);
+  inBlocks(out.length, (from, to) => {
+    for (let i = from; i < to; i++) out[i] = within(values[i], bounds);
+  });
   return out;
 }
 
@@ -53,12 +56,14 @@ export async function slopeWeights({ height, across, down, spacing }: Heights, b
   const rise = (angle: number) => (angle >= 90 ? Infinity : angle <= 0 ? -1 : tan(angle * DEGREE) * tan(angle * DEGREE));
   const [whole, wholeTo] = [rise(bounds.low), rise(bounds.high)];
   const [from, to] = [rise(bounds.low - bounds.softness), rise(bounds.high + bounds.softness)];
-  for (let i = 0; i < steepness.length; i++) {
-    const steep = steepness[i];
-    if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
-    else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, bounds);
-    else steepness[i] = 0;
-  }
+  inBlocks(steepness.length, (first, end) => {
+    for (let i = first; i < end; i++) {
+      const steep = steepness[i];
+      if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
+      else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, bounds);
+      else steepness[i] = 0;
+    }
+  });
   return steepness;
 }
 
@@ -74,6 +79,8 @@ export async function curvatureWeights(
   const sigma = { x: size / 2 / spacing.x, y: size / 2 / spacing.y };
   const smooth = size > 0 ? await gaussian(kernels, height, across, down, sigma.x, sigma.y, { signal }) : height;
   const curved = curvatureOf(smooth, across, down, spacing, way);
-  for (let i = 0; i < curved.length; i++) curved[i] = within(-1_000 * curved[i], bounds);
+  inBlocks(curved.length, (from, to) => {
+    for (let i = from; i < to; i++) curved[i] = within(-1_000 * curved[i], bounds);
+  });
   return curved;
 }

@@ -1,3 +1,4 @@
+import { inBlocks } from '../blocks';
 import { z } from 'zod';
 import { quoted, UplandError } from '../errors';
 import type { Ground } from '../field/ground';
@@ -110,19 +111,23 @@ async function frayed(
   const grid = gridOf(ground, window);
   const octaves = octavesOf({ seed: 7919, feature: raggedSize, octaves: 5, gain: 0.6, lacunarity: 2.03 }, Math.max(grid.stepX, grid.stepY));
   const noise = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1, add: 0, within: true }, weights, { signal });
-  for (let i = 0; i < noise.length; i++) {
-    const w = weights[i];
-    const moved = w + ragged * 4 * w * (1 - w) * noise[i] * 1.6;
-    noise[i] = moved < 0 ? 0 : moved > 1 ? 1 : moved;
-  }
+  inBlocks(noise.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      const w = weights[i];
+      const moved = w + ragged * 4 * w * (1 - w) * noise[i] * 1.6;
+      noise[i] = moved < 0 ? 0 : moved > 1 ? 1 : moved;
+    }
+  });
   return noise;
 }
 
 function combined(a: Float32Array<ArrayBuffer>, b: Float32Array<ArrayBuffer>, how: Where['combine']): Float32Array<ArrayBuffer> {
   const out = new Float32Array(a.length);
-  for (let i = 0; i < out.length; i++) {
-    const w = how === 'multiply' ? a[i] * b[i] : how === 'add' ? a[i] + b[i] : a[i] > b[i] ? a[i] : b[i];
-    out[i] = w > 0 ? (w < 1 ? w : 1) : 0;
-  }
+  inBlocks(out.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      const w = how === 'multiply' ? a[i] * b[i] : how === 'add' ? a[i] + b[i] : a[i] > b[i] ? a[i] : b[i];
+      out[i] = w > 0 ? (w < 1 ? w : 1) : 0;
+    }
+  });
   return out;
 }

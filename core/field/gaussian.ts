@@ -91,19 +91,7 @@ interface Size {
 /** Twice the samples: those there were, and between them the Catmull–Rom middle (−1, 9, 9, −1) / 16. */
 function doubled(source: Float32Array, from: Size, to: Size): Float32Array<ArrayBuffer> {
   const wide = new Float32Array(to.across * from.down);
-  for (let row = 0; row < from.down; row++) {
-    const at = row * from.across;
-    const last = from.across - 1;
-    for (let i = 0; i < to.across; i++) {
-      const k = i >> 1;
-      if ((i & 1) === 0) {
-        wide[row * to.across + i] = source[at + k];
-        continue;
-      }
-      const b = Math.min(last, k + 1);
-      wide[row * to.across + i] = (9 * (source[at + k] + source[at + b]) - (source[at + Math.max(0, k - 1)] + source[at + Math.min(last, k + 2)])) / 16;
-    }
-  }
+  for (let row = 0; row < from.down; row++) doubleRow(source, row * from.across, from.across, wide, row * to.across, to.across);
   const out = new Float32Array(to.across * to.down);
   const last = from.down - 1;
   for (let row = 0; row < to.down; row++) {
@@ -117,7 +105,23 @@ function doubled(source: Float32Array, from: Size, to: Size): Float32Array<Array
     const before = Math.max(0, k - 1) * to.across;
     const next = Math.min(last, k + 1) * to.across;
     const after = Math.min(last, k + 2) * to.across;
-    for (let i = 0; i < to.across; i++) out[target + i] = (9 * (wide[here + i] + wide[next + i]) - (wide[before + i] + wide[after + i])) / 16;
+    middleRow(wide, here, next, before, after, out, target, to.across);
   }
   return out;
+}
+
+/** A row with the middles between its samples. */
+function doubleRow(source: Float32Array, at: number, across: number, out: Float32Array, to: number, count: number): void {
+  const last = across - 1;
+  for (let i = 0; i < count; i += 2) out[to + i] = source[at + (i >> 1)];
+  for (let i = 1; i < count; i += 2) {
+    const k = i >> 1;
+    const b = Math.min(last, k + 1);
+    out[to + i] = (9 * (source[at + k] + source[at + b]) - (source[at + Math.max(0, k - 1)] + source[at + Math.min(last, k + 2)])) / 16;
+  }
+}
+
+/** The row in the middle between two, by those two and the ones beyond them. */
+function middleRow(rows: Float32Array, here: number, next: number, before: number, after: number, out: Float32Array, to: number, count: number): void {
+  for (let i = 0; i < count; i++) out[to + i] = (9 * (rows[here + i] + rows[next + i]) - (rows[before + i] + rows[after + i])) / 16;
 }

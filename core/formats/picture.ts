@@ -1,5 +1,6 @@
+import { inBlocks } from '../blocks';
 import { BYTES } from './format';
-import { decodePlanes, encodeImage, type Image } from './png';
+import { decodeImage, decodePlanes, encodeImage, type Image } from './png';
 import { parseRawSpec, putter, readRaw } from './raw';
 import { tiff } from './tiff';
 import { tiffOf } from './tiff/write';
@@ -13,12 +14,8 @@ export interface PictureAs {
 
 export const AS_PNG: PictureAs = { format: 'png', order: 'le', rows: 'north' };
 
-/** The channels of a picture, each by itself. */
-export interface Planes {
-  width: number;
-  height: number;
-  planes: (Uint8Array | Uint16Array)[];
-}
+/** A picture that may have any number of channels, side by side. */
+type AnyImage = Omit<Image, 'channels'> & { channels: number };
 
 /** A picture's bytes: PNG, TIFF packed by deflate, or its bare samples, channel by channel at every sample. */
 export function encodePicture(image: Image, as: PictureAs): Uint8Array<ArrayBuffer> {
@@ -26,18 +23,30 @@ export function encodePicture(image: Image, as: PictureAs): Uint8Array<ArrayBuff
   return as.format === 'tiff' ? tiffOf(image) : rawOf(image, as);
 }
 
-/** The channels out of a picture's bytes, through the readers of any stranger's file; raw bytes need its size said. */
-export async function decodePicture(bytes: Uint8Array<ArrayBuffer>, as: PictureAs, { width, height, channels, samples }: Image): Promise<Planes> {
-  if (as.format === 'png') return decodePlanes(bytes);
+/** A picture out of its bytes, through the readers of any stranger's file; raw bytes need its size said. */
+export async function decodePicture(bytes: Uint8Array<ArrayBuffer>, as: PictureAs, { width, height, channels, samples }: Image): Promise<AnyImage> {
+  if (as.format === 'png') return (await decodeImage(bytes)) ?? sideBySide(await decodePlanes(bytes));
   const spec = `raw:${typeOf(samples)}:${as.order}:${width}x${height}:rows=${as.rows}:channels=${channels}`;
-  const planes: Planes['planes'] = [];
+  const planes: Image['samples'][] = [];
   let [across, down, there] = [width, height, channels as number];
   for (let k = 1; k <= there; k++) {
     const reading = as.format === 'raw' ? readRaw(bytes, parseRawSpec(`${spec}:channel=${k}`)) : await tiff.read(bytes, { band: k });
     [across, down, there] = [reading.width, reading.height, reading.channels];
-    planes.push(reading.samples as Uint8Array | Uint16Array);
+    planes.push(reading.samples as Image['samples']);
   }
-  return { width: across, height: down, planes };
+  return sideBySide({ width: across, height: down, planes });
+}
+
+function sideBySide({ width, height, planes }: { width: number; height: number; planes: (Uint8Array | Uint16Array)[] }): AnyImage {
+  const channels = planes.length;
+  const count = width * height * channels;
+  const samples = planes[0] instanceof Uint16Array ? new Uint16Array(count) : new Uint8Array(count);
+  for (const [c, plane] of planes.entries()) {
+    inBlocks(plane.length, (from, to) => {
+      for (let i = from, at = channels * from + c; i < to; i++, at += channels) samples[at] = plane[i];
+    });
+  }
+  return { width, height, channels, samples };
 }
 
 const typeOf = (samples: Image['samples']) => (samples instanceof Uint16Array ? 'u16' : 'u8');

@@ -6,7 +6,7 @@ import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
 import { checkInflated, compress, Compressing, Inflating } from './deflate';
 import { BYTES, makeSamples, type Format, type Page, type Placed, type Reading, type ReadOptions, type RowReading, type RowWriting } from './format';
-import type { ByteSource } from './source';
+import { inMemory, type ByteSource } from './source';
 import { checkLength, checkSize, checkUnpacked } from './limits';
 
 const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
@@ -63,6 +63,34 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     channels: bands,
     odd: [...odd, ...chosen.odd],
   };
+}
+
+/** A PNG without a palette as it was written, its channels side by side; null for a picture of another kind. */
+export async function decodeImage(bytes: Uint8Array<ArrayBuffer>): Promise<Image | null> {
+  const source = inMemory(bytes);
+  if (!png.sniff(bytes) || bytes.length < 57) return null;
+  const { width, height, depth, colour, interlaced } = parseHeader(new DataView(bytes.buffer, bytes.byteOffset), 16);
+  const channels = CHANNELS[colour];
+  if (interlaced || depth < 8 || colour === 3 || channels === 2 || chunkName(bytes, 37) !== 'IDAT') return null;
+  const wide = depth === 16;
+  const back = channels * (wide ? 2 : 1);
+  const size = width * back;
+  checkInflated('PNG', bytes.length, height * (size + 1));
+  const samples = makeSamples(wide ? 'u16' : 'u8', width * height * channels) as Image['samples'];
+  const inflating = new Inflating('PNG', packedOf(source, 33), height * (size + 1));
+  const rows = new PngRowsBack(size, back);
+  const line = new Uint8Array(size + 1);
+  try {
+    for (let y = 0; y < height; y++) {
+      await inflating.fill(line);
+      const row = rows.take(filterIn(line), line.subarray(1));
+      samples.set(wide ? rows.codes() : row, y * width * channels);
+    }
+    await inflating.end();
+  } finally {
+    inflating.close();
+  }
+  return { width, height, channels: channels as Image['channels'], samples };
 }
 
 /** The rows of greyscale of 8 or 16 bits as they are asked for; null where the picture has to be read whole. */

@@ -15,7 +15,7 @@ export class PngRows {
   private above: number;
   private first = true;
 
-  /** Rows of `size` bytes, pixels of `back`; every `stride`-th pixel says which filter suits. */
+  /** Rows of `size` bytes, pixels of `back`; of every `stride`-th sixteen bytes it is taken which filter suits. */
   constructor(
     private readonly size: number,
     private readonly back: number,

@@ -1,3 +1,4 @@
+import { inBlocks } from '../blocks';
 import type { z } from 'zod';
 import type { Ground } from '../field/ground';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
@@ -58,5 +59,12 @@ export function gained(weights: Weights, gain: number): Weights {
   if (gain === 0.5) return weights;
   // His g sends a quarter to g / 2; here more gain means more contrast, so g is 1 − gain.
   const k = 1 / (1 - Math.min(0.99, Math.max(0.01, gain))) - 2;
-  return weights.map((t) => (t < 0.5 ? t / (k * (1 - 2 * t) + 1) : (k * (1 - 2 * t) - t) / (k * (1 - 2 * t) - 1)));
+  const out = new Float32Array(weights.length);
+  inBlocks(out.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      const t = weights[i];
+      out[i] = t < 0.5 ? t / (k * (1 - 2 * t) + 1) : (k * (1 - 2 * t) - t) / (k * (1 - 2 * t) - 1);
+    }
+  });
+  return out;
 }

@@ -1,3 +1,4 @@
+import { inBlocks } from '../blocks';
 import { z } from 'zod';
 import { accumulationOf, drainageOf, spreadAccumulation } from '../analysis/drainage';
 import { eachGradient } from '../analysis/slope';
@@ -124,16 +125,20 @@ export async function reliefOf(
   const mean = await gaussian(kernels, height, across, down, sigmaX, sigmaY, { signal });
   const away = mean;
   const squares = new Float32Array(away.length);
-  for (let i = 0; i < away.length; i++) {
-    away[i] = height[i] - mean[i];
-    squares[i] = away[i] * away[i];
-  }
+  inBlocks(away.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      away[i] = height[i] - mean[i];
+      squares[i] = away[i] * away[i];
+    }
+  });
   const spread = await gaussian(kernels, squares, across, down, sigmaX, sigmaY, { signal });
-  for (let i = 0; i < away.length; i++) {
-    const sigma = Math.sqrt(Math.max(0, spread[i]));
-    const share = sigma > 1e-6 ? 0.5 + away[i] / (4 * sigma) : 0.5;
-    away[i] = share < 0 ? 0 : share > 1 ? 1 : share;
-  }
+  inBlocks(away.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      const sigma = Math.sqrt(Math.max(0, spread[i]));
+      const share = sigma > 1e-6 ? 0.5 + away[i] / (4 * sigma) : 0.5;
+      away[i] = share < 0 ? 0 : share > 1 ? 1 : share;
+    }
+  });
   return away;
 }
 

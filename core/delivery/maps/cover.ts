@@ -1,3 +1,4 @@
+import { inBlocks } from '../../blocks';
 import { sentenceOf, StoppedError, UplandError } from '../../errors';
 import { resample } from '../../field/resample';
 import { spacingOf, type Ground } from '../../field/ground';
@@ -81,7 +82,10 @@ export async function layCover(
       throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
     });
     const own = weights ?? new Float32Array(count).fill(1);
-    if (layer.strength !== 1) for (let i = 0; i < count; i++) own[i] *= layer.strength;
+    if (layer.strength !== 1)
+      inBlocks(count, (from, to) => {
+        for (let i = from; i < to; i++) own[i] *= layer.strength;
+      });
     for (const part of parts) covered(part, own);
     parts.push(own);
   }
@@ -89,7 +93,9 @@ export async function layCover(
 }
 
 function covered(part: Float32Array, by: Float32Array): void {
-  for (let i = 0; i < part.length; i++) part[i] *= 1 - by[i];
+  inBlocks(part.length, (from, to) => {
+    for (let i = from; i < to; i++) part[i] *= 1 - by[i];
+  });
 }
 
 /** What drives the ramp, 0 to 1 at every sample. */
@@ -200,18 +206,30 @@ export async function paintCover(
   const light = new Float64Array(3 * across);
   for (let row = 0; row < window.down; row++) {
     const start = row * across;
-    for (let column = 0; column < across; column++) {
-      const at = Math.min(255.999, Math.max(0, values[start + column] * 256));
-      const k = 3 * Math.floor(at);
-      const u = at - Math.floor(at);
-      const beneath = parts[0][start + column];
-      for (let c = 0; c < 3; c++) light[3 * column + c] = beneath * (table[k + c] + (table[k + 3 + c] - table[k + c]) * u);
-    }
+    paintRamp(light, table, values.subarray(start, start + across), parts[0].subarray(start, start + across));
     const south = (top + row + pad) * spacing.y;
     for (const [n, coat] of coats.entries()) paint(light, coat, parts[n + 1].subarray(start, start + across), south, left + pad, spacing.x);
-    for (let i = 0; i < light.length; i++) out[3 * start + i] = toScreen(light[i]);
+    putCodes(out.subarray(3 * start), light);
   }
   return out;
+}
+
+/** A row of the ramp, as far as nothing lies over it: `table` has its colours at 257 places. */
+function paintRamp(light: Float64Array, table: Float64Array, values: Float32Array, weights: Float32Array): void {
+  for (let column = 0, to = 0; column < values.length; column++, to += 3) {
+    const at = Math.min(255.999, Math.max(0, values[column] * 256));
+    const whole = Math.floor(at);
+    const k = 3 * whole;
+    const u = at - whole;
+    const beneath = weights[column];
+    light[to] = beneath * (table[k] + (table[k + 3] - table[k]) * u);
+    light[to + 1] = beneath * (table[k + 1] + (table[k + 4] - table[k + 1]) * u);
+    light[to + 2] = beneath * (table[k + 2] + (table[k + 5] - table[k + 2]) * u);
+  }
+}
+
+function putCodes(out: Uint8Array, light: Float64Array): void {
+  for (let i = 0; i < light.length; i++) out[i] = toScreen(light[i]);
 }
 
 /** A row of a coat laid on as far as its weights go; `first`: where its first sample lies, in samples from the west edge. */

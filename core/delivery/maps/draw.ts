@@ -1,3 +1,4 @@
+import { inBlocks } from '../../blocks';
 import { grouped } from '../../grouped';
 import { waterDepth, waterOf, waterWeights, type Waters } from '../../analysis/water';
 import { ambientShade } from '../../analysis/ambient';
@@ -312,7 +313,7 @@ const laidRaw = (samples: string, { order, rows }: PictureAs): Statement[] => [
   { label: 'First row', value: rows === 'south' ? 'the south edge' : 'the north edge' },
 ];
 
-/** Reads a picture back, channel by channel, through the reader of any stranger's file, and holds every sample against what was to be written. */
+/** Reads a picture back, through the reader of any stranger's file, and holds every sample against what was to be written. */
 export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image, as = AS_PNG): Promise<MapFile['proof']> {
   const proof: MapFile['proof'] = { ok: false, maxAbs: 0, rmse: 0, clipped: 0, codesUsed: 0, sha256: await sha256(bytes), bytes: bytes.length, faults: [] };
   const { width, height, channels, samples } = image;
@@ -323,23 +324,24 @@ export async function proveImage(bytes: Uint8Array<ArrayBuffer>, image: Image, a
     proof.faults.push(`The file cannot be read back: ${read.message}`);
     return proof;
   }
-  if (read.width !== width || read.height !== height || read.planes.length !== channels) {
+  if (read.width !== width || read.height !== height || read.channels !== channels) {
     proof.faults.push(
-      `The file has ${read.width} × ${read.height} samples in ${read.planes.length} channels; ${width} × ${height} in ${channels} were to be written.`,
+      `The file has ${read.width} × ${read.height} samples in ${read.channels} channels; ${width} × ${height} in ${channels} were to be written.`,
     );
     return proof;
   }
-  for (const [c, plane] of read.planes.entries()) {
-    if (plane instanceof Uint16Array !== samples instanceof Uint16Array) proof.faults.push(`The file has samples of another depth.`);
-    for (let i = 0, at = c; i < plane.length; i++, at += channels) {
-      const off = Math.abs(plane[i] - samples[at]);
-      used[samples[at]] = 1;
-      if (off === 0) continue;
+  const back = read.samples;
+  if (back instanceof Uint16Array !== samples instanceof Uint16Array) proof.faults.push(`The file has samples of another depth.`);
+  inBlocks(samples.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      used[samples[i]] = 1;
+      if (back[i] === samples[i]) continue;
+      const off = Math.abs(back[i] - samples[i]);
       wrong++;
       sum += off * off;
       if (off > proof.maxAbs) proof.maxAbs = off;
     }
-  }
+  });
   proof.rmse = Math.sqrt(sum / (width * height * channels));
   for (const u of used) proof.codesUsed += u;
   if (wrong) proof.faults.push(`${grouped(wrong)} of its numbers read back otherwise, by up to ${proof.maxAbs} codes.`);

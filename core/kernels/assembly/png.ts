@@ -41,6 +41,19 @@ function sizeOf(difference: i32): i32 {
   return abs(<i32>(<i8>difference));
 }
 
+/** The same of sixteen bytes, added up in fours. */
+// @ts-expect-error: a decorator of the compiler
+@inline
+function sizesOf(differences: v128): v128 {
+  return i32x4.extadd_pairwise_i16x8_u(i16x8.extadd_pairwise_i8x16_u(i8x16.abs(differences)));
+}
+
+// @ts-expect-error: a decorator of the compiler
+@inline
+function sumOf(v: v128): i32 {
+  return i32x4.extract_lane(v, 0) + i32x4.extract_lane(v, 1) + i32x4.extract_lane(v, 2) + i32x4.extract_lane(v, 3);
+}
+
 /** Codes of 16 bits as bytes, the high one first. */
 export function highFirst(codes: usize, count: i32, into: usize): void {
   for (let i = 0; i < count; i += 8) {
@@ -50,29 +63,44 @@ export function highFirst(codes: usize, count: i32, into: usize): void {
 }
 
 /**
- * The row of `length` bytes under the filter with the smallest sum of absolute differences (PNG, 12.7), of every `stride`-th pixel of `back`
- * bytes, into `out`; returns its number. The `back` bytes before `row` and before `above` are 0, of `above` all where the row is the `first`,
+ * The row of `length` bytes under the filter with the smallest sum of absolute differences (PNG, 12.7), of every `stride`-th sixteen bytes, into
+ * `out`, in pixels of `back` bytes; returns its number. The `back` bytes before `row` and before `above` are 0, of `above` all where the row is the `first`,
  * which knows what lies to the left alone. All may be written 16 bytes past their ends.
  */
 export function filterRow(row: usize, above: usize, length: i32, back: i32, stride: i32, first: i32, out: usize): i32 {
-  let s0 = 0;
-  let s1 = 0;
-  let s2 = 0;
-  let s3 = 0;
-  let s4 = 0;
-  const skip = (stride - 1) * back;
-  for (let i = 0; i < length; i += skip) {
-    for (const end = i + back; i < end; i++) {
-      const here = <i32>load<u8>(row + i);
-      const left = <i32>load<u8>(row + i - back);
-      const up = <i32>load<u8>(above + i);
-      const corner = <i32>load<u8>(above + i - back);
-      s0 += sizeOf(here);
-      s1 += sizeOf(here - left);
-      s2 += sizeOf(here - up);
-      s3 += sizeOf(here - ((left + up) >> 1));
-      s4 += sizeOf(here - paeth(left, up, corner));
-    }
+  let v0 = i32x4.splat(0);
+  let v1 = i32x4.splat(0);
+  let v2 = i32x4.splat(0);
+  let v3 = i32x4.splat(0);
+  let v4 = i32x4.splat(0);
+  // Sixteen bytes at a time, of every so many times sixteen; what is left at the end one by one.
+  let i = 0;
+  for (; i + 16 <= length; i += 16 * stride) {
+    const here = v128.load(row + i);
+    const left = v128.load(row + i - back);
+    const up = v128.load(above + i);
+    const corner = v128.load(above + i - back);
+    v0 = i32x4.add(v0, sizesOf(here));
+    v1 = i32x4.add(v1, sizesOf(i8x16.sub(here, left)));
+    v2 = i32x4.add(v2, sizesOf(i8x16.sub(here, up)));
+    v3 = i32x4.add(v3, sizesOf(i8x16.sub(here, foretold(3, left, up, corner))));
+    v4 = i32x4.add(v4, sizesOf(i8x16.sub(here, foretold(4, left, up, corner))));
+  }
+  let s0 = sumOf(v0);
+  let s1 = sumOf(v1);
+  let s2 = sumOf(v2);
+  let s3 = sumOf(v3);
+  let s4 = sumOf(v4);
+  for (; i < length; i++) {
+    const here = <i32>load<u8>(row + i);
+    const left = <i32>load<u8>(row + i - back);
+    const up = <i32>load<u8>(above + i);
+    const corner = <i32>load<u8>(above + i - back);
+    s0 += sizeOf(here);
+    s1 += sizeOf(here - left);
+    s2 += sizeOf(here - up);
+    s3 += sizeOf(here - ((left + up) >> 1));
+    s4 += sizeOf(here - paeth(left, up, corner));
   }
   let best = 0;
   let least = s0;
