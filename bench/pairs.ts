@@ -74,6 +74,30 @@ export const printed = (rows: readonly Row[]): string[][] => [HEAD, ...rows.map(
 export const asMarkdown = ([head, ...lines]: string[][]): string =>
   [head, head.map(() => '---'), ...lines].map((line) => `| ${line.map((text) => text || ' ').join(' | ')} |`).join('\n');
 
+/** The lines of a document's table whose first column has this head; their cells. */
+function linesOf(document: string, head: string): string[][] {
+  const lines = document.split('\n').filter((line) => line.startsWith('| '));
+  const cellsOf = (line: string) =>
+    line
+      .slice(2, -2)
+      .split(' | ')
+      .map((text) => text.trim());
+  const from = lines.findIndex((line) => cellsOf(line)[0] === head);
+  if (from < 0) return [];
+  const rest = lines.slice(from + 2).map(cellsOf);
+  const to = rest.findIndex((_, i) => rest[i + 1]?.[0] === '---');
+  return to < 0 ? rest : rest.slice(0, to);
+}
+
+/** A table of an earlier document with the lines of this run in the place of theirs, each with the day that it was measured. */
+export function kept(document: string, [head, ...lines]: string[][], day: string): string[][] {
+  const whole = [...head, 'measured'];
+  const now = new Map(lines.map((line) => [line[0], [...line, day]]));
+  const before = linesOf(document, head[0]).map((line) => (line.length === whole.length ? line : [...line, '']));
+  const known = new Set(before.map(([work]) => work));
+  return [whole, ...before.map((line) => now.get(line[0]) ?? line), ...[...now.values()].filter(([work]) => !known.has(work))];
+}
+
 /** How a run compares with what an earlier one wrote: our times, each divided by what they were. */
 export function against(rows: readonly Row[], results: string): string[][] {
   const before = new Map(

@@ -1,5 +1,5 @@
 // Times the work beside its peers, in turn, in one run; prints medians and their ratio.
-// With words: only the rows whose name holds one of them.
+// With words: only the rows whose name holds one of them; they take the place of theirs in bench/results.md.
 import { execFileSync } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { pathToFileURL } from 'node:url';

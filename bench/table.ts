@@ -1,5 +1,5 @@
 import { execFileSync, spawn } from 'node:child_process';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus, totalmem } from 'node:os';
 import { createInterface } from 'node:readline';
 import { resolve } from 'node:path';
@@ -14,7 +14,7 @@ import { gaussian } from '../core/field/gaussian';
 import { makeGround, previewGround } from '../core/field/ground';
 import { medianProgram } from '../core/kernels/programs/median';
 import { noiseProgram } from '../core/kernels/programs/noise';
-import { against, asMarkdown, inPairs, print, printed, timed, type Row } from './pairs';
+import { against, asMarkdown, inPairs, kept, print, printed, timed, type Row } from './pairs';
 import { pageRows } from './page';
 import { growth, wholeRows } from './whole';
 import { brushRows } from './brush';
@@ -23,6 +23,7 @@ import { meshRows } from './mesh';
 import { waterRows } from './water';
 
 const N = 2048;
+const RESULTS = 'bench/results.md';
 const kernels = nodeKernels(pathToFileURL(resolve('cli/dist/pool-worker.mjs')));
 const rows: Row[] = [];
 const wanted = process.argv.slice(2).filter((word, i, all) => word !== '--against' && all[i - 1] !== '--against');
@@ -197,15 +198,17 @@ if (other > 0) {
   console.log();
   print(against(rows, readFileSync(process.argv[other + 1], 'utf8')));
 }
-// All rows: with how it grows, and kept.
-if (wanted.length === 0) {
-  const pool = fresh();
-  const grown = await growth(pool);
-  pool.close();
+const pool = fresh();
+const grown = await growth(pool, wants);
+pool.close();
+if (grown.length > 1) {
   console.log();
   print(grown);
-  const machine = `${cpus()[0].model}, ${cpus().length} cores, ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.versions.node}`;
-  const words = `# What \`npm run bench\` measured\n\n${new Date().toISOString().slice(0, 10)} on ${machine}. Medians; each pair in turn, in one run.\n\n`;
-  writeFileSync('bench/results.md', `${words}${asMarkdown(printed(rows))}\n\n## Growth of whole commands\n\n${asMarkdown(grown)}\n`);
 }
+// What was measured takes the place of what was; of a run with words the rest stays.
+const machine = `${cpus()[0].model}, ${cpus().length} cores, ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.versions.node}`;
+const words = `# What \`npm run bench\` measured\n\nOn ${machine}. Medians; each pair in turn, in one run.\n\n`;
+const then = wanted.length && existsSync(RESULTS) ? readFileSync(RESULTS, 'utf8') : '';
+const day = `${new Date().toISOString().slice(0, 16).replace('T', ' ')}`;
+writeFileSync(RESULTS, `${words}${asMarkdown(kept(then, printed(rows), day))}\n\n## Growth of whole commands\n\n${asMarkdown(kept(then, grown, day))}\n`);
 process.exit(0);

@@ -208,9 +208,9 @@ function bundleCourse(): unknown {
 }
 
 /** How whole commands grow with the samples: reading, proof, slope, PNG, rivers, mesh; seconds and the most memory. */
-export async function growth(kernels: Kernels): Promise<string[][]> {
+export async function growth(kernels: Kernels, wants: (name: string) => boolean): Promise<string[][]> {
   const sides = [1025, 2049, 4097, 8193];
-  const lines: string[][] = [['', ...sides.map((side) => `${side}²`), 'growth 2049² → 8193²']];
+  const lines: string[][] = [['growth', ...sides.map((side) => `${side}²`), 'growth 2049² → 8193²']];
   const work: [string, (file: string) => string[]][] = [
     ['reading (inspect)', (file) => ['inspect', file]],
     ['proof (float TIFF written and read back)', (file) => ['convert', file, at('grow.tif'), '--shift', '1']],
@@ -220,6 +220,7 @@ export async function growth(kernels: Kernels): Promise<string[][]> {
     ['mesh (regular grid, GLB)', (file) => ['mesh', file, at('grow.glb'), '--segments', '1024x1024']],
   ];
   for (const [name, args] of work) {
+    if (!wants(`growth: ${name}`)) continue;
     const took: { ms: number; bytes: number }[] = [];
     const cells: string[] = [];
     for (const side of sides) {
@@ -240,11 +241,13 @@ export async function growth(kernels: Kernels): Promise<string[][]> {
     lines.push([name, ...cells, took.length === sides.length ? `${(took[3].ms / median([took[1].ms])).toFixed(1)} ×` : '–']);
   }
   for (const weather of ['base', 'samples'] as const) {
+    const name = `world of the demo, weather ${weather === 'base' ? 'by the base' : 'to its samples'}`;
+    if (!wants(`growth: ${name}`)) continue;
     // To its own samples 8193² takes ten minutes; it is said instead.
     const took = sides.map((side) => (weather === 'samples' && side > 4097 ? null : world(side, weather)));
     const cells = took.map((found) => (found ? `${(found.ms / 1000).toFixed(2)} s, ${(found.bytes / 2 ** 30).toFixed(2)} GiB` : 'not run'));
     const grown = took[3] ? `${(took[3].ms / took[1]!.ms).toFixed(1)} ×` : '–';
-    lines.push([`world of the demo, weather ${weather === 'base' ? 'by the base' : 'to its samples'}`, ...cells, grown]);
+    lines.push([name, ...cells, grown]);
   }
   return lines;
 }

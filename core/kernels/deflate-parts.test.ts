@@ -32,24 +32,27 @@ const noise = (count: number, of: (n: number) => number) => Uint8Array.from({ le
 const comesBack = (bytes: Uint8Array) => Buffer.compare(inflateSync(compress(bytes)), Buffer.from(bytes)) === 0;
 
 describe('a zlib stream, unpacked by zlib', () => {
-  it.each([0, 1, 1000, PART - 1, PART, PART + 1, 2 * PART, 5 * PART + 12_345])('of %i bytes is the same with threads, without, and piece by piece', async (length) => {
-    const bytes = rows(length);
-    const alone = compress(bytes);
-    expect(Buffer.compare(inflateSync(alone), Buffer.from(bytes))).toBe(0);
-    const [shared, short] = await compressEach(kernels, [bytes, bytes.subarray(0, 1000)]);
-    expect(Buffer.compare(shared, alone)).toBe(0);
-    expect(Buffer.compare(short, compress(bytes.subarray(0, 1000)))).toBe(0);
-    const compressing = new Compressing(length, kernels);
-    const parts: Uint8Array[] = [];
-    let from = 0;
-    do {
-      const piece = bytes.subarray(from, (from += 700_001));
-      const added = await compressing.add(piece);
-      parts.push(...added.parts);
-      expect(added.held).toBe(from >= length ? length : from - (from % PART));
-    } while (from < length);
-    expect(Buffer.compare(concat(parts), alone)).toBe(0);
-  });
+  it.each([0, 1, 1000, PART - 1, PART, PART + 1, 2 * PART, 5 * PART + 12_345])(
+    'of %i bytes is the same with threads, without, and piece by piece',
+    async (length) => {
+      const bytes = rows(length);
+      const alone = compress(bytes);
+      expect(Buffer.compare(inflateSync(alone), Buffer.from(bytes))).toBe(0);
+      const [shared, short] = await compressEach(kernels, [bytes, bytes.subarray(0, 1000)]);
+      expect(Buffer.compare(shared, alone)).toBe(0);
+      expect(Buffer.compare(short, compress(bytes.subarray(0, 1000)))).toBe(0);
+      const compressing = new Compressing(length, kernels);
+      const parts: Uint8Array[] = [];
+      let from = 0;
+      do {
+        const piece = bytes.subarray(from, (from += 700_001));
+        const added = await compressing.add(piece);
+        parts.push(...added.parts);
+        expect(added.held).toBe(from >= length ? length : from - (from % PART));
+      } while (from < length);
+      expect(Buffer.compare(concat(parts), alone)).toBe(0);
+    },
+  );
 
   it('gives back one byte many times', () => {
     for (const count of [1, 2, 3, 4, 5, 257, 258, 259, 260, 261, 65_519, 65_520, 65_521, 65_524, 200_001]) {
