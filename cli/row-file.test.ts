@@ -39,6 +39,48 @@ describe('from file to file by rows', () => {
     expect(byRows).toEqual({ ...whole, out: path('r.tif') });
   });
 
+  it.each([
+    ['convert', 'f.tif', 'png'],
+    ['convert', 'f.tif', 'png', '--depth', '8', '--out-range', '0:900'],
+    ['convert', 'f.tif', 'tif', '--out-as', 'tiff:deflate'],
+    ['convert', 'c.tif', 'tif', '--out-as', 'tiff:deflate', '--shift', '3'],
+    ['convert', 'holed.tif', 'tif', '--out-as', 'tiff:deflate'],
+    ['derive', 'c.tif', 'png', '--map', 'hillshade'],
+    ['convert', 'c.tif', 'png', '--size', '411x380', '--out-range', '0:1100'],
+  ])('gives it packed as well: %s %s to %s %s %s %s', (command, input, ending, ...flags) => {
+    const byRows = uplandJson(command, path(input), path(`r.${ending}`), ...flags);
+    const whole = uplandJson(command, path(input), path(`w.${ending}`), ...flags, '--as', 'tiff');
+    expect(Buffer.compare(readBytes(path(`r.${ending}`)), readBytes(path(`w.${ending}`)))).toBe(0);
+    expect(byRows).toEqual({ ...whole, out: path(`r.${ending}`) });
+  });
+
+  it.each([
+    ['convert', '--range', '100:900', '--depth', '32f'],
+    ['convert', '--range', '100:900', '--shift', '2'],
+    ['derive', '--map', 'slope', '--range', '0:1000', '--spacing', '4'],
+  ])('reads a grey PNG as working on all of it does: %s %s %s %s %s', async (command, ...flags) => {
+    save(path('g.png'), (await encode(land, { format: 'png', type: 'u16', range: { low: 0, high: 1000 } })).bytes);
+    const byRows = uplandJson(command, path('g.png'), path('r.tif'), ...flags);
+    const whole = uplandJson(command, path('g.png'), path('w.tif'), ...flags, '--as', 'png');
+    expect(readBytes(path('r.tif'))).toEqual(readBytes(path('w.tif')));
+    expect(byRows).toEqual({ ...whole, out: path('r.tif') });
+  });
+
+  it('refuses a PNG that is cut short or damaged, and leaves nothing half', async () => {
+    const { bytes } = await encode(land, { format: 'png', type: 'u16', range: { low: 0, high: 1000 } });
+    const spoilt = bytes.slice();
+    spoilt[bytes.length >> 1] ^= 32;
+    save(path('spoilt.png'), spoilt);
+    save(path('cut.png'), bytes.slice(0, bytes.length >> 1));
+    const before = names();
+    for (const input of ['spoilt.png', 'cut.png']) {
+      const { status, words } = uplandCast('convert', path(input), path('none.tif'), '--range', '0:1000', '--depth', '32f');
+      expect(status, input).toBe(1);
+      expect(words, input).toMatch(/damaged|cut short/);
+    }
+    expect(names()).toEqual(before);
+  });
+
   it('writes over the file that it reads', () => {
     save(path('same.tif'), readBytes(path('f.tif')));
     uplandJson('convert', path('same.tif'), path('same.tif'), '--shift', '5');
@@ -68,13 +110,18 @@ describe('from file to file by rows', () => {
     expect(names()).toEqual(before);
   });
 
-  it.each(['SIGINT', 'SIGTERM'] as const)('leaves nothing half when it is stopped by %s', async (signal) => {
-    const work = spawn(process.execPath, ['cli/bin/upland-cast.mjs', 'convert', path('f.tif'), path('large.tif'), '--size', '8000x8000'], { stdio: 'ignore' });
+  it.each([
+    ['SIGINT', 'large.tif', []],
+    ['SIGTERM', 'large.tif', []],
+    ['SIGINT', 'large.png', ['--out-range', '0:1000']],
+  ] as const)('leaves nothing half when it is stopped by %s: %s', async (signal, out, flags) => {
+    const command = ['cli/bin/upland-cast.mjs', 'convert', path('f.tif'), path(out), '--size', '8000x8000', ...flags];
+    const work = spawn(process.execPath, command, { stdio: 'ignore' });
     const ended = once(work, 'exit');
-    while (!names().some((name) => name.startsWith('large.tif.')) && work.exitCode === null) await pause(5);
+    while (!names().some((name) => name.startsWith(`${out}.`)) && work.exitCode === null) await pause(5);
     work.kill(signal);
     await ended;
     expect(names().filter((name) => name.startsWith('large'))).toEqual([]);
-    expect(existsSync(path('large.tif'))).toBe(false);
+    expect(existsSync(path(out))).toBe(false);
   });
 });

@@ -13,9 +13,9 @@ export function writerOn(script: URL): { writer: Writer; close(): void } {
   const asked = new Map<number, { done(written: Written): void; failed(error: Error): void }>();
   let worker: Worker | undefined;
   let jobs = 0;
-  const fail = (error: Error) => {
+  const fail = (sentence: string) => {
     worker = undefined;
-    for (const { failed } of asked.values()) failed(error);
+    for (const { failed } of asked.values()) failed(new UplandError('writer-ended', sentence));
     asked.clear();
   };
   const start = () => {
@@ -28,7 +28,8 @@ export function writerOn(script: URL): { writer: Writer; close(): void } {
       // With nothing left to write it keeps no process alive.
       if (asked.size === 0) own.unref();
     });
-    own.on('error', (error) => fail(new UplandError('writer-ended', `The thread that writes files ended: ${error.message}`)));
+    own.on('error', (error) => fail(`The thread that writes files ended: ${error.message}`));
+    own.on('exit', () => own === worker && fail('The thread that writes files ended.'));
     return own;
   };
   const writer = remoteWriter((task, buffers) => {
