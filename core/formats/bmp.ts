@@ -1,6 +1,6 @@
 import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
-import type { Format, Page, Reading, ReadOptions } from './format';
+import { BARE_CODES, type Format, type Page, type Reading, type ReadOptions } from './format';
 import { checkLength, checkSize } from './limits';
 
 /**
@@ -66,11 +66,7 @@ function read(bytes: Uint8Array, options: ReadOptions = {}): Reading {
     channels: 1,
     type: 'u8',
     samples,
-    unit: 'code',
-    scale: 1,
-    offset: 0,
-    spacing: null,
-    registration: null,
+    ...BARE_CODES,
     noData: null,
     odd: coloured ? ['Its palette is in colour; the luminance is read.'] : [],
   };
@@ -99,7 +95,7 @@ function readColours(bytes: Uint8Array, { start, width, height, upwards, size }:
     return plane;
   });
   const chosen = oneBand(planes, 'u8', 3, true, band);
-  return { format: 'bmp', width, height, unit: 'code', scale: 1, offset: 0, spacing: null, registration: null, noData: null, ...chosen, channels: 3 };
+  return { format: 'bmp', width, height, ...BARE_CODES, noData: null, ...chosen, channels: 3 };
 }
 
 function write({ width, height, samples }: Page): Uint8Array<ArrayBuffer> {

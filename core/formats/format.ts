@@ -112,6 +112,9 @@ export interface Reading {
   odd: string[];
 }
 
+/** What a picture says of its codes, which is nothing: neither what they stand for nor where they lie. */
+export const BARE_CODES = { unit: 'code', scale: 1, offset: 0, spacing: null, registration: null } as const;
+
 /** A file of one band that can be read row by row: what it says of itself, and its rows as they are asked for. */
 export interface RowReading extends Omit<Reading, 'samples' | 'band'> {
   /** Rows that lie together in the file: reading begins at a multiple of them. */

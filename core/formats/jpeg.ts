@@ -1,6 +1,6 @@
 import { throwIfStopped, UplandError } from '../errors';
 import { greyOrLuminance, oneBand, planesFor } from './bands';
-import type { Format, Reading, ReadOptions } from './format';
+import { BARE_CODES, type Format, type Reading, type ReadOptions } from './format';
 import { decodeJpeg, frameOf } from './jpeg-decoder';
 import { checkSize } from './limits';
 
@@ -47,11 +47,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     width: frame.width,
     height: frame.height,
     channels,
-    unit: 'code',
-    scale: 1,
-    offset: 0,
-    spacing: null,
-    registration: null,
+    ...BARE_CODES,
     noData: null,
     lossy: true,
     ...chosen,

@@ -5,7 +5,18 @@ import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
 import { checkInflated, compress, Compressing, Inflating } from './deflate';
-import { BYTES, makeSamples, type Format, type Page, type Placed, type Reading, type ReadOptions, type RowReading, type RowWriting } from './format';
+import {
+  BARE_CODES,
+  BYTES,
+  makeSamples,
+  type Format,
+  type Page,
+  type Placed,
+  type Reading,
+  type ReadOptions,
+  type RowReading,
+  type RowWriting,
+} from './format';
 import { inMemory, type ByteSource } from './source';
 import { checkLength, checkSize, checkUnpacked } from './limits';
 
@@ -53,11 +64,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
     format: 'png',
     width,
     height,
-    unit: 'code',
-    scale: 1,
-    offset: 0,
-    spacing: null,
-    registration: null,
+    ...BARE_CODES,
     ...chosen,
     noData: transparent !== null && bands === 1 ? transparent : null,
     channels: bands,
@@ -134,11 +141,7 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
     height,
     channels: 1,
     type,
-    unit: 'code',
-    scale: 1,
-    offset: 0,
-    spacing: null,
-    registration: null,
+    ...BARE_CODES,
     noData: null,
     odd,
     tall: 1,
