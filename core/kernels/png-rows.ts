@@ -5,6 +5,17 @@ const PAGE = 65_536;
 /** Bytes before a row and behind it: they are read and written sixteen at a time. */
 const MARGIN = 64;
 
+/** Kernels over a memory of their own with room for so many rows of `size` bytes, and where each begins. */
+function roomForRows(size: number, count: number): { kernels: KernelExports; memory: WebAssembly.Memory; rows: number[] } {
+  const memory = new WebAssembly.Memory({ initial: 4 });
+  const kernels = instantiate('plain', memory);
+  const room = ((size + 63) & ~63) + 2 * MARGIN;
+  const at = ((kernels.heapBase() + 63) & ~63) + MARGIN;
+  const missing = at + count * room - memory.buffer.byteLength;
+  if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+  return { kernels, memory, rows: Array.from({ length: count }, (_, k) => at + k * room) };
+}
+
 /** The rows of a PNG one after the other, each under the filter that suits it. */
 export class PngRows {
   private readonly kernels: KernelExports;
@@ -21,15 +32,11 @@ export class PngRows {
     private readonly back: number,
     private readonly stride: number,
   ) {
-    const memory = new WebAssembly.Memory({ initial: 4 });
-    this.kernels = instantiate('plain', memory);
-    const room = ((size + 63) & ~63) + 2 * MARGIN;
-    const at = ((this.kernels.heapBase() + 63) & ~63) + MARGIN;
-    const missing = at + 4 * room - memory.buffer.byteLength;
-    if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+    const { kernels, memory, rows } = roomForRows(size, 4);
+    this.kernels = kernels;
     this.bytes = new Uint8Array(memory.buffer);
-    this.codes = new Uint16Array(memory.buffer, at, size >> 1);
-    [this.row, this.above, this.out] = [1, 2, 3].map((k) => at + k * room);
+    [this.row, this.above, this.out] = rows;
+    this.codes = new Uint16Array(memory.buffer, rows[3], size >> 1);
   }
 
   /** The next row, of 8 or of 16 bits, filtered into `into`; returns the filter's number. */
@@ -61,15 +68,11 @@ export class PngRowsBack {
     private readonly size: number,
     private readonly back: number,
   ) {
-    const memory = new WebAssembly.Memory({ initial: 4 });
-    this.kernels = instantiate('plain', memory);
-    const room = ((size + 63) & ~63) + 2 * MARGIN;
-    const at = ((this.kernels.heapBase() + 63) & ~63) + MARGIN;
-    const missing = at + 3 * room - memory.buffer.byteLength;
-    if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+    const { kernels, memory, rows } = roomForRows(size, 3);
+    this.kernels = kernels;
     this.bytes = new Uint8Array(memory.buffer);
-    [this.row, this.above] = [at, at + room];
-    this.swapped = new Uint16Array(memory.buffer, at + 2 * room, size >> 1);
+    [this.row, this.above] = rows;
+    this.swapped = new Uint16Array(memory.buffer, rows[2], size >> 1);
   }
 
   /** The next row out of what its filter made of it; it stands until the one after the next is taken. */
