@@ -94,6 +94,9 @@ const SHARES = [0.12, 0.22, 0.28, 0.24, 0.1, 0.03];
 /** The bed is worn, and walls fall in, once in so many steps. */
 const WEAR_EVERY = 2;
 const WALLS_EVERY = 4;
+/** On grids of up to so many cells what is worn in a step is smoothed so many times: narrower troughs would follow their rows and columns. */
+const COARSE = 128;
+const COARSE_SMOOTHED = 3;
 const ASK_EVERY = 8;
 /** The ice goes on the rung of so many cells: its moraines are as wide as those. */
 const RETREAT_CELLS = 128;
@@ -379,10 +382,13 @@ function* wear(
   const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
   if (args.beds) feelBeds(kernels, arena, args.beds, level, level.beds, { height: level.bed, easeGiven: level.ease, ease: level.easeNow }, BEDDED, band);
-  kernels.iceWear(a + at.surface, a + level.bed, a + at.ice, a + level.easeNow, a + at.worn, stride, down, from, to, dx, dy, args.slide, args.fastest, amount);
+  const coarse = longOf(level) <= COARSE;
+  // Where valleys are a few samples wide, their slope would be steeper along rows and columns than askew to them.
+  if (coarse) yield* smooth(kernels, arena, level, at.surface, at.spare, at.kept, band);
+  kernels.iceWear(a + (coarse ? at.kept : at.surface), a + level.bed, a + at.ice, a + level.easeNow, a + at.worn, stride, down, from, to, dx, dy, args.slide, args.fastest, amount);
   yield;
   // Ice pulls its neighbours along: it slides alike over widths of about its depth.
-  yield* smooth(kernels, arena, level, at.worn, at.spare, at.worn, band);
+  for (let k = 0; k < (coarse ? COARSE_SMOOTHED : 1); k++) yield* smooth(kernels, arena, level, at.worn, at.spare, at.worn, band);
   const { across } = level;
   const margin = Math.min((across - 1) >> 1, (down - 1) >> 1, Math.ceil(RIM * Math.max(across, down)));
   kernels.iceTake(a + at.worn, a + level.bed, a + at.surface, a + level.ease, stride, across, down, from, to, margin, MOST_WORN * Math.min(dx, dy));
