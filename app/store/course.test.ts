@@ -7,7 +7,7 @@ vi.mock('../storage/db', () => ({ db: {} }));
 vi.mock('../storage/assets', () => ({ unstoredCount: async () => 0 }));
 vi.mock('../storage/terrains', () => ({ saveTerrain: async () => undefined, ensureDemo: async () => undefined, brought: (r: unknown) => r }));
 
-const { allUses, makeCourse, makeGround, makeTributary, stepUse } = await import('@upland-cast/core');
+const { allUses, makeCourse, makeGround, makeTributary, rockSchema, stepUse } = await import('@upland-cast/core');
 const { change, redo, undo } = await import('./history');
 const { useTerrain } = await import('./state');
 const ops = await import('./course');
@@ -208,6 +208,18 @@ describe('undo', () => {
     keeping.goToRoll(id, second);
     expect(allUses(get().course!).find((u) => u.id === id)!.params.seed).toBe(second);
     expect(get().course!.rolls[id]).toHaveLength(2);
+  });
+
+  it('rolls the rock of the whole terrain with its steps, and knows rolls that were kept before it did', () => {
+    change('Give it beds', (course) => void (course.rock = rockSchema.parse({ seed: 8 })));
+    ops.addStep('noise', { line: '', index: 1 }, { seed: 5 });
+    keeping.reRollWhole();
+    const { seed } = get().course!.rock!;
+    expect(seed).not.toBe(8);
+    keeping.goToWholeRoll(0);
+    expect(get().course!.rock!.seed).toBe(8);
+    change('As it was kept once', (course) => course.wholeRolls.forEach(({ seeds }) => delete seeds['/rock']));
+    expect(keeping.wholeRollOf(get().course!)!.number).toBe(0);
   });
 
   it('keeps the rolls of the whole terrain, and goes back to each', () => {

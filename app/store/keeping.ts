@@ -53,7 +53,8 @@ const MOST_WHOLE_ROLLS = 60;
 
 type WholeRoll = Course['wholeRolls'][number];
 
-const sameSeeds = (a: WholeRoll['seeds'], b: WholeRoll['seeds']) => Object.keys(b).every((key) => a[key] === b[key]);
+/** Whether seeds that were kept are those of now; what has come since they were kept has no say. */
+const sameSeeds = (kept: WholeRoll['seeds'], now: WholeRoll['seeds']) => Object.keys(now).every((key) => !(key in kept) || kept[key] === now[key]);
 
 /** The roll that the terrain's seeds are now, where it is one of those that are kept. */
 export const wholeRollOf = (course: Course): WholeRoll | undefined => {
@@ -70,8 +71,8 @@ function keepWholeRoll(number: number): void {
   });
 }
 
-/** Takes the steps of another roll, and leaves what is kept beside them. */
-const take = (course: Course, { stem, tributaries }: Course) => Object.assign(course, { stem, tributaries });
+/** Takes the steps and the rock of another roll, and leaves what is kept beside them. */
+const take = (course: Course, { stem, tributaries, rock }: Course) => Object.assign(course, { stem, tributaries, ...(rock && { rock }) });
 
 /** Another ground of the same kind: every seed of the terrain drawn anew. The one that it was stays among its rolls. */
 export function reRollWhole(): void {

@@ -19,6 +19,19 @@ describe('another roll of a course', () => {
     expect(bare(rolled)).toBe(bare(course));
   });
 
+  it('has other rock, which goes back with the rest', () => {
+    const own = startingCourse('scarplands')!.make();
+    const rolled = rollCourse(own, 4);
+    expect(rolled.rock!.seed).not.toBe(own.rock!.seed);
+    expect(rollCourse(own, 5).rock!.seed).not.toBe(rolled.rock!.seed);
+    expect(courseWithSeeds(rolled, everySeedOf(own))).toEqual(own);
+    // Rolls that were kept before the rock was rolled say nothing of it.
+    const { '/rock': rock, ...before } = everySeedOf(own);
+    expect(rock).toBe(own.rock!.seed);
+    expect(courseWithSeeds(rolled, before).rock).toEqual(rolled.rock);
+    expect(rollCourse(startingCourse('dune-sea')!.make(), 4).rock).toBeUndefined();
+  });
+
   it('is the same for the same number, and the course itself for 0', () => {
     const course = startingCourse('dune-sea')!.make();
     expect(rollCourse(course, 0)).toBe(course);
