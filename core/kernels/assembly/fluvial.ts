@@ -329,49 +329,93 @@ function columnOf(at: usize, row4: usize): v128 {
   return v128.load_lane<f32>(at + 3 * row4, v128.load_lane<f32>(at + 2 * row4, two, 2), 3);
 }
 
-/** sweep() along four rows at once: each waits for its divisions only. */
+/** The values of four rows in four columns from `from` on, to `to` column by column. */
+// @ts-ignore: decorator
+@inline
+function turnToColumns(from: usize, row4: usize, to: usize): void {
+  const a = v128.load(from);
+  const b = v128.load(from + row4);
+  const c = v128.load(from + 2 * row4);
+  const d = v128.load(from + 3 * row4);
+  const ab = v128.shuffle<i32>(a, b, 0, 4, 1, 5);
+  const cd = v128.shuffle<i32>(c, d, 0, 4, 1, 5);
+  const abAfter = v128.shuffle<i32>(a, b, 2, 6, 3, 7);
+  const cdAfter = v128.shuffle<i32>(c, d, 2, 6, 3, 7);
+  v128.store(to, v128.shuffle<i64>(ab, cd, 0, 2));
+  v128.store(to + 16, v128.shuffle<i64>(ab, cd, 1, 3));
+  v128.store(to + 32, v128.shuffle<i64>(abAfter, cdAfter, 0, 2));
+  v128.store(to + 48, v128.shuffle<i64>(abAfter, cdAfter, 1, 3));
+}
+
+/** Which of four rows stand still in one column. */
+// @ts-ignore: decorator
+@inline
+function basesDown(state: usize, stride: usize): v128 {
+  const kinds = i32x4.splat(<i32>load<u8>(state));
+  const two = i32x4.replace_lane(kinds, 1, <i32>load<u8>(state + stride));
+  const three = i32x4.replace_lane(two, 2, <i32>load<u8>(state + 2 * stride));
+  return i32x4.eq(i32x4.replace_lane(three, 3, <i32>load<u8>(state + 3 * stride)), i32x4.splat(<i32>BASE));
+}
+
+/** sweep() along four rows at once: each waits for its divisions only. The rows lie in the scratch column by column meanwhile. */
 function sweepFour(h: usize, faces: usize, state: usize, c: usize, d: usize, stride: i32, count: i32, half: i32, held: f32): void {
   const row4 = <usize>stride << 2;
   const one = f32x4.splat(1);
   const zero = f32x4.splat(0);
-  const bases = i32x4.splat(<i32>BASE);
   const base = columnOf(h, row4);
+  const whole = (count - 1) & ~3;
+  let anyBase: u32 = 0;
+  for (let i = 0; i < whole; i += 4) {
+    const at = <usize>i << 2;
+    turnToColumns(faces + at, row4, c + (<usize>i << 4));
+    turnToColumns(h + at + 4, row4, d + (<usize>i << 4));
+    const s = state + <usize>i;
+    anyBase |= load<u32>(s) | load<u32>(s + <usize>stride) | load<u32>(s + <usize>(2 * stride)) | load<u32>(s + <usize>(3 * stride));
+  }
+  for (let i = whole; i < count; i++) {
+    const at = <usize>i << 2;
+    v128.store(c + (<usize>i << 4), i < count - 1 ? columnOf(faces + at, row4) : zero);
+    v128.store(d + (<usize>i << 4), i < count - 1 ? columnOf(h + at + 4, row4) : zero);
+  }
+  const bases = (anyBase & (<u32>BASE * 0x01010101)) != 0;
   let here = base;
   let link = zero;
   let before = zero;
   let value = zero;
   let came = zero;
   for (let i = 0; i < count; i++) {
-    const at = <usize>i << 2;
-    const inner = i < count - 1;
-    const next = inner ? columnOf(faces + at, row4) : zero;
-    const beside = inner ? columnOf(h + at + 4, row4) : zero;
-    const goes = held != 0 && inner ? f32x4.mul(f32x4.mul(f32x4.splat(held), next), f32x4.sub(beside, here)) : zero;
-    const s = state + <usize>i;
-    const kinds = i32x4.replace_lane(
-      i32x4.replace_lane(
-        i32x4.replace_lane(i32x4.splat(<i32>load<u8>(s)), 1, <i32>load<u8>(s + <usize>stride)),
-        2,
-        <i32>load<u8>(s + <usize>(2 * stride)),
-      ),
-      3,
-      <i32>load<u8>(s + <usize>(3 * stride)),
-    );
-    const share = half && (i == 0 || !inner) ? f32x4.splat(0.5) : one;
-    const own = v128.bitselect(f32x4.splat(BASE_WEIGHT), share, i32x4.eq(kinds, bases));
+    const into = <usize>i << 4;
+    const next = v128.load(c + into);
+    const beside = v128.load(d + into);
+    const goes = held != 0 && i < count - 1 ? f32x4.mul(f32x4.mul(f32x4.splat(held), next), f32x4.sub(beside, here)) : zero;
+    const share = half && (i == 0 || i == count - 1) ? f32x4.splat(0.5) : one;
+    const own = bases || i >= whole ? v128.bitselect(f32x4.splat(BASE_WEIGHT), share, basesDown(state + <usize>i, <usize>stride)) : share;
     const scale = f32x4.div(one, f32x4.sub(f32x4.add(f32x4.add(own, link), next), f32x4.mul(link, before)));
     value = f32x4.mul(f32x4.add(f32x4.add(f32x4.mul(own, f32x4.sub(here, base)), f32x4.sub(came, goes)), f32x4.mul(link, value)), scale);
     came = goes;
     before = f32x4.mul(next, scale);
-    v128.store(c + (<usize>i << 4), before);
-    v128.store(d + (<usize>i << 4), value);
+    v128.store(c + into, before);
+    v128.store(d + into, value);
     link = next;
     here = beside;
   }
   for (let i = count - 1; i >= 0; i--) {
+    const into = <usize>i << 4;
+    if (i < count - 1) value = f32x4.add(v128.load(d + into), f32x4.mul(v128.load(c + into), value));
+    v128.store(d + into, f32x4.add(value, base));
+  }
+  const turned = count & ~3;
+  for (let i = 0; i < turned; i += 4) {
     const at = h + (<usize>i << 2);
-    if (i < count - 1) value = f32x4.add(v128.load(d + (<usize>i << 4)), f32x4.mul(v128.load(c + (<usize>i << 4)), value));
-    const out = f32x4.add(value, base);
+    turnToColumns(d + (<usize>i << 4), 16, c);
+    v128.store(at, v128.load(c));
+    v128.store(at + row4, v128.load(c + 16));
+    v128.store(at + 2 * row4, v128.load(c + 32));
+    v128.store(at + 3 * row4, v128.load(c + 48));
+  }
+  for (let i = turned; i < count; i++) {
+    const at = h + (<usize>i << 2);
+    const out = v128.load(d + (<usize>i << 4));
     v128.store_lane<f32>(at, out, 0);
     v128.store_lane<f32>(at + row4, out, 1);
     v128.store_lane<f32>(at + 2 * row4, out, 2);

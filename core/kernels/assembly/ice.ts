@@ -205,6 +205,23 @@ export function iceDepth(surface: usize, bed: usize, ice: usize, stride: i32, fr
   }
 }
 
+/** The surface is the bed with its ice on it; floats `first` to `end`. */
+export function iceOver(bed: usize, ice: usize, surface: usize, first: i32, end: i32): void {
+  let off = <usize>first << 2;
+  const last = <usize>end << 2;
+  for (; off + 16 <= last; off += 16) v128.store(surface + off, f32x4.add(v128.load(bed + off), v128.load(ice + off)));
+  for (; off < last; off += 4) store<f32>(surface + off, load<f32>(bed + off) + load<f32>(ice + off));
+}
+
+/** One value in the floats `first` to `end`: on shared memory many times as fast as a script's own filling. */
+export function fillFloats(at: usize, first: i32, end: i32, value: f32): void {
+  let off = at + (<usize>first << 2);
+  const last = at + (<usize>end << 2);
+  const four = f32x4.splat(value);
+  for (; off + 16 <= last; off += 16) v128.store(off, four);
+  for (; off < last; off += 4) store<f32>(off, value);
+}
+
 /** Ice slides over an adverse slope of its bed this many times as steep as its surface with no strength left to wear it (Alley et al. 2003: 1.2 to 1.7). */
 const ADVERSE: f32 = 1.4;
 

@@ -19,7 +19,7 @@ export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { sortBegin, sortPlaces, sortPass, sortEnd, hollows, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather } from './flow';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns, beginFiner, fanFaces, clearReached } from './fluvial';
-export { iceBalance, iceDepth, iceFaces, iceTake, iceWear } from './ice';
+export { iceBalance, iceDepth, iceOver, fillFloats, iceFaces, iceTake, iceWear } from './ice';
 export { resampleAdd, resampleAlong, resampleOut } from './resample';
 export { passAlong, passDown, smoothAlong, smoothDown } from './ladder';
 export { rockRows } from './rock';

@@ -39,33 +39,31 @@ export function conveyTill(
   order.sort((a, b) => surface[b] - surface[a] || a - b);
   const carried = new Float64Array(surface.length);
   const laid = new Float32Array(surface.length);
+  const pass = (q: number, share: number) => {
+    if (ice[q] > 0) carried[q] += share;
+    else laid[q] += share;
+  };
   for (const p of order) {
     const load = carried[p] + worn[p];
     if (load <= 0) continue;
     const row = Math.floor(p / stride) - 1;
     const x = (p % stride) - 1;
-    const [e, s, w, n] = [x < across - 1 ? east[p] : 0, row < down - 1 ? south[p] : 0, x > 0 ? east[p - 1] : 0, row > 0 ? south[p - stride] : 0];
-    const out = [
-      [p + 1, e * Math.max(0, surface[p] - surface[p + 1])],
-      [p + stride, s * Math.max(0, surface[p] - surface[p + stride])],
-      [p - 1, w * Math.max(0, surface[p] - surface[p - 1])],
-      [p - stride, n * Math.max(0, surface[p] - surface[p - stride])],
-    ];
-    const goes = out.reduce((sum, [, flux]) => sum + flux, 0);
+    const over = surface[p];
+    const toEast = x < across - 1 ? east[p] * Math.max(0, over - surface[p + 1]) : 0;
+    const toSouth = row < down - 1 ? south[p] * Math.max(0, over - surface[p + stride]) : 0;
+    const toWest = x > 0 ? east[p - 1] * Math.max(0, over - surface[p - 1]) : 0;
+    const toNorth = row > 0 ? south[p - stride] * Math.max(0, over - surface[p - stride]) : 0;
+    const goes = toEast + toSouth + toWest + toNorth;
     const melted = 2 * melts(p);
     const rim = row < margin || row >= down - margin || x < margin || x >= across - margin;
-    if (goes + melted <= 0) {
-      // A hollow of the surface: its water takes it.
-      continue;
-    }
+    // A hollow of the surface: its water takes it.
+    if (goes + melted <= 0) continue;
     // At the rim what would melt goes on beyond it.
     if (!rim) laid[p] += (load * melted) / (goes + melted);
-    for (const [q, flux] of out) {
-      if (flux <= 0) continue;
-      const share = (load * flux) / (goes + melted);
-      if (ice[q] > 0) carried[q] += share;
-      else laid[q] += share;
-    }
+    if (toEast > 0) pass(p + 1, (load * toEast) / (goes + melted));
+    if (toSouth > 0) pass(p + stride, (load * toSouth) / (goes + melted));
+    if (toWest > 0) pass(p - 1, (load * toWest) / (goes + melted));
+    if (toNorth > 0) pass(p - stride, (load * toNorth) / (goes + melted));
   }
   let all = 0;
   const some: number[] = [];

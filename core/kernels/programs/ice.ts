@@ -283,8 +283,7 @@ function* begin(kernels: KernelExports, arena: Arena, levels: Level[], l: number
     }
     yield;
   } else bed.set(given.subarray(first, end), first);
-  const [surface, ice] = [at.surface, at.ice].map((o) => floats(arena, arena.start + o, size));
-  for (let p = first; p < end; p++) surface[p] = bed[p] + ice[p];
+  kernels.iceOver(arena.start + level.bed, arena.start + at.ice, arena.start + at.surface, first, end);
   yield;
 }
 
@@ -402,16 +401,14 @@ function* walls(kernels: KernelExports, arena: Arena, args: IceArgs, level: Leve
   const a = arena.start;
   const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
-  const size = bytesOf(level) / 4;
-  const bank = floats(arena, a + at.spare, size);
-  bank.fill(args.bank, (from + 1) * stride, (to + 1) * stride);
+  const [first, end] = [(from + 1) * stride, (to + 1) * stride];
+  kernels.fillFloats(a + at.spare, first, end, args.bank);
   yield;
   kernels.hillslopeFaces(a + level.bed, a + level.ease, a + at.spare, a + at.state, a + at.east, a + at.south, stride, down, from, to, dx, dy, 0, 0);
   yield;
   const { east, south, state, scratch } = at;
   yield* passImplicit(kernels, arena, level, { values: level.bed, east, south, state, scratch }, band, { columnsFirst });
-  const [surface, bed, ice] = [at.surface, level.bed, at.ice].map((o) => floats(arena, a + o, size));
-  for (let p = (from + 1) * stride; p < (to + 1) * stride; p++) surface[p] = bed[p] + ice[p];
+  kernels.iceOver(a + level.bed, a + at.ice, a + at.surface, first, end);
   yield;
 }
 
