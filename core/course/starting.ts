@@ -220,7 +220,7 @@ export const startingCourses: readonly StartingCourse[] = [
     make: () =>
       makeCourse('Drowned valleys', land(16_384, 0), [
         stepUse('noise', { kind: 'fbm', feature: 6600, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 67 }, { join: 'replace' }),
-        stepUse('landform', { form: 'ramp', height: 350, length: 15_000, turn: 20, level: -350 }, { name: 'Seaward tilt', join: 'add' }),
+        stepUse('landform', { form: 'ramp', height: 350, length: 15_000, turn: 20, level: -280 }, { name: 'Seaward tilt', join: 'add' }),
         stepUse('fluvial', { amount: 5200, scale: 420, soften: 70, bank: 46, breach: 400, toSea: false }),
         stepUse('glacier', { amount: 1300, snowline: 0.12, snow: 1.4, slide: 0.75, favour: 0.06, till: 0.06, wall: 62 }),
         stepUse('shift', { by: -150 }, { name: 'Drowned' }),
