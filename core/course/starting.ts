@@ -219,12 +219,12 @@ export const startingCourses: readonly StartingCourse[] = [
     summary: 'Troughs that ice has dug under the sea, between steep shoulders.',
     make: () =>
       makeCourse('Drowned valleys', land(16_384, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 6600, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 67 }, { join: 'replace' }),
-        stepUse('landform', { form: 'ramp', height: 350, length: 15_000, turn: 20, level: -280 }, { name: 'Seaward tilt', join: 'add' }),
+        stepUse('noise', { kind: 'fbm', feature: 8200, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 147 }, { join: 'replace' }),
+        stepUse('landform', { form: 'ramp', height: 700, length: 15_000, turn: 35, level: -350 }, { name: 'Seaward tilt', join: 'add' }),
         stepUse('fluvial', { amount: 5200, scale: 420, soften: 70, bank: 46, breach: 400, toSea: false }),
         stepUse('glacier', { amount: 1300, snowline: 0.12, snow: 1.4, slide: 0.75, favour: 0.06, till: 0.06, wall: 62 }),
         stepUse('shift', { by: -150 }, { name: 'Drowned' }),
-        stepUse('talus', { cliff: 46, fall: 30, repose: 36, sweeps: 80 }),
+        stepUse('talus', { cliff: 46, fall: 30, repose: 36, sweeps: 50 }),
         stepUse('shore', { retreat: 40, stacks: 0.6, scale: 60, height: 3 }),
       ]),
   },
@@ -238,7 +238,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('noise', { kind: 'fbm', feature: 4600, height: 900, level: 520, octaves: 9, gain: 0.45, seed: 27 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 5200, scale: 300, soften: 40, bank: 48, breach: 300, rock: 0.6 }),
           stepUse('glacier', { amount: 1100, snowline: 0.3, favour: 0.22, till: 0.14, slide: 0.7 }),
-          stepUse('talus', { cliff: 42, fall: 30, repose: 35, loose: 0.7, patch: 140, sweeps: 70 }),
+          stepUse('talus', { cliff: 42, fall: 30, repose: 35, loose: 0.7, patch: 140, sweeps: 45 }),
           stepUse('roughen', { height: 3, feature: 60, steepFrom: 20 }),
         ]),
         {
@@ -265,8 +265,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('noise', { kind: 'fbm', feature: 6200, height: 420, level: 520, octaves: 9, gain: 0.45, seed: 71 }, { join: 'replace' }),
           stepUse('fluvial', { amount: 30_000, scale: 1000, soften: 180, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
           stepUse('blur', { size: 16 }, { name: 'Soil' }),
-          stepUse('talus', { cliff: 44, fall: 24, repose: 34, sweeps: 80 }),
-          stepUse('runoff', { amount: 34, scale: 80, carry: 0.3 }),
+          stepUse('talus', { cliff: 44, fall: 24, repose: 34, sweeps: 60 }),
         ]),
         {
           thickness: 70,
