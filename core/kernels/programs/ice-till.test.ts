@@ -76,8 +76,7 @@ describe('the till that ice carries', () => {
   it('goes to either side alike', () => {
     const ground = tongue();
     conveyTill(grid, ground, faces(), () => 0.1, 1, 1);
-    for (let row = 0; row < DOWN; row++)
-      for (let x = 0; x < 15; x++) expect(ground.till[at(x, row)]).toBeCloseTo(ground.till[at(30 - x, row)], 6);
+    for (let row = 0; row < DOWN; row++) for (let x = 0; x < 15; x++) expect(ground.till[at(x, row)]).toBeCloseTo(ground.till[at(30 - x, row)], 6);
   });
 
   it('comes from above: what is worn off the last rows alone lies about the snout, whatever melts', () => {

@@ -384,7 +384,22 @@ function* wear(
   const coarse = longOf(level) <= COARSE;
   // Where valleys are a few samples wide, their slope would be steeper along rows and columns than askew to them.
   if (coarse) yield* smooth(kernels, arena, level, at.surface, at.spare, at.kept, band);
-  kernels.iceWear(a + (coarse ? at.kept : at.surface), a + level.bed, a + at.ice, a + level.easeNow, a + at.worn, stride, down, from, to, dx, dy, args.slide, args.fastest, amount);
+  kernels.iceWear(
+    a + (coarse ? at.kept : at.surface),
+    a + level.bed,
+    a + at.ice,
+    a + level.easeNow,
+    a + at.worn,
+    stride,
+    down,
+    from,
+    to,
+    dx,
+    dy,
+    args.slide,
+    args.fastest,
+    amount,
+  );
   yield;
   // Ice pulls its neighbours along: it slides alike over widths of about its depth.
   for (let k = 0; k < (coarse ? COARSE_SMOOTHED : 1); k++) yield* smooth(kernels, arena, level, at.worn, at.spare, at.worn, band);
