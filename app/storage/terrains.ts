@@ -251,6 +251,7 @@ export async function ensureDemo(): Promise<void> {
   const kept = (await db.settings.get('demo'))?.value;
   // The first version noted only that its one terrain was there.
   const had = kept === true ? ['dunmorrow'] : Array.isArray(kept) ? (kept as string[]) : [];
+  const began = Date.now();
   for (const name of DEMO.filter((n) => !had.includes(n))) {
     const response = await fetch(`/demo/${name}.uplandcast`);
     if (!response.ok) throw new Error(`The demo terrain could not be loaded: the server answered ${response.status}.`);
@@ -258,8 +259,8 @@ export async function ensureDemo(): Promise<void> {
     const { course, assets, thumbnail } = project;
     for (const bytes of assets.values()) await keepAsset(bytes);
     await keepWorked(project);
-    // The first of the list stands first among the cards.
-    const now = Date.now() - DEMO.indexOf(name);
+    // The first of the list stands first among the cards, however long the next takes to come.
+    const now = began - DEMO.indexOf(name);
     // Another tab may be doing the same: what is there stays.
     await db.transaction('rw', db.terrains, db.settings, async () => {
       const id = `demo-${name}`;
