@@ -279,7 +279,7 @@ export const startingCourses: readonly StartingCourse[] = [
           foldDirection: 87.5,
           joints: 0.3,
           jointSpacing: 300,
-          seed: 2,
+          seed: 6,
           faults: [{ east: 7200, south: 5200, strike: 84.5, throw: 150 }],
         },
       ),
