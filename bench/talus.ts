@@ -29,11 +29,13 @@ function ours(): number {
     weights[3 * stride + x + 4] = 1;
   }
   const area = at(5) + stride * 12;
+  // As in C, all of it in every sweep.
+  const all = [0, 0] as const;
   const began = performance.now();
   for (let s = 0; s < SWEEPS; s++) {
-    kernels.talusHeight(at(0), at(1), at(2), stride, 0, N);
-    kernels.talusRelease(at(2), at(3), at(4), 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
-    kernels.talusSettle(at(2), at(3), at(4), at(1), 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusHeight(at(0), at(1), at(2), ...all, stride, 0, N);
+    kernels.talusRelease(at(2), at(3), at(4), 0, ...all, 0, 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
+    kernels.talusSettle(at(2), at(3), at(4), at(1), 0, ...all, 0, at(5), area, stride, 0, N, N, 0, drop, drop, drop * Math.SQRT2);
   }
   return performance.now() - began;
 }

@@ -89,6 +89,8 @@ describe('kernels that work on four samples at a time', () => {
       ease.offset,
       given.offset,
       bank.offset,
+      0,
+      0,
       b.stride,
       1,
       0,

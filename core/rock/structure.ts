@@ -20,14 +20,27 @@ const JOINT_TURN = 78;
 /** Joints leave a straight line by so much of their spacing. */
 const JOINT_WANDER = 0.6;
 
-/**
- * How high the stack of beds lies at a place, metres over the datum that heights count from, as a function of metres east and
- * south of the ground's north-west corner: the plane that dips, bent by folds, broken by faults. At the ground's middle the plane lies at 0 m.
- */
-export function upliftOf(rock: Rock, { width, depth, datum }: Pick<Ground, 'width' | 'depth' | 'datum'>): (east: number, south: number) => number {
+/** sin(x · px + y · py + phase), x and y in metres from the ground's middle, east and south. */
+interface Wave {
+  x: number;
+  y: number;
+  phase: number;
+}
+
+/** A wave over the columns of a grid, row by row: sin(a + b) from what its column and its row know, so that no sample costs a sine. */
+function waveOver({ x, y, phase }: Wave, columns: Float64Array): (south: number) => (column: number) => number {
+  const { sin, cos } = exactMath();
+  const [sines, cosines] = [columns.map((east) => sin(x * east)), columns.map((east) => cos(x * east))];
+  return (south) => {
+    const [s, c] = [sin(y * south + phase), cos(y * south + phase)];
+    return (column) => sines[column] * c + cosines[column] * s;
+  };
+}
+
+/** The stack of beds: the plane that dips, bent by folds, broken by faults. */
+function stackOf(rock: Rock, { datum }: Pick<Ground, 'datum'>) {
   const { sin, cos, tan } = exactMath();
   const sink = tan(rock.dip * DEGREE);
-  const [eastward, southward] = [-sink * sin(rock.dipDirection * DEGREE), sink * cos(rock.dipDirection * DEGREE)];
   const phase = (k: number) => (hash32(rock.seed + 37, k) / 2 ** 32) * 2 * Math.PI;
   const waves = WAVES.map(({ length, height, askew }, k) => {
     // Across the axis.
@@ -35,48 +48,115 @@ export function upliftOf(rock: Rock, { width, depth, datum }: Pick<Ground, 'widt
     const per = (2 * Math.PI) / (length * rock.foldLength);
     return { x: per * sin(across), y: -per * cos(across), height: height * rock.foldHeight, phase: phase(k) };
   });
-  const [axisX, axisY] = [sin(rock.foldDirection * DEGREE), cos(rock.foldDirection * DEGREE)];
   const plunge = (2 * Math.PI) / (PLUNGE * rock.foldLength);
-  const plungePhase = phase(9);
-  const faults = rock.faults.map((fault) => ({ ...fault, x: sin(fault.strike * DEGREE), y: -cos(fault.strike * DEGREE) }));
-  return (east, south) => {
-    const [x, y] = [east - width / 2, south - depth / 2];
-    let up = rock.lift - datum + eastward * x + southward * y;
-    if (rock.foldHeight > 0) {
-      const along = 1 + 0.35 * sin(plunge * (x * axisX - y * axisY) + plungePhase);
-      for (const wave of waves) up += along * wave.height * sin(wave.x * x + wave.y * y + wave.phase);
-    }
+  return {
+    base: rock.lift - datum,
+    eastward: -sink * sin(rock.dipDirection * DEGREE),
+    southward: sink * cos(rock.dipDirection * DEGREE),
+    folded: rock.foldHeight > 0,
+    /** Along their axis folds rise and sink. */
+    plunge: { x: plunge * sin(rock.foldDirection * DEGREE), y: -plunge * cos(rock.foldDirection * DEGREE), phase: phase(9) },
+    waves,
     // Right of a line that runs to (x, y) is where (y, −x) points; south counts down.
-    for (const fault of faults) if ((east - fault.east) * -fault.y + (south - fault.south) * fault.x > 0) up -= fault.throw;
-    return up;
+    faults: rock.faults.map(({ east, south, strike, throw: falls }) => ({ east, south, x: cos(strike * DEGREE), y: sin(strike * DEGREE), falls })),
   };
 }
 
-/** How sound the rock is between its joints, 0 to 1, as a function of metres east and south of the ground's north-west corner; undefined: everywhere. */
-export function soundnessOf(rock: Rock, { width, depth }: Pick<Ground, 'width' | 'depth'>): ((east: number, south: number) => number) | undefined {
-  if (rock.joints === 0) return undefined;
+type Stack = ReturnType<typeof stackOf>;
+
+/** How far faults have brought the stack down at a place. */
+function fallen({ faults }: Stack, east: number, south: number): number {
+  let down = 0;
+  for (const fault of faults) if ((east - fault.east) * fault.x + (south - fault.south) * fault.y > 0) down += fault.falls;
+  return down;
+}
+
+/** How much of their height folds have where their axis rises and sinks so. */
+const swell = (plunge: number) => 1 + 0.35 * plunge;
+
+/**
+ * How high the stack of beds lies at a place, metres over the datum that heights count from, as a function of metres east and
+ * south of the ground's north-west corner. At the ground's middle the plane that dips lies at 0 m.
+ */
+export function upliftOf(rock: Rock, ground: Pick<Ground, 'width' | 'depth' | 'datum'>): (east: number, south: number) => number {
+  const { sin } = exactMath();
+  const stack = stackOf(rock, ground);
+  const { base, eastward, southward, folded, plunge, waves } = stack;
+  return (east, south) => {
+    const [x, y] = [east - ground.width / 2, south - ground.depth / 2];
+    let up = base + eastward * x + southward * y;
+    if (folded) {
+      const along = swell(sin(plunge.x * x + plunge.y * y + plunge.phase));
+      for (const wave of waves) up += along * wave.height * sin(wave.x * x + wave.y * y + wave.phase);
+    }
+    return up - fallen(stack, east, south);
+  };
+}
+
+/** A set of joints: unit vectors along and across it, and how far they stand apart. */
+function jointSets(rock: Rock) {
   const { sin, cos } = exactMath();
   const base = (hash32(rock.seed, 77) / 2 ** 32) * 180;
-  const sets = [base, base + JOINT_TURN].map((turn, k) => {
+  return [base, base + JOINT_TURN].map((turn, k) => {
     const [s, c] = [sin(turn * DEGREE), cos(turn * DEGREE)];
     const phase = (hash32(rock.seed, 79 + k) / 2 ** 32) * 2 * Math.PI;
-    return { s, c, phase, spacing: rock.jointSpacing * (k === 0 ? 1 : 1.37) };
+    const spacing = rock.jointSpacing * (k === 0 ? 1 : 1.37);
+    const wander = (times: number, later: number) => ({ x: (times * s) / spacing, y: (-times * c) / spacing, phase: later * phase });
+    return { s, c, spacing, long: wander(0.9, 1), short: wander(2.3, 2), k };
   });
-  return (east, south) => {
-    const [x, y] = [east - width / 2, south - depth / 2];
-    let sound = 1;
-    for (const { s, c, phase, spacing } of sets) {
-      const along = (x * s - y * c) / spacing;
-      const across = (x * c + y * s) / spacing + JOINT_WANDER * (sin(0.9 * along + phase) + 0.5 * sin(2.3 * along + 2 * phase));
-      const line = Math.floor(across);
-      // Each joint has its own place and strength.
-      for (let k = line; k <= line + 1; k++) {
-        const h = hash32(rock.seed + 5, k * 2 + (s === sets[0].s ? 0 : 1));
-        const far = Math.abs(across - (k + 0.5 * ((h & 0xffff) / 0x10000 - 0.5))) / JOINT_WIDTH;
-        if (far < 1) sound = Math.min(sound, 1 - rock.joints * (0.35 + (0.65 * (h >>> 16)) / 0x10000) * (1 - far * far) * (1 - far * far));
+}
+
+/** How much of the rock's hardness joints of a set leave at a place that lies so many joints across from the first. */
+function soundnessBetween({ seed, joints }: Rock, set: number, across: number): number {
+  let sound = 1;
+  const line = Math.floor(across);
+  // Each joint has its own place and strength.
+  for (let k = line; k <= line + 1; k++) {
+    const h = hash32(seed + 5, k * 2 + set);
+    const far = Math.abs(across - (k + 0.5 * ((h & 0xffff) / 0x10000 - 0.5))) / JOINT_WIDTH;
+    if (far < 1) sound = Math.min(sound, 1 - joints * (0.35 + (0.65 * (h >>> 16)) / 0x10000) * (1 - far * far) * (1 - far * far));
+  }
+  return sound;
+}
+
+/** How sound the rock is between its joints, 0 to 1, over the columns of a grid, row by row; undefined: everywhere. */
+function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, easts: Float64Array): ((south: number) => (column: number) => number) | undefined {
+  if (rock.joints === 0) return undefined;
+  const columns = easts.map((east) => east - ground.width / 2);
+  const sets = jointSets(rock).map((set) => ({ ...set, long: waveOver(set.long, columns), short: waveOver(set.short, columns) }));
+  return (south) => {
+    const y = south - ground.depth / 2;
+    const row = sets.map((set) => ({ ...set, long: set.long(y), short: set.short(y) }));
+    return (column) => {
+      let sound = 1;
+      for (const { s, c, spacing, long, short, k } of row) {
+        const across = (columns[column] * c + y * s) / spacing + JOINT_WANDER * (long(column) + 0.5 * short(column));
+        sound = Math.min(sound, soundnessBetween(rock, k, across));
       }
-    }
-    return sound;
+      return sound;
+    };
+  };
+}
+
+/** upliftOf() over the columns of a grid, row by row, without a sine a sample. */
+function upliftOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth' | 'datum'>, easts: Float64Array): (south: number) => (column: number) => number {
+  const stack = stackOf(rock, ground);
+  const { base, eastward, southward, folded, faults } = stack;
+  const columns = easts.map((east) => east - ground.width / 2);
+  const plunge = waveOver(stack.plunge, columns);
+  const waves = stack.waves.map((wave) => ({ height: wave.height, over: waveOver(wave, columns) }));
+  return (south) => {
+    const y = south - ground.depth / 2;
+    const along = plunge(y);
+    const row = waves.map(({ height, over }) => ({ height, over: over(y) }));
+    return (column) => {
+      let up = base + eastward * columns[column] + southward * y;
+      if (folded) {
+        const swollen = swell(along(column));
+        for (const { height, over } of row) up += swollen * height * over(column);
+      }
+      return faults.length ? up - fallen(stack, easts[column], south) : up;
+    };
   };
 }
 
@@ -107,18 +187,19 @@ export async function structureOf(rock: Rock, ground: Ground, window: Window = w
 async function workedOut(rock: Rock, ground: Ground, window: Window, signal?: AbortSignal): Promise<RockStructure> {
   const rest = cooperativeYield(signal);
   const grid = gridOf(ground, window);
-  const [upliftAt, soundAt] = [upliftOf(rock, ground), soundnessOf(rock, ground)];
+  const easts = Float64Array.from({ length: window.across }, (_, column) => grid.firstX + (grid.left + column) * grid.stepX);
+  const [upliftIn, soundIn] = [upliftOver(rock, ground, easts), soundnessOver(rock, ground, easts)];
   const size = window.across * window.down;
   const uplift = new Float32Array(size);
-  const sound = soundAt && new Float32Array(size);
+  const sound = soundIn && new Float32Array(size);
   for (let row = 0, i = 0; row < window.down; row++) {
     const pause = rest();
     if (pause) await pause;
     const south = grid.firstY + (grid.top + row) * grid.stepY;
+    const [upliftAt, soundAt] = [upliftIn(south), soundIn?.(south)];
     for (let column = 0; column < window.across; column++, i++) {
-      const east = grid.firstX + (grid.left + column) * grid.stepX;
-      uplift[i] = upliftAt(east, south);
-      if (sound) sound[i] = soundAt(east, south);
+      uplift[i] = upliftAt(column);
+      if (sound && soundAt) sound[i] = soundAt(column);
     }
   }
   return { uplift, sound };

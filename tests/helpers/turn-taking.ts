@@ -1,3 +1,4 @@
+import type { KernelExports } from '../../core/kernels/generated/exports';
 import { instantiate } from '../../core/kernels/loader';
 import type { Kernels } from '../../core/kernels/pool';
 
@@ -8,10 +9,11 @@ const PAGE = 65_536;
  * The kernels in so many bands on one thread: between two meetings the bands work one after the
  * other, the first one first or the last one first. A band that reads what another writes before
  * they meet gives other bytes in one of the two orders, whatever the machine's threads happen to do.
+ * `seenAs`: what the programs are given in place of the kernels.
  */
-export function turnTakingKernels(bands: number, lastFirst: boolean): Kernels {
+export function turnTakingKernels(bands: number, lastFirst: boolean, seenAs = (kernels: KernelExports) => kernels): Kernels {
   const memory = new WebAssembly.Memory({ initial: 4 });
-  const kernels = instantiate('plain', memory);
+  const kernels = seenAs(instantiate('plain', memory));
   return {
     threads: bands,
     run(program, args, inputs) {

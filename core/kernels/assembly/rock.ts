@@ -5,7 +5,8 @@
  * now, and from it how easily it gives way, `ease` = `easeGiven` · (1 + strength · (mix(softEase, hardEase) − 1)), and how steep it
  * stands, `bank` = `bankGiven` · (1 + strength · (mix(softBank, hardBank) − 1)). `table`: `count` hardnesses, 0 to 1, from `low` metres over the stack's
  * zero, `per` of them a metre; `uplift`: how high the stack lies, in the height's own metres; `sound`: the share of a bed's
- * hardness that is left between joints. Addresses that are 0 are not there.
+ * hardness that is left between joints. `stirred`: for every block of 16 samples of a row the sweep in which its height last changed, with one entry more on
+ * every side; blocks older than `since` are as they were. Addresses that are 0 are not there.
  */
 export function rockRows(
   height: usize,
@@ -17,6 +18,8 @@ export function rockRows(
   ease: usize,
   bankGiven: usize,
   bank: usize,
+  stirred: usize,
+  since: i32,
   stride: i32,
   left: i32,
   from: i32,
@@ -31,10 +34,20 @@ export function rockRows(
   hardBank: f32,
 ): void {
   const last: f32 = <f32>(count - 1);
+  const blocks = ((<usize>(stride - 2 * left) + 15) / 16 + 2) << 2;
   for (let row = from; row < to; row++) {
     const end = <usize>((row + 2) * stride - left) << 2;
     let off = <usize>((row + 1) * stride + left) << 2;
-    for (; off + 16 <= end; off += 16) {
+    let block = stirred + <usize>(row + 1) * blocks;
+    for (let inBlock = 0; off + 16 <= end; off += 16, inBlock = (inBlock + 1) & 3) {
+      if (stirred != 0 && inBlock == 0) {
+        block += 4;
+        if (load<i32>(block) < since) {
+          off += 48;
+          inBlock = 3;
+          continue;
+        }
+      }
       let h = v128.load(height + off);
       if (change != 0) h = f32x4.add(h, v128.load(change + off));
       const over = f32x4.mul(f32x4.sub(f32x4.sub(h, v128.load(uplift + off)), f32x4.splat(low)), f32x4.splat(per));

@@ -6,17 +6,75 @@
 // Every pair of neighbours has a conductance: the smaller of what the two samples stand for
 // (½ on the rim under point registration), as columnWeight × rowWeight. It is the same seen
 // from both, so that what leaves one arrives at the other.
+//
+// Most of a ground lies still. `stirred` has an entry for every block of 16 samples of a row, and one more on every
+// side: the last sweep in which something moved there, −1 before the first. A block whose own entry and whose eight neighbours' are
+// older than `since` is as it was when it was looked at last, and nothing moved then: it is passed over, and no byte is another one for it.
+// `released` has the last sweep in which something left a block. Where the two are 0 all blocks are looked at.
 
 const SHARE: f32 = 0.4;
 /** An excess counts up to so many times the rise at the angle of repose. */
 const CLIFF: f32 = 16;
+/** Bytes of a block: 16 samples. */
+const BLOCK: usize = 64;
 
-/** height = bed + change for rows `from` … `to` − 1. The bed and its change are kept apart, or small slides are lost to rounding. */
-export function talusHeight(bed: usize, change: usize, height: usize, stride: i32, from: i32, to: i32): void {
-  const start = (<usize>(from + 1) * <usize>stride) << 2;
-  const end = (<usize>(to + 1) * <usize>stride) << 2;
-  for (let at = start; at < end; at += 16) {
-    v128.store(height + at, f32x4.add(v128.load(bed + at), v128.load(change + at)));
+/** Bytes of a row of the blocks' entries. */
+// @ts-ignore: decorator
+@inline
+function rowOfBlocks(stride: i32): usize {
+  return ((<usize>(stride - 8) + 15) / 16 + 2) << 2;
+}
+
+/** The address of the entry of a row's first block; 0 where no entries are kept. */
+// @ts-ignore: decorator
+@inline
+function blocksOf(entries: usize, row: i32, perRow: usize): usize {
+  return entries == 0 ? 0 : entries + <usize>(row + 1) * perRow + 4;
+}
+
+// @ts-ignore: decorator
+@inline
+function nextBlock(block: usize): usize {
+  return block == 0 ? 0 : block + 4;
+}
+
+// @ts-ignore: decorator
+@inline
+function mark(block: usize, sweep: i32): void {
+  if (block != 0) store<i32>(block, sweep);
+}
+
+/** Whether the block or one of its eight neighbours has an entry of `since` or later. */
+// @ts-ignore: decorator
+@inline
+function around(block: usize, perRow: usize, since: i32): bool {
+  return block == 0 || latest(block - perRow) >= since || latest(block) >= since || latest(block + perRow) >= since;
+}
+
+// @ts-ignore: decorator
+@inline
+function latest(block: usize): i32 {
+  return max(load<i32>(block - 4), max(load<i32>(block), load<i32>(block + 4)));
+}
+
+/** height = bed + change for rows `from` … `to` − 1, where it has changed. The bed and its change are kept apart, or small slides are lost to rounding. */
+export function talusHeight(bed: usize, change: usize, height: usize, stirred: usize, since: i32, stride: i32, from: i32, to: i32): void {
+  const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
+  for (let row = from; row < to; row++) {
+    const base = <usize>(row + 1) * row4;
+    // The padding, which no block has.
+    for (let side: usize = 0; side <= row4 - 16; side += row4 - 16) {
+      v128.store(height + base + side, f32x4.add(v128.load(bed + base + side), v128.load(change + base + side)));
+    }
+    let block = blocksOf(stirred, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block)) {
+      if (block != 0 && load<i32>(block) < since) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      for (let c = first; c < end; c += 16) {
+        v128.store(height + base + c, f32x4.add(v128.load(bed + base + c), v128.load(change + base + c)));
+      }
+    }
   }
 }
 
@@ -41,6 +99,9 @@ export function talusShed(
   cover: usize,
   change: usize,
   ease: usize,
+  stirred: usize,
+  since: i32,
+  sweep: i32,
   columns: usize,
   stride: i32,
   from: i32,
@@ -53,6 +114,7 @@ export function talusShed(
   shield: f32,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const perX = f32x4.splat(1 / dx);
   const perY = f32x4.splat(1 / dy);
   const zero = f32x4.splat(0);
@@ -60,24 +122,33 @@ export function talusShed(
   const most = f32x4.splat(STEEPEST_FACE);
   for (let row = from; row < to; row++) {
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      const at = height + base + c;
-      const h = v128.load(at);
-      const gx = f32x4.mul(perX, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - 4), v128.load(at + 4)))));
-      const gy = f32x4.mul(perY, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - row4), v128.load(at + row4)))));
-      const steep = f32x4.pmin(most, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
-      const over = f32x4.pmax(zero, f32x4.sub(steep, f32x4.splat(cliff)));
-      if (!v128.any_true(f32x4.gt(over, zero))) continue;
-      const laid = cover + base + c;
-      const since = change + base + c;
-      const loose = f32x4.pmax(zero, f32x4.add(v128.load(laid), v128.load(since)));
-      const bare = f32x4.pmax(zero, f32x4.sub(one, f32x4.mul(loose, f32x4.splat(1 / shield))));
-      let shed = f32x4.mul(f32x4.mul(f32x4.splat(rate), over), bare);
-      if (ease != 0) shed = f32x4.mul(shed, v128.load(ease + base + c));
-      // Outside the ground there is nothing to shed.
-      shed = v128.and(shed, f32x4.gt(v128.load(columns + c), zero));
-      v128.store(laid, f32x4.add(v128.load(laid), shed));
-      v128.store(since, f32x4.add(v128.load(since), f32x4.mul(f32x4.splat(bulk - 1), shed)));
+    let block = blocksOf(stirred, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block)) {
+      if (!around(block, perRow, since)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      let any = false;
+      for (let c = first; c < end; c += 16) {
+        const at = height + base + c;
+        const h = v128.load(at);
+        const gx = f32x4.mul(perX, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - 4), v128.load(at + 4)))));
+        const gy = f32x4.mul(perY, f32x4.sub(h, f32x4.pmin(h, f32x4.pmin(v128.load(at - row4), v128.load(at + row4)))));
+        const steep = f32x4.pmin(most, f32x4.sqrt(f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy))));
+        const over = f32x4.pmax(zero, f32x4.sub(steep, f32x4.splat(cliff)));
+        if (!v128.any_true(f32x4.gt(over, zero))) continue;
+        const laid = cover + base + c;
+        const since = change + base + c;
+        const loose = f32x4.pmax(zero, f32x4.add(v128.load(laid), v128.load(since)));
+        const bare = f32x4.pmax(zero, f32x4.sub(one, f32x4.mul(loose, f32x4.splat(1 / shield))));
+        let shed = f32x4.mul(f32x4.mul(f32x4.splat(rate), over), bare);
+        if (ease != 0) shed = f32x4.mul(shed, v128.load(ease + base + c));
+        // Outside the ground there is nothing to shed.
+        shed = v128.and(shed, f32x4.gt(v128.load(columns + c), zero));
+        if (!v128.any_true(f32x4.gt(shed, zero))) continue;
+        any = true;
+        v128.store(laid, f32x4.add(v128.load(laid), shed));
+        v128.store(since, f32x4.add(v128.load(since), f32x4.mul(f32x4.splat(bulk - 1), shed)));
+      }
+      if (any) mark(block, sweep);
     }
   }
 }
@@ -96,6 +167,10 @@ export function talusRelease(
   rate: usize,
   moved: usize,
   limit: usize,
+  stirred: usize,
+  released: usize,
+  since: i32,
+  sweep: i32,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -108,6 +183,7 @@ export function talusRelease(
   dropDiagonal: f32,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const dx = f32x4.splat(dropX);
   const dy = f32x4.splat(dropY);
   const dd = f32x4.splat(dropDiagonal);
@@ -127,50 +203,60 @@ export function talusRelease(
     const ws = f32x4.splat(south);
     const inverseRow = f32x4.splat(1 / here);
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      const at = height + base + c;
-      const h = v128.load(at);
-      if (limit != 0) {
-        const share = v128.load(limit + base + c);
-        ax = f32x4.mul(dx, share);
-        ay = f32x4.mul(dy, share);
-        ad = f32x4.mul(dd, share);
+    let block = blocksOf(stirred, row, perRow);
+    let left = blocksOf(released, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block), left = nextBlock(left)) {
+      if (!around(block, perRow, since)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      let any = false;
+      for (let c = first; c < end; c += 16) {
+        const at = height + base + c;
+        const h = v128.load(at);
+        if (limit != 0) {
+          const share = v128.load(limit + base + c);
+          ax = f32x4.mul(dx, share);
+          ay = f32x4.mul(dy, share);
+          ad = f32x4.mul(dd, share);
+        }
+        const w = excess(h, v128.load(at - 4), ax);
+        const e = excess(h, v128.load(at + 4), ax);
+        const n = excess(h, v128.load(at - row4), ay);
+        const s = excess(h, v128.load(at + row4), ay);
+        const nw = excess(h, v128.load(at - row4 - 4), ad);
+        const ne = excess(h, v128.load(at - row4 + 4), ad);
+        const sw = excess(h, v128.load(at + row4 - 4), ad);
+        const se = excess(h, v128.load(at + row4 + 4), ad);
+        const most = f32x4.pmax(
+          f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s)),
+          f32x4.pmax(f32x4.pmax(nw, ne), f32x4.pmax(sw, se)),
+        );
+        if (!v128.any_true(most)) {
+          v128.store(rate + base + c, f32x4.splat(0));
+          v128.store(moved + base + c, f32x4.splat(0));
+          continue;
+        }
+        const sum = f32x4.add(
+          f32x4.add(f32x4.add(w, e), f32x4.add(n, s)),
+          f32x4.add(f32x4.add(nw, ne), f32x4.add(sw, se)),
+        );
+        const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, cap)), f32x4.pmax(tiny, sum));
+        const west = v128.load(weightX + c);
+        const mid = v128.load(weightX + row4 + c);
+        const east = v128.load(weightX + (row4 << 1) + c);
+        const weighted = f32x4.add(
+          f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
+          f32x4.add(
+            f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
+            f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
+          ),
+        );
+        const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
+        v128.store(rate + base + c, r);
+        const leaves = f32x4.mul(f32x4.mul(r, weighted), area);
+        any = any || v128.any_true(leaves);
+        v128.store(moved + base + c, leaves);
       }
-      const w = excess(h, v128.load(at - 4), ax);
-      const e = excess(h, v128.load(at + 4), ax);
-      const n = excess(h, v128.load(at - row4), ay);
-      const s = excess(h, v128.load(at + row4), ay);
-      const nw = excess(h, v128.load(at - row4 - 4), ad);
-      const ne = excess(h, v128.load(at - row4 + 4), ad);
-      const sw = excess(h, v128.load(at + row4 - 4), ad);
-      const se = excess(h, v128.load(at + row4 + 4), ad);
-      const most = f32x4.pmax(
-        f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s)),
-        f32x4.pmax(f32x4.pmax(nw, ne), f32x4.pmax(sw, se)),
-      );
-      if (!v128.any_true(most)) {
-        v128.store(rate + base + c, f32x4.splat(0));
-        v128.store(moved + base + c, f32x4.splat(0));
-        continue;
-      }
-      const sum = f32x4.add(
-        f32x4.add(f32x4.add(w, e), f32x4.add(n, s)),
-        f32x4.add(f32x4.add(nw, ne), f32x4.add(sw, se)),
-      );
-      const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, cap)), f32x4.pmax(tiny, sum));
-      const west = v128.load(weightX + c);
-      const mid = v128.load(weightX + row4 + c);
-      const east = v128.load(weightX + (row4 << 1) + c);
-      const weighted = f32x4.add(
-        f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
-        f32x4.add(
-          f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
-          f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
-        ),
-      );
-      const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
-      v128.store(rate + base + c, r);
-      v128.store(moved + base + c, f32x4.mul(f32x4.mul(r, weighted), area));
+      if (any) mark(left, sweep);
     }
   }
 }
@@ -182,6 +268,9 @@ export function talusSettle(
   moved: usize,
   change: usize,
   limit: usize,
+  stirred: usize,
+  released: usize,
+  sweep: i32,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -194,6 +283,7 @@ export function talusSettle(
   dropDiagonal: f32,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const ax = f32x4.splat(dropX);
   const ay = f32x4.splat(dropY);
   const ad = f32x4.splat(dropDiagonal);
@@ -206,45 +296,55 @@ export function talusSettle(
     const ws = f32x4.splat(south);
     const inverseRow = f32x4.splat(1 / here);
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      const at = height + base + c;
-      const from4 = rate + base + c;
-      const rw = v128.load(from4 - 4);
-      const re = v128.load(from4 + 4);
-      const rn = v128.load(from4 - row4);
-      const rs = v128.load(from4 + row4);
-      const rnw = v128.load(from4 - row4 - 4);
-      const rne = v128.load(from4 - row4 + 4);
-      const rsw = v128.load(from4 + row4 - 4);
-      const rse = v128.load(from4 + row4 + 4);
-      const leaves = v128.load(moved + base + c);
-      const active = v128.or(
-        v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), v128.or(v128.or(rnw, rne), v128.or(rsw, rse))),
-        leaves,
-      );
-      if (!v128.any_true(active)) continue;
-      const h = v128.load(at);
-      const west = v128.load(weightX + c);
-      const mid = v128.load(weightX + row4 + c);
-      const east = v128.load(weightX + (row4 << 1) + c);
-      const w = f32x4.mul(excess(v128.load(at - 4), h, allowed(ax, limit, base + c - 4)), rw);
-      const e = f32x4.mul(excess(v128.load(at + 4), h, allowed(ax, limit, base + c + 4)), re);
-      const n = f32x4.mul(excess(v128.load(at - row4), h, allowed(ay, limit, base + c - row4)), rn);
-      const s = f32x4.mul(excess(v128.load(at + row4), h, allowed(ay, limit, base + c + row4)), rs);
-      const nw = f32x4.mul(excess(v128.load(at - row4 - 4), h, allowed(ad, limit, base + c - row4 - 4)), rnw);
-      const ne = f32x4.mul(excess(v128.load(at - row4 + 4), h, allowed(ad, limit, base + c - row4 + 4)), rne);
-      const sw = f32x4.mul(excess(v128.load(at + row4 - 4), h, allowed(ad, limit, base + c + row4 - 4)), rsw);
-      const se = f32x4.mul(excess(v128.load(at + row4 + 4), h, allowed(ad, limit, base + c + row4 + 4)), rse);
-      const arrives = f32x4.add(
-        f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
-        f32x4.add(
-          f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
-          f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
-        ),
-      );
-      const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
-      const to4 = change + base + c;
-      v128.store(to4, f32x4.add(v128.load(to4), f32x4.sub(f32x4.mul(arrives, area), leaves)));
+    let block = blocksOf(stirred, row, perRow);
+    let left = blocksOf(released, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block), left = nextBlock(left)) {
+      if (!around(left, perRow, sweep)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      let any = false;
+      for (let c = first; c < end; c += 16) {
+        const at = height + base + c;
+        const from4 = rate + base + c;
+        const rw = v128.load(from4 - 4);
+        const re = v128.load(from4 + 4);
+        const rn = v128.load(from4 - row4);
+        const rs = v128.load(from4 + row4);
+        const rnw = v128.load(from4 - row4 - 4);
+        const rne = v128.load(from4 - row4 + 4);
+        const rsw = v128.load(from4 + row4 - 4);
+        const rse = v128.load(from4 + row4 + 4);
+        const leaves = v128.load(moved + base + c);
+        const active = v128.or(
+          v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), v128.or(v128.or(rnw, rne), v128.or(rsw, rse))),
+          leaves,
+        );
+        if (!v128.any_true(active)) continue;
+        const h = v128.load(at);
+        const west = v128.load(weightX + c);
+        const mid = v128.load(weightX + row4 + c);
+        const east = v128.load(weightX + (row4 << 1) + c);
+        const w = f32x4.mul(excess(v128.load(at - 4), h, allowed(ax, limit, base + c - 4)), rw);
+        const e = f32x4.mul(excess(v128.load(at + 4), h, allowed(ax, limit, base + c + 4)), re);
+        const n = f32x4.mul(excess(v128.load(at - row4), h, allowed(ay, limit, base + c - row4)), rn);
+        const s = f32x4.mul(excess(v128.load(at + row4), h, allowed(ay, limit, base + c + row4)), rs);
+        const nw = f32x4.mul(excess(v128.load(at - row4 - 4), h, allowed(ad, limit, base + c - row4 - 4)), rnw);
+        const ne = f32x4.mul(excess(v128.load(at - row4 + 4), h, allowed(ad, limit, base + c - row4 + 4)), rne);
+        const sw = f32x4.mul(excess(v128.load(at + row4 - 4), h, allowed(ad, limit, base + c + row4 - 4)), rsw);
+        const se = f32x4.mul(excess(v128.load(at + row4 + 4), h, allowed(ad, limit, base + c + row4 + 4)), rse);
+        const arrives = f32x4.add(
+          f32x4.mul(wh, f32x4.add(f32x4.mul(west, w), f32x4.mul(east, e))),
+          f32x4.add(
+            f32x4.mul(wn, f32x4.add(f32x4.mul(mid, n), f32x4.add(f32x4.mul(west, nw), f32x4.mul(east, ne)))),
+            f32x4.mul(ws, f32x4.add(f32x4.mul(mid, s), f32x4.add(f32x4.mul(west, sw), f32x4.mul(east, se)))),
+          ),
+        );
+        const area = f32x4.mul(v128.load(inverseArea + c), inverseRow);
+        const to4 = change + base + c;
+        const gains = f32x4.sub(f32x4.mul(arrives, area), leaves);
+        any = any || v128.any_true(v128.or(gains, leaves));
+        v128.store(to4, f32x4.add(v128.load(to4), gains));
+      }
+      if (any) mark(block, sweep);
     }
   }
 }
@@ -254,20 +354,28 @@ export function talusSettle(
  * is loose; with `ease` (0 to 1; one of the two addresses is 0) rock gives way so easily, and
  * what has come to lie on it since is loose.
  */
-export function talusHold(rate: usize, moved: usize, laid: usize, ease: usize, change: usize, stride: i32, from: i32, to: i32): void {
-  const start = (<usize>(from + 1) * <usize>stride) << 2;
-  const end = (<usize>(to + 1) * <usize>stride) << 2;
+export function talusHold(rate: usize, moved: usize, laid: usize, ease: usize, change: usize, released: usize, sweep: i32, stride: i32, from: i32, to: i32): void {
+  const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const zero = f32x4.splat(0);
   const tiny = f32x4.splat(1e-12);
-  for (let at = start; at < end; at += 16) {
-    const loses = v128.load(moved + at);
-    if (!v128.any_true(loses)) continue;
-    const since = v128.load(change + at);
-    const loose = laid != 0 ? f32x4.pmax(zero, f32x4.add(v128.load(laid + at), since)) : f32x4.pmax(zero, since);
-    const can = ease != 0 ? f32x4.add(loose, f32x4.mul(loses, v128.load(ease + at))) : loose;
-    const share = f32x4.pmin(f32x4.splat(1), f32x4.div(can, f32x4.pmax(tiny, loses)));
-    v128.store(moved + at, f32x4.mul(loses, share));
-    v128.store(rate + at, f32x4.mul(v128.load(rate + at), share));
+  for (let row = from; row < to; row++) {
+    const base = <usize>(row + 1) * row4;
+    let left = blocksOf(released, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, left = nextBlock(left)) {
+      if (left != 0 && load<i32>(left) !== sweep) continue;
+      const end = base + min(first + BLOCK, row4 - 16);
+      for (let at = base + first; at < end; at += 16) {
+        const loses = v128.load(moved + at);
+        if (!v128.any_true(loses)) continue;
+        const since = v128.load(change + at);
+        const loose = laid != 0 ? f32x4.pmax(zero, f32x4.add(v128.load(laid + at), since)) : f32x4.pmax(zero, since);
+        const can = ease != 0 ? f32x4.add(loose, f32x4.mul(loses, v128.load(ease + at))) : loose;
+        const share = f32x4.pmin(f32x4.splat(1), f32x4.div(can, f32x4.pmax(tiny, loses)));
+        v128.store(moved + at, f32x4.mul(loses, share));
+        v128.store(rate + at, f32x4.mul(v128.load(rate + at), share));
+      }
+    }
   }
 }
 
@@ -301,6 +409,8 @@ export function talusFaces(
   grain: usize,
   cover: usize,
   change: usize,
+  stirred: usize,
+  since: i32,
   stride: i32,
   from: i32,
   to: i32,
@@ -309,6 +419,7 @@ export function talusFaces(
   tan: f32,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const perX = f32x4.splat(1 / dx);
   const perY = f32x4.splat(1 / dy);
   const crossX = f32x4.splat(<f32>0.25 / dx);
@@ -316,33 +427,38 @@ export function talusFaces(
   const half = f32x4.splat(0.5);
   for (let row = from; row < to; row++) {
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      if (cover != 0) {
-        const laid = cover + base + c;
-        const since = change + base + c;
-        const own = f32x4.add(v128.load(laid), v128.load(since));
-        const beside = f32x4.add(v128.load(laid + 4), v128.load(since + 4));
-        const below = f32x4.add(v128.load(laid + row4), v128.load(since + row4));
-        if (!v128.any_true(f32x4.gt(f32x4.pmax(own, f32x4.pmax(beside, below)), f32x4.splat(0)))) continue;
+    let block = blocksOf(stirred, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block)) {
+      if (!around(block, perRow, since)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      for (let c = first; c < end; c += 16) {
+        if (cover != 0) {
+          const laid = cover + base + c;
+          const since = change + base + c;
+          const own = f32x4.add(v128.load(laid), v128.load(since));
+          const beside = f32x4.add(v128.load(laid + 4), v128.load(since + 4));
+          const below = f32x4.add(v128.load(laid + row4), v128.load(since + row4));
+          if (!v128.any_true(f32x4.gt(f32x4.pmax(own, f32x4.pmax(beside, below)), f32x4.splat(0)))) continue;
+        }
+        const at = height + base + c;
+        const h = v128.load(at);
+        const e = v128.load(at + 4);
+        const s = v128.load(at + row4);
+        let tanX = f32x4.splat(tan);
+        let tanY = tanX;
+        if (grain != 0) {
+          const g = grain + base + c;
+          tanX = f32x4.mul(tanX, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + 4))));
+          tanY = f32x4.mul(tanY, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + row4))));
+        }
+        const se = v128.load(at + row4 + 4);
+        const down = f32x4.add(within(s, h), within(se, e));
+        const up = f32x4.add(within(v128.load(at - row4), h), within(v128.load(at - row4 + 4), e));
+        v128.store(faceX + base + c, beyondRepose(h, e, f32x4.sub(down, up), perX, crossY, tanX));
+        const right = f32x4.add(within(e, h), within(se, s));
+        const left = f32x4.add(within(v128.load(at - 4), h), within(v128.load(at + row4 - 4), s));
+        v128.store(faceY + base + c, beyondRepose(h, s, f32x4.sub(right, left), perY, crossX, tanY));
       }
-      const at = height + base + c;
-      const h = v128.load(at);
-      const e = v128.load(at + 4);
-      const s = v128.load(at + row4);
-      let tanX = f32x4.splat(tan);
-      let tanY = tanX;
-      if (grain != 0) {
-        const g = grain + base + c;
-        tanX = f32x4.mul(tanX, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + 4))));
-        tanY = f32x4.mul(tanY, f32x4.mul(half, f32x4.add(v128.load(g), v128.load(g + row4))));
-      }
-      const se = v128.load(at + row4 + 4);
-      const down = f32x4.add(within(s, h), within(se, e));
-      const up = f32x4.add(within(v128.load(at - row4), h), within(v128.load(at - row4 + 4), e));
-      v128.store(faceX + base + c, beyondRepose(h, e, f32x4.sub(down, up), perX, crossY, tanX));
-      const right = f32x4.add(within(e, h), within(se, s));
-      const left = f32x4.add(within(v128.load(at - 4), h), within(v128.load(at + row4 - 4), s));
-      v128.store(faceY + base + c, beyondRepose(h, s, f32x4.sub(right, left), perY, crossX, tanY));
     }
   }
 }
@@ -360,6 +476,10 @@ export function talusReleaseFaces(
   moved: usize,
   faceX: usize,
   faceY: usize,
+  stirred: usize,
+  released: usize,
+  since: i32,
+  sweep: i32,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -372,6 +492,7 @@ export function talusReleaseFaces(
   change: usize,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   const share = f32x4.splat(SHARE);
   const tiny = f32x4.splat(1e-12);
   for (let row = from; row < to; row++) {
@@ -379,34 +500,44 @@ export function talusReleaseFaces(
     const wn = f32x4.splat(halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1);
     const ws = f32x4.splat(halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1);
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      if (cover != 0 && !v128.any_true(f32x4.gt(f32x4.add(v128.load(cover + base + c), v128.load(change + base + c)), f32x4.splat(0)))) {
-        v128.store(rate + base + c, f32x4.splat(0));
-        v128.store(moved + base + c, f32x4.splat(0));
-        continue;
+    let block = blocksOf(stirred, row, perRow);
+    let left = blocksOf(released, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block), left = nextBlock(left)) {
+      if (!around(block, perRow, since)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      let any = false;
+      for (let c = first; c < end; c += 16) {
+        if (cover != 0 && !v128.any_true(f32x4.gt(f32x4.add(v128.load(cover + base + c), v128.load(change + base + c)), f32x4.splat(0)))) {
+          v128.store(rate + base + c, f32x4.splat(0));
+          v128.store(moved + base + c, f32x4.splat(0));
+          continue;
+        }
+        const at = height + base + c;
+        const h = v128.load(at);
+        const w = over(h, v128.load(at - 4), v128.load(faceX + base + c - 4));
+        const e = over(h, v128.load(at + 4), v128.load(faceX + base + c));
+        const n = over(h, v128.load(at - row4), v128.load(faceY + base + c - row4));
+        const s = over(h, v128.load(at + row4), v128.load(faceY + base + c));
+        const most = f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s));
+        if (!v128.any_true(most)) {
+          v128.store(rate + base + c, f32x4.splat(0));
+          v128.store(moved + base + c, f32x4.splat(0));
+          continue;
+        }
+        const sum = f32x4.add(f32x4.add(w, e), f32x4.add(n, s));
+        const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, f32x4.splat(cap))), f32x4.pmax(tiny, sum));
+        const sides = f32x4.mul(
+          f32x4.splat(here),
+          f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
+        );
+        const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
+        const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
+        v128.store(rate + base + c, r);
+        const leaves = f32x4.mul(f32x4.mul(r, f32x4.add(sides, ends)), area);
+        any = any || v128.any_true(leaves);
+        v128.store(moved + base + c, leaves);
       }
-      const at = height + base + c;
-      const h = v128.load(at);
-      const w = over(h, v128.load(at - 4), v128.load(faceX + base + c - 4));
-      const e = over(h, v128.load(at + 4), v128.load(faceX + base + c));
-      const n = over(h, v128.load(at - row4), v128.load(faceY + base + c - row4));
-      const s = over(h, v128.load(at + row4), v128.load(faceY + base + c));
-      const most = f32x4.pmax(f32x4.pmax(w, e), f32x4.pmax(n, s));
-      if (!v128.any_true(most)) {
-        v128.store(rate + base + c, f32x4.splat(0));
-        v128.store(moved + base + c, f32x4.splat(0));
-        continue;
-      }
-      const sum = f32x4.add(f32x4.add(w, e), f32x4.add(n, s));
-      const r = f32x4.div(f32x4.mul(share, f32x4.pmin(most, f32x4.splat(cap))), f32x4.pmax(tiny, sum));
-      const sides = f32x4.mul(
-        f32x4.splat(here),
-        f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
-      );
-      const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
-      const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
-      v128.store(rate + base + c, r);
-      v128.store(moved + base + c, f32x4.mul(f32x4.mul(r, f32x4.add(sides, ends)), area));
+      if (any) mark(left, sweep);
     }
   }
 }
@@ -419,6 +550,9 @@ export function talusSettleFaces(
   change: usize,
   faceX: usize,
   faceY: usize,
+  stirred: usize,
+  released: usize,
+  sweep: i32,
   weightX: usize,
   inverseArea: usize,
   stride: i32,
@@ -428,33 +562,44 @@ export function talusSettleFaces(
   halfRim: i32,
 ): void {
   const row4 = <usize>stride << 2;
+  const perRow = rowOfBlocks(stride);
   for (let row = from; row < to; row++) {
     const here: f32 = halfRim && (row == 0 || row == rows - 1) ? 0.5 : 1;
     const wn = f32x4.splat(halfRim && (row <= 1 || row == rows - 1) ? 0.5 : 1);
     const ws = f32x4.splat(halfRim && (row >= rows - 2 || row == 0) ? 0.5 : 1);
     const base = <usize>(row + 1) * row4;
-    for (let c: usize = 16; c < row4 - 16; c += 16) {
-      const at = height + base + c;
-      const from4 = rate + base + c;
-      const rw = v128.load(from4 - 4);
-      const re = v128.load(from4 + 4);
-      const rn = v128.load(from4 - row4);
-      const rs = v128.load(from4 + row4);
-      const leaves = v128.load(moved + base + c);
-      if (!v128.any_true(v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), leaves))) continue;
-      const h = v128.load(at);
-      const w = f32x4.mul(over(v128.load(at - 4), h, v128.load(faceX + base + c - 4)), rw);
-      const e = f32x4.mul(over(v128.load(at + 4), h, v128.load(faceX + base + c)), re);
-      const n = f32x4.mul(over(v128.load(at - row4), h, v128.load(faceY + base + c - row4)), rn);
-      const s = f32x4.mul(over(v128.load(at + row4), h, v128.load(faceY + base + c)), rs);
-      const sides = f32x4.mul(
-        f32x4.splat(here),
-        f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
-      );
-      const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
-      const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
-      const to4 = change + base + c;
-      v128.store(to4, f32x4.add(v128.load(to4), f32x4.sub(f32x4.mul(f32x4.add(sides, ends), area), leaves)));
+    let block = blocksOf(stirred, row, perRow);
+    let left = blocksOf(released, row, perRow);
+    for (let first: usize = 16; first < row4 - 16; first += BLOCK, block = nextBlock(block), left = nextBlock(left)) {
+      if (!around(left, perRow, sweep)) continue;
+      const end = min(first + BLOCK, row4 - 16);
+      let any = false;
+      for (let c = first; c < end; c += 16) {
+        const at = height + base + c;
+        const from4 = rate + base + c;
+        const rw = v128.load(from4 - 4);
+        const re = v128.load(from4 + 4);
+        const rn = v128.load(from4 - row4);
+        const rs = v128.load(from4 + row4);
+        const leaves = v128.load(moved + base + c);
+        if (!v128.any_true(v128.or(v128.or(v128.or(rw, re), v128.or(rn, rs)), leaves))) continue;
+        const h = v128.load(at);
+        const w = f32x4.mul(over(v128.load(at - 4), h, v128.load(faceX + base + c - 4)), rw);
+        const e = f32x4.mul(over(v128.load(at + 4), h, v128.load(faceX + base + c)), re);
+        const n = f32x4.mul(over(v128.load(at - row4), h, v128.load(faceY + base + c - row4)), rn);
+        const s = f32x4.mul(over(v128.load(at + row4), h, v128.load(faceY + base + c)), rs);
+        const sides = f32x4.mul(
+          f32x4.splat(here),
+          f32x4.add(f32x4.mul(v128.load(weightX + c), w), f32x4.mul(v128.load(weightX + (row4 << 1) + c), e)),
+        );
+        const ends = f32x4.mul(v128.load(weightX + row4 + c), f32x4.add(f32x4.mul(wn, n), f32x4.mul(ws, s)));
+        const area = f32x4.mul(v128.load(inverseArea + c), f32x4.splat(1 / here));
+        const to4 = change + base + c;
+        const gains = f32x4.sub(f32x4.mul(f32x4.add(sides, ends), area), leaves);
+        any = any || v128.any_true(v128.or(gains, leaves));
+        v128.store(to4, f32x4.add(v128.load(to4), gains));
+      }
+      if (any) mark(block, sweep);
     }
   }
 }

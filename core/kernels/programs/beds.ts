@@ -94,7 +94,7 @@ export function feelBeds(
   { strength, low, step, entries }: BedsArgs,
   grid: Rung,
   at: BedsAt,
-  ground: { height: number; change?: number; easeGiven?: number; ease: number; bankGiven?: number; bank?: number },
+  ground: { height: number; change?: number; easeGiven?: number; ease: number; bankGiven?: number; bank?: number; stirred?: number; since?: number },
   { softEase, hardEase, softBank, hardBank }: Response,
   band: Band,
 ): void {
@@ -110,6 +110,8 @@ export function feelBeds(
     arena.start + ground.ease,
     address(ground.bankGiven),
     address(ground.bank),
+    address(ground.stirred),
+    ground.since ?? 0,
     grid.stride,
     grid.left,
     from,

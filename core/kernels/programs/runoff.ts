@@ -444,13 +444,15 @@ function* slip(kernels: KernelExports, arena: Arena, args: RunoffArgs, level: Le
   const dropDiagonal = Math.sqrt(dropX * dropX + dropY * dropY);
   const rate = a + at.loadEast;
   const inverseArea = a + at.weights + stride * 12;
-  kernels.talusHeight(a + level.bed, a + at.change, a + at.ground, stride, from, to);
+  kernels.talusHeight(a + level.bed, a + at.change, a + at.ground, 0, 0, stride, from, to);
   yield;
   const rest = [stride, from, to, down, half, dropX, dropY, dropDiagonal] as const;
-  kernels.talusRelease(a + at.ground, rate, a + at.surface, 0, a + at.weights, inverseArea, ...rest);
-  kernels.talusHold(rate, a + at.surface, 0, a + level.ease, a + at.change, stride, from, to);
+  // All of it: every step moves something everywhere.
+  const all = [0, 0] as const;
+  kernels.talusRelease(a + at.ground, rate, a + at.surface, 0, ...all, 0, 0, a + at.weights, inverseArea, ...rest);
+  kernels.talusHold(rate, a + at.surface, 0, a + level.ease, a + at.change, ...all, stride, from, to);
   yield;
-  kernels.talusSettle(a + at.ground, rate, a + at.surface, a + at.change, 0, a + at.weights, inverseArea, ...rest);
+  kernels.talusSettle(a + at.ground, rate, a + at.surface, a + at.change, 0, ...all, 0, a + at.weights, inverseArea, ...rest);
   yield;
   const size = bytesOf(level) / 4;
   const [surface, bed, change, water] = [at.surface, level.bed, at.change, at.water].map((o) => floats(arena, a + o, size));

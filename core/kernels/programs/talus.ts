@@ -160,7 +160,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
   },
 
   *run(kernels, arena, args, band) {
-    const { levels, seen, height, rate, moved, faceX, faceY, weights, passing, spare, status } = plan(args);
+    const { levels, seen, height, rate, moved, faceX, faceY, stirred, released, weights, passing, spare, status } = plan(args);
     const word = statusWords(arena, status);
     const given = { bed: true, mask: args.masked, cover: args.covered, grain: args.grained };
     for (const coarse of levels.slice(1)) {
@@ -209,6 +209,7 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         const size = level.stride * (level.down + 2);
         floats(arena, arena.start + height, size).fill(WALL);
         for (const at of [rate, faceX, faceY]) floats(arena, arena.start + at, size).fill(0);
+        for (const at of [stirred, released]) new Int32Array(arena.buffer, arena.start + at, blocksOf(level)).fill(-1);
       }
       yield;
 
@@ -226,11 +227,11 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
           ended = true;
           break;
         }
-        kernels.talusHeight(at(level.bed), at(level.change), at(height), level.stride, from, to);
+        kernels.talusHeight(at(level.bed), at(level.change), at(height), at(stirred), sweep - 1, level.stride, from, to);
         yield;
         if (shed.rate > 0 && sweep < SHEDDING * args.sweeps) {
           if (args.beds && sweep % BEDS_EVERY === 0) {
-            const ground = { height, easeGiven: args.masked ? level.mask : undefined, ease: level.sheds };
+            const ground = { height, easeGiven: args.masked ? level.mask : undefined, ease: level.sheds, stirred, since: sweep - BEDS_EVERY };
             feelBeds(kernels, arena, args.beds, level, level.beds, ground, BEDDED, band);
           }
           const eased = args.beds ? level.sheds : level.mask;
@@ -240,6 +241,10 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
             at(level.cover),
             at(level.change),
             args.masked || args.beds ? at(eased) : 0,
+            at(stirred),
+            // Where the beds were looked up anew, so is what they did since.
+            sweep - (args.beds ? BEDS_EVERY : 1),
+            sweep,
             at(weights) + level.stride * 4,
             level.stride,
             from,
@@ -255,11 +260,14 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         }
         // In the end no drop to a single neighbour stays steeper either: corners, of which the gradient knows nothing.
         const corners = sweep >= (1 - CORNERS) * args.sweeps;
+        // Where nothing has moved since the last sweep, nothing does: all of it is looked at where corners come in.
+        const since = corners && sweep - 1 < (1 - CORNERS) * args.sweeps ? -1 : sweep - 1;
+        const marks = [at(stirred), at(released)] as const;
         const cover = args.covered ? at(level.cover) : 0;
         const grain = args.grained ? at(level.grain) : 0;
         const rows = [at(weights), inverseArea, level.stride, from, to, level.down, half] as const;
         if (corners) {
-          kernels.talusRelease(at(height), at(rate), at(moved), grain, ...rows, dropX, dropY, dropDiagonal);
+          kernels.talusRelease(at(height), at(rate), at(moved), grain, ...marks, since, sweep, ...rows, dropX, dropY, dropDiagonal);
         } else {
           kernels.talusFaces(
             at(height),
@@ -268,6 +276,8 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
             grain,
             cover,
             at(level.change),
+            at(stirred),
+            since,
             level.stride,
             from,
             to,
@@ -276,17 +286,33 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
             args.tanRepose,
           );
           yield;
-          kernels.talusReleaseFaces(at(height), at(rate), at(moved), at(faceX), at(faceY), ...rows, CLIFF * dropDiagonal, cover, at(level.change));
+          kernels.talusReleaseFaces(
+            at(height),
+            at(rate),
+            at(moved),
+            at(faceX),
+            at(faceY),
+            ...marks,
+            since,
+            sweep,
+            ...rows,
+            CLIFF * dropDiagonal,
+            cover,
+            at(level.change),
+          );
         }
         if (args.masked || args.covered) {
           const laid = args.covered ? at(level.cover) : 0;
           const ease = args.masked && !args.covered ? at(level.mask) : 0;
-          kernels.talusHold(at(rate), at(moved), laid, ease, at(level.change), level.stride, from, to);
+          kernels.talusHold(at(rate), at(moved), laid, ease, at(level.change), at(released), sweep, level.stride, from, to);
         }
         yield;
-        if (corners) kernels.talusSettle(at(height), at(rate), at(moved), at(level.change), grain, ...rows, dropX, dropY, dropDiagonal);
-        else kernels.talusSettleFaces(at(height), at(rate), at(moved), at(level.change), at(faceX), at(faceY), ...rows);
-        if (args.open) spill(arena, args, level, height, from, to, dropX, dropY);
+        if (corners) kernels.talusSettle(at(height), at(rate), at(moved), at(level.change), grain, ...marks, sweep, ...rows, dropX, dropY, dropDiagonal);
+        else kernels.talusSettleFaces(at(height), at(rate), at(moved), at(level.change), at(faceX), at(faceY), ...marks, sweep, ...rows);
+        if (args.open) {
+          spill(arena, args, level, height, from, to, dropX, dropY);
+          stirRim(arena, level, stirred, sweep, from, to);
+        }
         done += level.across * level.down;
         band.progress(done / work);
         tell(word, band, l, sweep + 1);
@@ -388,6 +414,25 @@ function spill(arena: Arena, args: TalusArgs, level: Level, heightAt: number, fr
   }
 }
 
+/** How many entries a grid's blocks of 16 samples have, one more on every side. */
+const blocksAcross = ({ stride }: Grid) => Math.ceil((stride - 2 * PAD) / 16) + 2;
+const blocksOf = (grid: Grid) => blocksAcross(grid) * (grid.down + 2);
+
+/** The rim of an open ground never counts as still. Own rows only. */
+function stirRim(arena: Arena, level: Level, stirred: number, sweep: number, from: number, to: number): void {
+  const perRow = blocksAcross(level);
+  const entries = new Int32Array(arena.buffer, arena.start + stirred, blocksOf(level));
+  for (let row = from; row < to; row++) {
+    const [first, last] = [(row + 1) * perRow + 1, (row + 2) * perRow - 2];
+    if (row === 0 || row === level.down - 1) entries.fill(sweep, first, last + 1);
+    else {
+      entries[first] = sweep;
+      // The last sample may begin a block, and the one before it ends another.
+      for (let block = Math.max(first, last - 1); block <= last; block++) entries[block] = sweep;
+    }
+  }
+}
+
 function plan(args: TalusArgs) {
   const room = claims();
   const claimed = (grid: Rung, l: number): Level => ({
@@ -405,10 +450,11 @@ function plan(args: TalusArgs) {
   const seen = args.seen && claimed(rungOf(args.seen, BORDER), 0);
   const size = Math.max(...levels.map((level) => bytesOf(level)));
   const [height, rate, moved, faceX, faceY] = [0, 1, 2, 3, 4].map(() => room.claim(size));
+  const [stirred, released] = [0, 1].map(() => room.claim(4 * Math.max(...levels.map(blocksOf))));
   const passing = claimPass((bytes) => room.claim(bytes), levels, seen);
   const weights = room.claim(levels[0].stride * 16);
   const status = room.claim(STATUS_BYTES);
-  return { levels, seen, height, rate, moved, faceX, faceY, weights, passing, spare: moved, status, bytes: room.bytes };
+  return { levels, seen, height, rate, moved, faceX, faceY, stirred, released, weights, passing, spare: moved, status, bytes: room.bytes };
 }
 
 /** Rows of weights: pairs to the west, on the column, pairs to the east, and one over the column's share of a cell. */
