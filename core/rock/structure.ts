@@ -28,12 +28,12 @@ interface Wave {
 }
 
 /** A wave over the columns of a grid, row by row: sin(a + b) from what its column and its row know, so that no sample costs a sine. */
-function waveOver({ x, y, phase }: Wave, columns: Float64Array): (south: number) => (column: number) => number {
+function waveOver({ x, y, phase }: Wave, columns: Float64Array): (south: number, row: Float64Array) => void {
   const { sin, cos } = exactMath();
   const [sines, cosines] = [columns.map((east) => sin(x * east)), columns.map((east) => cos(x * east))];
-  return (south) => {
+  return (south, row) => {
     const [s, c] = [sin(y * south + phase), cos(y * south + phase)];
-    return (column) => sines[column] * c + cosines[column] * s;
+    for (let i = 0; i < row.length; i++) row[i] = sines[i] * c + cosines[i] * s;
   };
 }
 
@@ -106,57 +106,63 @@ function jointSets(rock: Rock) {
   });
 }
 
-/** How much of the rock's hardness joints of a set leave at a place that lies so many joints across from the first. */
-function soundnessBetween({ seed, joints }: Rock, set: number, across: number): number {
-  let sound = 1;
-  const line = Math.floor(across);
+/** Where joints of a set lie, counted across them, and how much of the rock's hardness each takes; from the first of them on. */
+function jointsBetween({ seed, joints }: Rock, set: number, first: number, last: number): { places: Float64Array; takes: Float64Array } {
+  const hashes = Uint32Array.from({ length: last - first + 1 }, (_, i) => hash32(seed + 5, (first + i) * 2 + set));
   // Each joint has its own place and strength.
-  for (let k = line; k <= line + 1; k++) {
-    const h = hash32(seed + 5, k * 2 + set);
-    const far = Math.abs(across - (k + 0.5 * ((h & 0xffff) / 0x10000 - 0.5))) / JOINT_WIDTH;
-    if (far < 1) sound = Math.min(sound, 1 - joints * (0.35 + (0.65 * (h >>> 16)) / 0x10000) * (1 - far * far) * (1 - far * far));
-  }
-  return sound;
-}
-
-/** How sound the rock is between its joints, 0 to 1, over the columns of a grid, row by row; undefined: everywhere. */
-function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, easts: Float64Array): ((south: number) => (column: number) => number) | undefined {
-  if (rock.joints === 0) return undefined;
-  const columns = easts.map((east) => east - ground.width / 2);
-  const sets = jointSets(rock).map((set) => ({ ...set, long: waveOver(set.long, columns), short: waveOver(set.short, columns) }));
-  return (south) => {
-    const y = south - ground.depth / 2;
-    const row = sets.map((set) => ({ ...set, long: set.long(y), short: set.short(y) }));
-    return (column) => {
-      let sound = 1;
-      for (const { s, c, spacing, long, short, k } of row) {
-        const across = (columns[column] * c + y * s) / spacing + JOINT_WANDER * (long(column) + 0.5 * short(column));
-        sound = Math.min(sound, soundnessBetween(rock, k, across));
-      }
-      return sound;
-    };
+  return {
+    places: Float64Array.from(hashes, (h, i) => first + i + 0.5 * ((h & 0xffff) / 0x10000 - 0.5)),
+    takes: Float64Array.from(hashes, (h) => joints * (0.35 + (0.65 * (h >>> 16)) / 0x10000)),
   };
 }
 
-/** upliftOf() over the columns of a grid, row by row, without a sine a sample. */
-function upliftOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth' | 'datum'>, easts: Float64Array): (south: number) => (column: number) => number {
+/** Writes how sound the rock is between its joints, 0 to 1, over the columns of a grid, row by row; undefined: everywhere. */
+function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, easts: Float64Array): ((south: number, out: Float32Array) => void) | undefined {
+  if (rock.joints === 0) return undefined;
+  const columns = easts.map((east) => east - ground.width / 2);
+  const [long, short] = [new Float64Array(columns.length), new Float64Array(columns.length)];
+  const sets = jointSets(rock).map((set) => {
+    const farthest = Math.ceil((ground.width / 2 + ground.depth / 2) / set.spacing + 1.5 * JOINT_WANDER) + 1;
+    const far = { first: -farthest - 1, ...jointsBetween(rock, set.k, -farthest - 1, farthest + 1) };
+    return { ...set, ...far, waves: { long: waveOver(set.long, columns), short: waveOver(set.short, columns) } };
+  });
+  return (south, out) => {
+    const y = south - ground.depth / 2;
+    out.fill(1);
+    for (const { s, c, spacing, waves, first, places, takes } of sets) {
+      waves.long(y, long);
+      waves.short(y, short);
+      for (let i = 0; i < out.length; i++) {
+        const across = (columns[i] * c + y * s) / spacing + JOINT_WANDER * (long[i] + 0.5 * short[i]);
+        const line = Math.floor(across) - first;
+        for (let k = line; k <= line + 1; k++) {
+          const far = Math.abs(across - places[k]) / JOINT_WIDTH;
+          if (far < 1) out[i] = Math.min(out[i], 1 - takes[k] * (1 - far * far) * (1 - far * far));
+        }
+      }
+    }
+  };
+}
+
+/** Writes upliftOf() over the columns of a grid, row by row, without a sine a sample. */
+function upliftOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth' | 'datum'>, easts: Float64Array): (south: number, out: Float32Array) => void {
   const stack = stackOf(rock, ground);
   const { base, eastward, southward, folded, faults } = stack;
   const columns = easts.map((east) => east - ground.width / 2);
   const plunge = waveOver(stack.plunge, columns);
   const waves = stack.waves.map((wave) => ({ height: wave.height, over: waveOver(wave, columns) }));
-  return (south) => {
+  const [along, wave, bent] = [0, 1, 2].map(() => new Float64Array(columns.length));
+  return (south, out) => {
     const y = south - ground.depth / 2;
-    const along = plunge(y);
-    const row = waves.map(({ height, over }) => ({ height, over: over(y) }));
-    return (column) => {
-      let up = base + eastward * columns[column] + southward * y;
-      if (folded) {
-        const swollen = swell(along(column));
-        for (const { height, over } of row) up += swollen * height * over(column);
+    bent.fill(0);
+    if (folded) {
+      plunge(y, along);
+      for (const { height, over } of waves) {
+        over(y, wave);
+        for (let i = 0; i < bent.length; i++) bent[i] += swell(along[i]) * height * wave[i];
       }
-      return faults.length ? up - fallen(stack, easts[column], south) : up;
-    };
+    }
+    for (let i = 0; i < out.length; i++) out[i] = base + eastward * columns[i] + southward * y + bent[i] - (faults.length ? fallen(stack, easts[i], south) : 0);
   };
 }
 
@@ -192,15 +198,13 @@ async function workedOut(rock: Rock, ground: Ground, window: Window, signal?: Ab
   const size = window.across * window.down;
   const uplift = new Float32Array(size);
   const sound = soundIn && new Float32Array(size);
-  for (let row = 0, i = 0; row < window.down; row++) {
+  for (let row = 0; row < window.down; row++) {
     const pause = rest();
     if (pause) await pause;
     const south = grid.firstY + (grid.top + row) * grid.stepY;
-    const [upliftAt, soundAt] = [upliftIn(south), soundIn?.(south)];
-    for (let column = 0; column < window.across; column++, i++) {
-      uplift[i] = upliftAt(column);
-      if (sound && soundAt) sound[i] = soundAt(column);
-    }
+    const [from, to] = [row * window.across, (row + 1) * window.across];
+    upliftIn(south, uplift.subarray(from, to));
+    if (sound) soundIn(south, sound.subarray(from, to));
   }
   return { uplift, sound };
 }
