@@ -25,7 +25,7 @@ export const startingCourses: readonly StartingCourse[] = [
       withRock(
         makeCourse('Downland', land(8192, 0), [
           stepUse('noise', { kind: 'fbm', feature: 4200, height: 280, level: 200, octaves: 7, gain: 0.42, seed: 11 }, { join: 'replace' }),
-          stepUse('fluvial', { amount: 18_000, scale: 460, soften: 130, bank: 36, uplift: 280, breach: 300, exponent: 0.4 }),
+          stepUse('fluvial', { amount: 18_000, scale: 460, soften: 90, bank: 36, uplift: 280, breach: 300, exponent: 0.4 }),
           stepUse('blur', { size: 22 }),
           stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
         ]),
@@ -198,18 +198,18 @@ export const startingCourses: readonly StartingCourse[] = [
   {
     id: 'drumlin-fen',
     name: 'Drumlin fen',
-    summary: 'Low elongated hills standing out of a wet plain.',
+    summary: 'A swarm of long low hills, all drawn one way by ice, over a wet plain.',
     make: () =>
       makeCourse('Drumlin fen', land(6144, 12), [
         stepUse('flat', { level: 14 }),
         stepUse(
           'noise',
-          { kind: 'billow', basis: 'simplex', feature: 620, height: 74, level: 8, octaves: 3, gain: 0.3, seed: 29 },
+          { kind: 'billow', basis: 'simplex', feature: 620, height: 130, level: 8, octaves: 2, gain: 0.3, seed: 29 },
           { name: 'Hills', join: 'smooth-higher', joinWidth: 18 },
         ),
-        stepUse('place', { across: 2.4, turn: 24, edge: 'mirror' }),
+        stepUse('place', { across: 3, turn: 24, edge: 'mirror' }),
         stepUse('noise', { kind: 'fbm', feature: 900, height: 9, octaves: 6, seed: 3 }, { name: 'Fen', join: 'add' }),
-        stepUse('fluvial', { amount: 900, scale: 140, soften: 24 }),
+        stepUse('fluvial', { amount: 300, scale: 140, soften: 24 }),
         stepUse('blur', { size: 14 }),
       ]),
   },
