@@ -2,6 +2,7 @@ import { grown, pieceOfField, SUN_DISC, type Ground, type Rectangle } from '@upl
 import { engine } from '../engine/client';
 import * as preferences from '../storage/preference';
 import { refreshWater, seenKept, settled } from './evaluation';
+import { litSurface } from './lit-surface';
 import { onPatch } from './sculpt';
 import { useTerrain, type ViewSettings } from './state';
 
@@ -10,8 +11,8 @@ const { getState: get, setState: set } = useTerrain;
 /** Milliseconds that the ground rests before its light is found. */
 const REST = 120;
 
-/** The picture whose ground the engine has been given to light. */
-let given: unknown = null;
+/** The picture whose ground the engine has been given to light, and whether with its sea. */
+let given: { picture: unknown; water: boolean } | null = null;
 let waiting: ReturnType<typeof setTimeout> | undefined;
 let busy = false;
 let again = false;
@@ -38,11 +39,11 @@ async function find(): Promise<void> {
       again = false;
       const { picture, view } = get();
       if (!picture || view.light !== 'day') break;
-      if (given !== picture) {
-        await engine().lightOn({ ground: picture.ground, height: picture.height });
-        given = picture;
+      const { sun, sunHeight, soft, exaggeration, water } = view;
+      if (given?.picture !== picture || given.water !== water) {
+        await engine().lightOn({ ground: picture.ground, height: litSurface(picture, water) });
+        given = { picture, water };
       }
-      const { sun, sunHeight, soft, exaggeration } = view;
       const asked = { azimuth: sun, altitude: sunHeight, disc: SUN_DISC * soft, exaggeration };
       const first = !get().lights;
       if (first) {
@@ -62,10 +63,10 @@ async function find(): Promise<void> {
 /** The light on a ground under a sun of its own, for a still; what is seen is lit anew when it moves next. */
 export async function lightOf(
   { ground, height }: { ground: Ground; height: Float32Array },
-  { sun, sunHeight, soft, exaggeration }: Pick<ViewSettings, 'sun' | 'sunHeight' | 'soft' | 'exaggeration'>,
+  { sun, sunHeight, soft, exaggeration, water }: Pick<ViewSettings, 'sun' | 'sunHeight' | 'soft' | 'exaggeration' | 'water'>,
 ): Promise<Uint8Array<ArrayBuffer> | null> {
   given = null;
-  await engine().lightOn({ ground, height: Float32Array.from(height) });
+  await engine().lightOn({ ground, height: litSurface({ ground, height: Float32Array.from(height) }, water) });
   const found = await engine().lights({ azimuth: sun, altitude: sunHeight, disc: SUN_DISC * soft, exaggeration });
   return found.ok ? found.value : null;
 }
@@ -157,7 +158,7 @@ useTerrain.subscribe((now, before) => {
     refreshLight(now.picture?.preview === false);
   }
   if (now.view !== before.view) {
-    const sunMoved = (['light', 'sun', 'sunHeight', 'soft', 'exaggeration'] as const).some((key) => now.view[key] !== before.view[key]);
+    const sunMoved = (['light', 'sun', 'sunHeight', 'soft', 'exaggeration', 'water'] as const).some((key) => now.view[key] !== before.view[key]);
     if (sunMoved) refreshLight(true);
     if (now.view.light !== before.view.light) preferences.light.keep(now.view.light);
     if (now.view.drape === 'ground' && before.view.drape !== 'ground') void refreshColours();

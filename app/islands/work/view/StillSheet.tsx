@@ -94,7 +94,7 @@ export function StillSheet({ view, onClose }: { view: GroundView; onClose: () =>
       range: { low: lowest, high: highest },
       options: { ...settings, drape: colour === 'ground' ? 'ground' : settings.drape, water, sun, sunHeight },
       errors: picture.patchErrors ?? null,
-      lights: settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight }) : null,
+      lights: settings.light === 'day' ? await lightOf(source, { ...settings, sun, sunHeight, water }) : null,
       colours,
       rock: course.rock ?? null,
       water: water ? useTerrain.getState().water : null,
