@@ -7,7 +7,7 @@ import { bySize, byCorner, cubicWeights, groundTurnedBack, ORIENTATIONS, turnedB
 /** What brings B nearest A. */
 export interface Fit {
   placement: Placement;
-  /** B lies so many of A's samples further east and south than laid by its size or its corner. */
+  /** What is at a place of A is found so many of A's samples further east and south in B, laid by its size or its corner. */
   shift: { east: number; south: number };
   /** B was found by its samples' size, as a piece of A or more than it, and not stretched to A's extent. */
   cut: boolean;
