@@ -1,13 +1,7 @@
-import Dexie from 'dexie';
-import { IDBFactory, IDBKeyRange } from 'fake-indexeddb';
-import { afterAll, afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { storedInMemory } from '../../tests/helpers/stored-assets';
 
-// The store of the browser, by a stand-in that keeps to its standard, in memory.
-const given = { ...Dexie.dependencies };
-Object.assign(Dexie.dependencies, { indexedDB: new IDBFactory(), IDBKeyRange });
-afterAll(() => void Object.assign(Dexie.dependencies, given));
-vi.resetModules();
-
+storedInMemory();
 const { makeCourse, makeGround, sha256, stepUse } = await import('@upland-cast/core');
 const { db } = await import('./db');
 const { keepAsset, loadAsset } = await import('./assets');
