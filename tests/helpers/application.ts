@@ -122,8 +122,8 @@ export class Application {
 const STORED = '.cache/tests/stored.json';
 const BUILT = 'app/dist/server/entry.mjs';
 
-let demoStored: Parameters<typeof storeIn>[1] | undefined;
-const stored = () => (demoStored ??= JSON.parse(readFileSync(STORED, 'utf8')));
+let demoStored: string | undefined;
+const stored = () => (demoStored ??= readFileSync(STORED, 'utf8'));
 
 /** Opens the demo of few samples once, before all tests, and keeps what the browser stored: its weather is worked out once. */
 export async function storeDemo(): Promise<void> {

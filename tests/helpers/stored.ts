@@ -59,10 +59,16 @@ export function storedIn(page: Page): Promise<KeptDatabase[]> {
   });
 }
 
-/** Puts databases where there are none yet: the page is one of the origin that has not opened them. */
-export function storeIn(page: Page, databases: KeptDatabase[]): Promise<void> {
-  return page.evaluate(async (all) => {
-    const bytesOf = (text: string) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer;
+/** Puts databases where there are none yet: the page is one of the origin that has not opened them. They come as their JSON, which is the quickest way into a page. */
+export function storeIn(page: Page, databases: string): Promise<void> {
+  return page.evaluate(async (json) => {
+    const all = JSON.parse(json) as KeptDatabase[];
+    const bytesOf = (text: string) => {
+      const binary = atob(text);
+      const bytes = new Uint8Array(binary.length);
+      for (let i = 0; i < binary.length; i++) bytes[i] = binary.charCodeAt(i);
+      return bytes.buffer;
+    };
     const whole = (value: unknown): unknown => {
       if (Array.isArray(value)) return value.map(whole);
       if (!value || typeof value !== 'object') return value;
