@@ -21,6 +21,7 @@ export default defineConfig({
         test: {
           name: 'reference',
           include: ['tests/reference/**/*.test.ts'],
+          isolate: false,
           setupFiles: ['tests/helpers/equal-arrays.ts'],
           testTimeout: 300_000,
           hookTimeout: 300_000,
@@ -35,7 +36,6 @@ export default defineConfig({
           hookTimeout: 300_000,
           // What is waited for is there as soon as it is there: the time is for a machine that others share.
           expect: { poll: { timeout: 15_000 } },
-          fileParallelism: false,
           retry: 1,
         },
       },

@@ -1,7 +1,7 @@
 import { MeshoptEncoder } from 'meshoptimizer';
 import { LINEAR_OF_CODE } from '../../../colour';
 import { UplandError } from '../../../errors';
-import { boundsOf, triangleIndices, type Mesh } from '../../mesh';
+import { boundsOf, triangleIndices, type Bounds, type Mesh } from '../../mesh';
 import type { Model, ModelPart } from '../../model/model';
 import type { MeshFile, MeshFormat, MeshOptions, Textures } from '../types';
 import { readGlb, readGltf } from './read';
@@ -98,55 +98,70 @@ const COMPONENT = new Map<unknown, number>([
   [Float32Array, 5126],
 ]);
 
-/** `beside`: what the files of pictures are called after; left out: they lie in the binary. */
-function buildGltf(
-  parts: readonly ModelPart[],
-  name: string,
-  textures: Textures,
-  { packed = false, quantised = false }: MeshOptions = {},
-  beside?: string,
-): GltfParts {
-  const pieces: Uint8Array[] = [];
-  const bufferViews: Record<string, unknown>[] = [];
-  const accessors: Record<string, unknown>[] = [];
-  let [length, unpacked] = [0, 0];
-  const add = (bytes: Uint8Array): number => {
-    const at = length;
-    pieces.push(bytes);
-    length += (bytes.length + 3) & ~3;
+type Json = Record<string, unknown>;
+
+/** What lies in a glTF's buffers: the bytes, the views of them, and the accessors and pictures that name the views. */
+class Contents {
+  readonly pieces: Uint8Array[] = [];
+  readonly bufferViews: Json[] = [];
+  readonly accessors: Json[] = [];
+  readonly images: Json[] = [];
+  length = 0;
+  /** Bytes of all that is packed, once it is unpacked. */
+  private unpacked = 0;
+
+  /** `beside`: what the files of pictures are called after; left out: they lie in the binary. */
+  constructor(
+    readonly packed: boolean,
+    private readonly beside?: string,
+  ) {}
+
+  private add(bytes: Uint8Array): number {
+    const at = this.length;
+    this.pieces.push(bytes);
+    this.length += (bytes.length + 3) & ~3;
     return at;
-  };
+  }
+
   /** An attribute or indices: `kind` of glTF, `stride` in bytes. */
-  const accessor = (data: Numbers, kind: 'SCALAR' | 'VEC2' | 'VEC3' | 'VEC4', stride: number, more: Record<string, unknown> = {}, indices = false): number => {
+  accessor(data: Numbers, kind: 'SCALAR' | 'VEC2' | 'VEC3' | 'VEC4', stride: number, more: Json = {}, indices = false): number {
     const bytes = new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
     const count = indices ? data.length : bytes.length / stride;
-    const view: Record<string, unknown> = { target: indices ? 34_963 : 34_962 };
+    const view: Json = { target: indices ? 34_963 : 34_962 };
     const uneven = !indices && stride !== { SCALAR: 1, VEC2: 2, VEC3: 3, VEC4: 4 }[kind] * data.BYTES_PER_ELEMENT;
-    if (packed) {
+    if (this.packed) {
       const mode = indices ? 'TRIANGLES' : 'ATTRIBUTES';
       const own = MeshoptEncoder.encodeGltfBuffer(bytes, count, stride, mode);
-      Object.assign(view, { buffer: 1, byteOffset: unpacked, byteLength: bytes.length });
-      view.extensions = { EXT_meshopt_compression: { buffer: 0, byteOffset: add(own), byteLength: own.length, byteStride: stride, mode, count } };
-      unpacked += (bytes.length + 3) & ~3;
-    } else Object.assign(view, { buffer: 0, byteOffset: add(bytes), byteLength: bytes.length });
-    if (uneven || (packed && !indices)) view.byteStride = stride;
-    bufferViews.push(view);
-    accessors.push({ bufferView: bufferViews.length - 1, componentType: COMPONENT.get(data.constructor), count, type: kind, ...more });
-    return accessors.length - 1;
-  };
+      Object.assign(view, { buffer: 1, byteOffset: this.unpacked, byteLength: bytes.length });
+      view.extensions = { EXT_meshopt_compression: { buffer: 0, byteOffset: this.add(own), byteLength: own.length, byteStride: stride, mode, count } };
+      this.unpacked += (bytes.length + 3) & ~3;
+    } else Object.assign(view, { buffer: 0, byteOffset: this.add(bytes), byteLength: bytes.length });
+    if (uneven || (this.packed && !indices)) view.byteStride = stride;
+    this.bufferViews.push(view);
+    this.accessors.push({ bufferView: this.bufferViews.length - 1, componentType: COMPONENT.get(data.constructor), count, type: kind, ...more });
+    return this.accessors.length - 1;
+  }
 
-  const images: Record<string, unknown>[] = [];
-  const texture = (bytes: Uint8Array | undefined, called: string): number | undefined => {
+  picture(bytes: Uint8Array | undefined, called: string): number | undefined {
     if (!bytes) return undefined;
-    if (beside !== undefined) return images.push({ uri: encodeURIComponent(pictureName(beside, called)), name: called }) - 1;
-    bufferViews.push({ buffer: 0, byteOffset: add(bytes), byteLength: bytes.length });
-    images.push({ bufferView: bufferViews.length - 1, mimeType: 'image/png', name: called });
-    return images.length - 1;
-  };
+    if (this.beside !== undefined) return this.images.push({ uri: encodeURIComponent(pictureName(this.beside, called)), name: called }) - 1;
+    this.bufferViews.push({ buffer: 0, byteOffset: this.add(bytes), byteLength: bytes.length });
+    return this.images.push({ bufferView: this.bufferViews.length - 1, mimeType: 'image/png', name: called }) - 1;
+  }
+
+  /** As the JSON has it. */
+  get buffers(): Json[] {
+    const unpacked = { byteLength: this.unpacked, extensions: { EXT_meshopt_compression: { fallback: true } } };
+    return [{ byteLength: this.length }, ...(this.packed ? [unpacked] : [])];
+  }
+}
+
+/** What the parts are made of: the ground with its pictures, where it has any, and the water. */
+function materialsOf(parts: readonly ModelPart[], textures: Textures, contents: Contents) {
   const wears = parts.some((p) => p.mesh.uvs) && (textures.colour || textures.normal);
-  const colour = wears ? texture(textures.colour, 'colour') : undefined;
-  const normal = wears ? texture(textures.normal, 'normal') : undefined;
-  const materials: Record<string, unknown>[] = [];
+  const colour = wears ? contents.picture(textures.colour, 'colour') : undefined;
+  const normal = wears ? contents.picture(textures.normal, 'normal') : undefined;
+  const materials: Json[] = [];
   const ground = wears
     ? materials.push({
         name: 'ground',
@@ -161,89 +176,89 @@ function buildGltf(
         alphaMode: 'BLEND',
       }) - 1
     : undefined;
-
-  // One grid of codes for all parts, so that their borders stay the same to the bit.
-  const whole = quantised ? boundsOfAll(parts.map(({ mesh }) => (mesh.up === 'y' ? mesh.positions : zUpToYUp(mesh.positions)))) : undefined;
-  const nodes: Record<string, unknown>[] = [];
-  const meshes: Record<string, unknown>[] = [];
-  for (const part of parts) {
-    const { mesh } = part;
-    const turn = (of: Float32Array) => (mesh.up === 'y' ? of : zUpToYUp(of));
-    const attributes: Record<string, number> = {};
-    const node: Record<string, unknown> = { mesh: meshes.length, name: part.name };
-    const positions = turn(mesh.positions);
-    let indices = triangleIndices(mesh);
-    if (whole) {
-      const size = [0, 1, 2].map((k) => (whole.max[k] > whole.min[k] ? whole.max[k] - whole.min[k] : 1));
-      const codes = new Uint16Array((positions.length / 3) * 4);
-      const [low, high] = [
-        [65_535, 65_535, 65_535],
-        [0, 0, 0],
-      ];
-      for (let i = 0, o = 0; i < positions.length; i += 3, o += 4) {
-        for (let k = 0; k < 3; k++) {
-          const code = Math.round(((positions[i + k] - whole.min[k]) / size[k]) * 65_535);
-          codes[o + k] = code;
-          if (code < low[k]) low[k] = code;
-          if (code > high[k]) high[k] = code;
-        }
-      }
-      attributes.POSITION = accessor(codes, 'VEC3', 8, { normalized: true, min: low, max: high });
-      node.translation = whole.min;
-      node.scale = size;
-    } else attributes.POSITION = accessor(positions, 'VEC3', 12, { ...boundsOf(positions) });
-    if (mesh.normals) {
-      const own = turn(mesh.normals);
-      attributes.NORMAL = quantised ? accessor(toBytes(own, 3, node.scale as number[]), 'VEC3', 4, { normalized: true }) : accessor(own, 'VEC3', 12);
-    }
-    if (mesh.tangents && part.kind === 'ground' && normal !== undefined) {
-      attributes.TANGENT = quantised
-        ? accessor(
-            toBytes(
-              mesh.tangents,
-              4,
-              (node.scale as number[]).map((v) => 1 / v),
-            ),
-            'VEC4',
-            4,
-            { normalized: true },
-          )
-        : accessor(mesh.tangents, 'VEC4', 16);
-    }
-    if (mesh.uvs) {
-      const inside = quantised && mesh.uvs.every((v) => v >= 0 && v <= 1);
-      attributes.TEXCOORD_0 = inside
-        ? accessor(
-            Uint16Array.from(mesh.uvs, (v) => Math.round(v * 65_535)),
-            'VEC2',
-            4,
-            { normalized: true },
-          )
-        : accessor(mesh.uvs, 'VEC2', 8);
-    }
-    if (mesh.colours) {
-      // glTF's vertex colours are linear light; 16 bits hold what 8 bits of sRGB tell apart.
-      const own = new Uint16Array((mesh.colours.length / 3) * 4);
-      for (let i = 0, o = 0; i < mesh.colours.length; i += 3, o += 4) {
-        for (let k = 0; k < 3; k++) own[o + k] = LINEAR_16[mesh.colours[i + k]];
-        own[o + 3] = 65_535;
-      }
-      attributes.COLOR_0 = accessor(own, 'VEC4', 8, { normalized: true });
-    }
-    if (!packed && positions.length / 3 < 65_535) {
-      const short = Uint16Array.from(indices);
-      meshes.push({ name: part.name, primitives: [{ attributes, indices: accessor(short, 'SCALAR', 2, {}, true), ...materialOf(part) }] });
-    } else {
-      if (packed) indices = indices.slice();
-      meshes.push({ name: part.name, primitives: [{ attributes, indices: accessor(indices, 'SCALAR', 4, {}, true), ...materialOf(part) }] });
-    }
-    nodes.push(node);
-  }
-  function materialOf(part: ModelPart): { material?: number } {
+  const of = (part: ModelPart): { material?: number } => {
     const material = part.kind === 'water' ? water : part.mesh.uvs ? ground : undefined;
     return material === undefined ? {} : { material };
+  };
+  return { materials, of, bumped: normal !== undefined };
+}
+
+/** Places as 16-bit codes over the whole model's box, and the node that brings them back. */
+function quantisedPlaces(positions: Float32Array, whole: Bounds, contents: Contents): { accessor: number; translation: number[]; scale: number[] } {
+  const size = [0, 1, 2].map((k) => (whole.max[k] > whole.min[k] ? whole.max[k] - whole.min[k] : 1));
+  const codes = new Uint16Array((positions.length / 3) * 4);
+  const [low, high] = [
+    [65_535, 65_535, 65_535],
+    [0, 0, 0],
+  ];
+  for (let i = 0, o = 0; i < positions.length; i += 3, o += 4) {
+    for (let k = 0; k < 3; k++) {
+      const code = Math.round(((positions[i + k] - whole.min[k]) / size[k]) * 65_535);
+      codes[o + k] = code;
+      if (code < low[k]) low[k] = code;
+      if (code > high[k]) high[k] = code;
+    }
+  }
+  return { accessor: contents.accessor(codes, 'VEC3', 8, { normalized: true, min: low, max: high }), translation: whole.min, scale: size };
+}
+
+/** What a part's vertices have beside their place. `scale`: of the node that its quantised places hang from. */
+function attributesOf({ mesh, kind }: ModelPart, bumped: boolean, scale: number[] | undefined, contents: Contents): Record<string, number> {
+  const attributes: Record<string, number> = {};
+  const normalized = { normalized: true };
+  if (mesh.normals) {
+    const own = mesh.up === 'y' ? mesh.normals : zUpToYUp(mesh.normals);
+    attributes.NORMAL = scale ? contents.accessor(toBytes(own, 3, scale), 'VEC3', 4, normalized) : contents.accessor(own, 'VEC3', 12);
+  }
+  if (mesh.tangents && kind === 'ground' && bumped) {
+    const inverse = scale?.map((v) => 1 / v);
+    attributes.TANGENT = inverse ? contents.accessor(toBytes(mesh.tangents, 4, inverse), 'VEC4', 4, normalized) : contents.accessor(mesh.tangents, 'VEC4', 16);
+  }
+  if (mesh.uvs) {
+    const inside = scale && mesh.uvs.every((v) => v >= 0 && v <= 1);
+    const codes = inside && Uint16Array.from(mesh.uvs, (v) => Math.round(v * 65_535));
+    attributes.TEXCOORD_0 = codes ? contents.accessor(codes, 'VEC2', 4, normalized) : contents.accessor(mesh.uvs, 'VEC2', 8);
+  }
+  if (mesh.colours) {
+    // glTF's vertex colours are linear light; 16 bits hold what 8 bits of sRGB tell apart.
+    const own = new Uint16Array((mesh.colours.length / 3) * 4);
+    for (let i = 0, o = 0; i < mesh.colours.length; i += 3, o += 4) {
+      for (let k = 0; k < 3; k++) own[o + k] = LINEAR_16[mesh.colours[i + k]];
+      own[o + 3] = 65_535;
+    }
+    attributes.COLOR_0 = contents.accessor(own, 'VEC4', 8, normalized);
+  }
+  return attributes;
+}
+
+/** `beside`: what the files of pictures are called after; left out: they lie in the binary. */
+function buildGltf(
+  parts: readonly ModelPart[],
+  name: string,
+  textures: Textures,
+  { packed = false, quantised = false }: MeshOptions = {},
+  beside?: string,
+): GltfParts {
+  const contents = new Contents(packed, beside);
+  const { materials, of: materialOf, bumped } = materialsOf(parts, textures, contents);
+  // One grid of codes for all parts, so that their borders stay the same to the bit.
+  const whole = quantised ? boundsOfAll(parts.map(({ mesh }) => (mesh.up === 'y' ? mesh.positions : zUpToYUp(mesh.positions)))) : undefined;
+  const nodes: Json[] = [];
+  const meshes: Json[] = [];
+  for (const part of parts) {
+    const { mesh } = part;
+    const positions = mesh.up === 'y' ? mesh.positions : zUpToYUp(mesh.positions);
+    const codes = whole && quantisedPlaces(positions, whole, contents);
+    const place = codes?.accessor ?? contents.accessor(positions, 'VEC3', 12, { ...boundsOf(positions) });
+    const attributes = { POSITION: place, ...attributesOf(part, bumped, codes?.scale, contents) };
+    const indices = triangleIndices(mesh);
+    const short = !packed && positions.length / 3 < 65_535;
+    const own = short ? Uint16Array.from(indices) : packed ? indices.slice() : indices;
+    nodes.push({ mesh: meshes.length, name: part.name, ...(codes && { translation: codes.translation, scale: codes.scale }) });
+    meshes.push({ name: part.name, primitives: [{ attributes, indices: contents.accessor(own, 'SCALAR', short ? 2 : 4, {}, true), ...materialOf(part) }] });
   }
   const used = [...(packed ? ['EXT_meshopt_compression'] : []), ...(quantised ? ['KHR_mesh_quantization'] : [])];
+  const { images, accessors, bufferViews, buffers, pieces, length } = contents;
   const json = {
     asset: { version: '2.0', generator: 'Upland Cast' },
     ...(used.length ? { extensionsUsed: used, extensionsRequired: used } : {}),
@@ -255,7 +270,7 @@ function buildGltf(
     ...(images.length ? { images, textures: images.map((_, source) => ({ source, sampler: 0 })), samplers: [{ wrapS: 33_071, wrapT: 33_071 }] } : {}),
     accessors,
     bufferViews,
-    buffers: [{ byteLength: length }, ...(packed ? [{ byteLength: unpacked, extensions: { EXT_meshopt_compression: { fallback: true } } }] : [])],
+    buffers,
   };
   return { json, pieces, length };
 }
@@ -274,8 +289,8 @@ function toBytes(directions: Float32Array, each: 3 | 4, scale: number[]): Int8Ar
   return out;
 }
 
-function boundsOfAll(all: Float32Array[]) {
-  const [min, max] = [
+function boundsOfAll(all: Float32Array[]): Bounds {
+  const [min, max]: Bounds['min'][] = [
     [Infinity, Infinity, Infinity],
     [-Infinity, -Infinity, -Infinity],
   ];
