@@ -5,7 +5,8 @@ export { filterColumns, filterRows, filterRowsEven, steepnessRows } from './filt
 export { medianWindows, quantise } from './median';
 export { medianRows3, medianRows5, medianRows7 } from './generated/median-networks';
 export { brushWeights, brushMeanRows, brushMeanColumns, brushNoise, brushAdd, brushAny, brushTowards } from './brush';
-export { talusFaces, talusHeight, talusHold, talusRelease, talusReleaseFaces, talusSettle, talusSettleFaces, talusShed } from './talus';
+export { talusHeight, talusHold, talusRelease, talusSettle, talusShed } from './talus';
+export { talusFaces, talusReleaseFaces, talusSettleFaces } from './talus-faces';
 export { runoffCarry, runoffDrive, runoffLimit, runoffMove } from './runoff';
 export { windApply, windLift, windShadow, windSlip } from './wind';
 export { distinctLots, distinctNew } from './distinct';
