@@ -151,6 +151,14 @@ export async function goToMark(mark: MarkRow): Promise<void> {
   }
 }
 
+/** An id that none of them has, however quickly they come. */
+function freeId(kind: string, taken: readonly { id: string }[]): string {
+  let at = Date.now();
+  const id = () => `${kind}-${at.toString(36)}`;
+  while (taken.some((one) => one.id === id())) at++;
+  return id();
+}
+
 // Spots: named places whose heights are watched.
 
 export function addSpot(east: number, south: number): void {
@@ -158,7 +166,7 @@ export function addSpot(east: number, south: number): void {
   amend((course) => {
     let n = course.spots.length + 1;
     while (course.spots.some((s) => s.name === `Spot ${n}`)) n++;
-    course.spots.push({ id: `spot-${Date.now().toString(36)}`, name: `Spot ${n}`, east: Math.round(east * 10) / 10, south: Math.round(south * 10) / 10 });
+    course.spots.push({ id: freeId('spot', course.spots), name: `Spot ${n}`, east: Math.round(east * 10) / 10, south: Math.round(south * 10) / 10 });
   });
 }
 
@@ -224,7 +232,7 @@ export function keepView(place: CameraPlace): void {
   amend((course) => {
     let n = course.cameras.length + 1;
     while (course.cameras.some((c) => c.name === `View ${n}`)) n++;
-    course.cameras.push({ id: `view-${Date.now().toString(36)}`, name: `View ${n}`, ...place });
+    course.cameras.push({ id: freeId('view', course.cameras), name: `View ${n}`, ...place });
   });
 }
 
