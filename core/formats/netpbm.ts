@@ -159,7 +159,9 @@ function readOther(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
   const digit = () => {
     // Ones and noughts of a PBM may stand without spaces.
     while (words.at < bytes.length && isSpace(bytes[words.at])) words.at++;
-    return bytes[words.at++] === 49 ? 1 : 0;
+    const bit = bytes[words.at++] - 48;
+    if (bit !== 0 && bit !== 1) throw new UplandError('damaged', 'This PBM is damaged: its picture is not of ones and noughts alone.');
+    return bit;
   };
   const view = new DataView(bytes.buffer, bytes.byteOffset + at + 1, Math.max(0, bytes.length - at - 1));
   for (let row = 0, i = 0; row < height; row++) {
@@ -170,6 +172,7 @@ function readOther(bytes: Uint8Array, { band }: ReadOptions = {}): Reading {
       } else if (text) {
         for (let k = 0; k < channels; k++) {
           const value = words.whole(title, `code in row ${row + 1}`);
+          if (value > most) throw new UplandError('damaged', `This ${title} is damaged: a code in row ${row + 1} is ${value}, and ${most} is its largest.`);
           const to = wanted.indexOf(k);
           if (to >= 0) planes[to][i] = value;
         }
