@@ -5,7 +5,12 @@ import { asset, choice, distance, elevation, hidden, ratio, tributary } from '..
 import { samplesSchema, tilesSchema } from '../field/tiles-schema';
 import { unrollWeights } from '../field/tiles';
 import { boundedBy } from '../analysis/weights';
+import { Recent } from '../recent';
 import { defineMask } from './mask';
+
+/** Painted masks as they lie on a ground: a course that is worked out again has the same ones. Up to so many samples each, and so many of them. */
+const MOST_SAMPLES = 1 << 22;
+const painted = new Recent<Float32Array<ArrayBuffer>>(6, (weights) => weights.length <= MOST_SAMPLES);
 
 /** By a picture laid over the ground: its darkest counts as 0, its brightest as 1. */
 export const imageMask = defineMask({
@@ -68,12 +73,15 @@ export const paintedMask = defineMask({
   params: z.object({ samples: hidden(samplesSchema, 'Samples'), tiles: hidden(tilesSchema, 'Tiles') }),
   inputs: ({ tiles }) => ({ assets: Object.values(tiles) }),
   async weigh(_input, { samples, tiles }, { ground, window, asset: load }) {
-    const loaded = new Map<string, Uint8Array>();
-    for (const [key, sha] of Object.entries(tiles)) loaded.set(key, await load(sha));
-    if (loaded.size === 0) return new Float32Array(window.across * window.down);
-    const painted = { ground: { ...ground, ...samples }, height: unrollWeights(loaded, samples.across, samples.down) };
-    // Straight between its samples a hard edge would be a flight of steps.
-    return resampleWindow(painted, ground, window, ground.across > samples.across ? 'spline' : undefined).height.slice();
+    if (Object.keys(tiles).length === 0) return new Float32Array(window.across * window.down);
+    const laid = await painted.of(JSON.stringify([samples, tiles, ground, window]), async () => {
+      const loaded = new Map<string, Uint8Array>();
+      for (const [key, sha] of Object.entries(tiles)) loaded.set(key, await load(sha));
+      const given = { ground: { ...ground, ...samples }, height: unrollWeights(loaded, samples.across, samples.down) };
+      // Straight between its samples a hard edge would be a flight of steps.
+      return resampleWindow(given, ground, window, ground.across > samples.across ? 'spline' : undefined).height;
+    });
+    return laid.slice();
   },
 });
 

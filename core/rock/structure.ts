@@ -3,6 +3,7 @@ import { hash32 } from '../field/hash';
 import type { Ground } from '../field/ground';
 import { gridOf, wholeOf, type Window } from '../field/window';
 import { DEGREE, exactMath } from '../kernels/math';
+import { Recent } from '../recent';
 import type { Rock } from './rock';
 
 /** Folds are made of so many waves, each of its own length, so that no two are alike. */
@@ -177,18 +178,11 @@ export interface RockStructure {
 /** Structures are kept up to so many samples, and so many of them: of the ground that is worked out and of the one it is seen on. */
 const MOST_SAMPLES = 1 << 23;
 const MOST_KEPT = 2;
-const kept: { key: string; structure: RockStructure }[] = [];
+const recent = new Recent<RockStructure>(MOST_KEPT, ({ uplift }) => uplift.length <= MOST_SAMPLES);
 
 /** The rock at every sample of a window. Every weather step of a course asks for the same: the last ones are kept, and nobody writes to them. */
-export async function structureOf(rock: Rock, ground: Ground, window: Window = wholeOf(ground), signal?: AbortSignal): Promise<RockStructure> {
-  const key = JSON.stringify([rock, ground, window]);
-  const known = kept.findIndex((entry) => entry.key === key);
-  const [entry] = known < 0 ? [] : kept.splice(known, 1);
-  const structure = entry?.structure ?? (await workedOut(rock, ground, window, signal));
-  if (structure.uplift.length <= MOST_SAMPLES) kept.push({ key, structure });
-  if (kept.length > MOST_KEPT) kept.shift();
-  return structure;
-}
+export const structureOf = (rock: Rock, ground: Ground, window: Window = wholeOf(ground), signal?: AbortSignal): Promise<RockStructure> =>
+  recent.of(JSON.stringify([rock, ground, window]), () => workedOut(rock, ground, window, signal));
 
 async function workedOut(rock: Rock, ground: Ground, window: Window, signal?: AbortSignal): Promise<RockStructure> {
   const rest = cooperativeYield(signal);
