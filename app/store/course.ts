@@ -12,9 +12,9 @@ import {
   stepById,
   waitsForLine,
   stepUse,
-  paramsOf,
   inputsOf,
   measureGround,
+  startingElevations,
   startingValues,
   type Course,
   type GroundMeasure,
@@ -56,25 +56,8 @@ export function groundMeasure(): GroundMeasure {
 /** A use of a step with what its settings should begin with on this ground. */
 function freshUse(step: string, params: Record<string, unknown>): StepUse {
   const { picture } = get();
-  const begun: Record<string, unknown> = { ...startingValues(stepById(step), groundMeasure()), ...params };
-  for (const { key, meta } of paramsOf(stepById(step).params)) {
-    if (key in begun) continue;
-    if (!picture) continue;
-    const { lowest, highest } = picture.statistics;
-    const round = (v: number) => Math.round(v);
-    if (meta.kind === 'curve' && highest > lowest) {
-      begun[key] = [0, 0.5, 1].map((t) => round(lowest + t * (highest - lowest))).map((h) => ({ from: h, to: h }));
-    }
-    if (meta.kind === 'elevation' && highest - lowest > 2) {
-      const low = ['fromLow', 'toLow', 'inLow', 'outLow'].includes(key);
-      const high = ['fromHigh', 'toHigh', 'inHigh', 'outHigh'].includes(key);
-      if (low || high) begun[key] = low ? Math.floor(lowest) : Math.ceil(highest);
-      if (key === 'pivot' || key === 'level' || key === 'start' || key === 'highFrom') {
-        if (step !== 'flat' && step !== 'falloff') begun[key] = round((lowest + highest) / 2);
-      }
-    }
-  }
-  return stepUse(step, begun);
+  const of = stepById(step);
+  return stepUse(step, { ...(picture && startingElevations(of, picture.statistics)), ...startingValues(of, groundMeasure()), ...params });
 }
 
 /** Puts a new step at a place and selects it; one that needs a line is ready to have it drawn, and does nothing until it is. */

@@ -8,7 +8,7 @@ export { StrokeOnSurface, type StrokeTools } from '../steps/sculpt/stroke';
 export { Surface } from '../steps/sculpt/surface';
 export { weatherPiece } from '../steps/sculpt/weathered';
 export { knownStep, stepById, steps } from '../steps';
-export { type GroundMeasure, measureGround, startingValues, USUAL_GROUND } from '../steps/starting-values';
+export { type GroundMeasure, measureGround, startingElevations, startingValues, USUAL_GROUND } from '../steps/starting-values';
 export { isShown, type ParamMeta, paramsOf } from '../steps/params';
 export { clipWords, rangeWords } from '../steps/range/words';
 export { type CurvePoint, monotoneCurve } from '../steps/shape/curve';

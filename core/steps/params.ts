@@ -31,6 +31,8 @@ export interface ParamMeta {
   more?: boolean;
   /** What of a ground its starting value goes with: its size, its range of heights, how steep it is, or how far water runs on it. */
   fits?: 'size' | 'range' | 'steepness' | 'flow';
+  /** Of an elevation: which one of the ground it begins at. */
+  beginsAt?: 'lowest' | 'middle' | 'highest';
   /** Of a line on the ground: whether it comes back to where it began. */
   closed?: boolean;
 }
@@ -47,6 +49,7 @@ interface Words {
 
 interface NumberOptions extends Words {
   fits?: ParamMeta['fits'];
+  beginsAt?: ParamMeta['beginsAt'];
   span?: [number, number];
   typed?: boolean;
   min: number;

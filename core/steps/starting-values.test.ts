@@ -4,7 +4,7 @@ import { groundOf } from '../../tests/helpers/grounds';
 import { fieldFrom } from '../field/field';
 import { stepById, steps } from '.';
 import { paramsOf } from './params';
-import { measureGround, startingValues, USUAL_GROUND } from './starting-values';
+import { measureGround, startingElevations, startingValues, USUAL_GROUND } from './starting-values';
 
 describe('starting values', () => {
   it('on the ground that they are written for are the defaults', () => {
@@ -44,6 +44,42 @@ describe('starting values', () => {
   it('leave heights alone where a ground has no range yet', () => {
     expect(startingValues(stepById('fluvial'), { size: 4096, range: 0, steepness: 0 })).toMatchObject({ scale: 100, breach: 120 });
     expect(startingValues(stepById('talus'), { size: 4096, range: 0, steepness: 0 })).toMatchObject({ cliff: 42 });
+  });
+});
+
+describe('starting elevations', () => {
+  const on = (step: string, lowest: number, highest: number) => startingElevations(stepById(step), { lowest, highest });
+
+  it('are the ground’s own, by what the settings say of themselves', () => {
+    expect(on('levels', 250.4, 842.8)).toEqual({ inLow: 250, outLow: 250, inHigh: 843, outHigh: 843 });
+    expect(on('stretch', 250.4, 842.8)).toEqual({ fromLow: 250, toLow: 250, fromHigh: 843, toHigh: 843 });
+    for (const [step, key] of [
+      ['exposure', 'pivot'],
+      ['invert', 'pivot'],
+      ['terrace', 'start'],
+      ['level-area', 'level'],
+      ['roughen', 'highFrom'],
+      ['path', 'level'],
+    ])
+      expect(on(step, 250.4, 842.8), step).toMatchObject({ [key]: 547 });
+    // What stands for itself, whatever the ground.
+    for (const step of ['flat', 'falloff', 'clamp', 'fit']) expect(on(step, 250, 840), step).toEqual({});
+  });
+
+  it('of a curve are the line that changes nothing', () => {
+    const [curve] = Object.values(on('curve', 100, 300)) as { from: number; to: number }[][];
+    expect(curve).toEqual([100, 200, 300].map((h) => ({ from: h, to: h })));
+  });
+
+  it('are none on flat ground, and are taken by every step within its bounds', () => {
+    expect(on('levels', 100, 101)).toEqual({});
+    expect(on('curve', 100, 100)).toEqual({});
+    for (const step of steps)
+      for (const [low, high] of [
+        [-10_900, 8_900],
+        [3, 12],
+      ])
+        expect(step.params.safeParse(startingElevations(step, { lowest: low, highest: high })).success, step.id).toBe(true);
   });
 });
 

@@ -1,6 +1,7 @@
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
 import { DEGREE, exactMath } from '../kernels/math';
+import type { Statistics } from '../field/statistics';
 import { paramsOf, type ParamMeta } from './params';
 import type { Step } from './step';
 
@@ -75,6 +76,21 @@ export function startingValues(step: Pick<Step, 'params'>, measure: GroundMeasur
   for (const { key, meta, value: usual } of paramsOf(step.params)) {
     const value = given[key] ?? usual;
     if (meta.fits && typeof value === 'number') out[key] = fitted(value, meta, measure);
+  }
+  return out;
+}
+
+/** A ground of no more metres than this begins no elevation anywhere. */
+const FLAT = 2;
+
+/** Elevations to begin with on a ground, for the settings that say at which of its own they begin; a height curve begins as the line that changes nothing. */
+export function startingElevations(step: Pick<Step, 'params'>, { lowest, highest }: Pick<Statistics, 'lowest' | 'highest'>): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  const at = { lowest: Math.floor(lowest), middle: Math.round((lowest + highest) / 2), highest: Math.ceil(highest) };
+  for (const { key, meta } of paramsOf(step.params)) {
+    if (meta.kind === 'curve' && highest > lowest) {
+      out[key] = [0, 0.5, 1].map((t) => Math.round(lowest + t * (highest - lowest))).map((h) => ({ from: h, to: h }));
+    } else if (meta.beginsAt && highest - lowest > FLAT) out[key] = at[meta.beginsAt];
   }
   return out;
 }

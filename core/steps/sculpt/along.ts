@@ -43,7 +43,7 @@ export const path = defineStep({
       { label: 'Heights', help: 'Of the line itself.' },
     ),
     ease: distance(120, { min: 0, max: 10_000, logarithmic: true, label: 'Eased over', when: { heights: ['eased'] } }),
-    level: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Level', when: { heights: ['level'] } }),
+    level: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Level', beginsAt: 'middle', when: { heights: ['level'] } }),
     soften: distance(4, { min: 0, max: 500, step: 0.1, label: 'Soften', help: 'Rounds the edges where banks meet the ground.' }),
   }),
   presets: [

@@ -15,7 +15,7 @@ export const exposure = defineStep({
   finds: ['gain', 'contrast', 'stops', 'multiply', 'brightness', 'amplify', 'amplitude'],
   params: z.object({
     stops: plain(0, { min: -6, max: 6, step: 0.05, label: 'Stops', help: 'Every stop doubles the height above the pivot.' }),
-    pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Pivot', help: 'What lies here stays.' }),
+    pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Pivot', beginsAt: 'middle', help: 'What lies here stays.' }),
     offset: distance(0, { min: -9_000, max: 9_000, step: 0.1, label: 'Offset', help: 'Everything moves by this.' }),
   }),
   reach: () => 0,

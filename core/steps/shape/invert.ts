@@ -11,7 +11,7 @@ export const invert = defineStep({
   finds: ['negative', 'reverse', 'complement', 'subtract', 'upside down', 'flip heights'],
   params: z.object({
     about: choice('middle', { middle: 'The middle of its range', elevation: 'An elevation' }, { label: 'About' }),
-    pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Elevation', when: { about: ['elevation'] } }),
+    pivot: elevation(0, { min: -11_000, max: 9_000, label: 'Elevation', beginsAt: 'middle', when: { about: ['elevation'] } }),
   }),
   reach: ({ about }) => (about === 'middle' ? Infinity : 0),
   caption: ({ about, pivot }) => (about === 'middle' ? 'about the middle' : `about ${Math.round(pivot)} m`),

@@ -19,7 +19,7 @@ export const levelArea = defineStep({
   params: z.object({
     points: linePoints({ label: 'Outline', help: 'Three corners at least.', closed: true }),
     at: choice('mean', { mean: 'The mean within', elevation: 'An elevation' }, { label: 'Level at' }),
-    level: elevation(500, { min: -11_000, max: 9_000, step: 0.1, label: 'Elevation', when: { at: ['elevation'] } }),
+    level: elevation(500, { min: -11_000, max: 9_000, step: 0.1, label: 'Elevation', beginsAt: 'middle', when: { at: ['elevation'] } }),
     bank: distance(60, { min: 0, max: 5_000, label: 'Bank', help: 'Over so many metres around it the ground comes back.' }),
   }),
   reach: ({ at }) => (at === 'mean' ? Infinity : 0),

@@ -23,7 +23,14 @@ const params = z.object({
   guide: choice('slope', { slope: 'Slope', height: 'Height', convexity: 'Convexity' }, { label: 'Guided by' }),
   steepFrom: degrees(20, { min: 0, max: 90, label: 'Full effect from', help: 'Slopes this steep are roughened whole.', when: { guide: ['slope'] } }),
   steepFade: degrees(15, { min: 0, max: 90, label: 'Fades over', when: { guide: ['slope'] } }),
-  highFrom: elevation(500, { min: -11_000, max: 9_000, label: 'Full effect from', help: 'Ground this high is roughened whole.', when: { guide: ['height'] } }),
+  highFrom: elevation(500, {
+    min: -11_000,
+    max: 9_000,
+    label: 'Full effect from',
+    beginsAt: 'middle',
+    help: 'Ground this high is roughened whole.',
+    when: { guide: ['height'] },
+  }),
   highFade: distance(150, { fits: 'range', min: 0, max: 9_000, label: 'Fades over', when: { guide: ['height'] } }),
   convexFrom: plain(2, {
     min: -100,

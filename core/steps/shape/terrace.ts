@@ -27,7 +27,7 @@ export const terrace = defineStep({
       label: 'Spacing',
       help: 'Metres of height from tread to tread.',
     }),
-    start: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Starts at', help: 'An elevation where a tread begins.' }),
+    start: elevation(0, { min: -11_000, max: 9_000, step: 0.1, label: 'Starts at', beginsAt: 'middle', help: 'An elevation where a tread begins.' }),
     sharpness: ratio(0.7, { label: 'Sharpness', help: 'How much of a step is tread.' }),
     tilt: ratio(0.15, { label: 'Tilt', help: 'How much of its slope a tread keeps.' }),
     variation: ratio(0.3, { label: 'Variation', help: 'How much the spacing differs from step to step.' }),
