@@ -46,7 +46,27 @@ export function FramePart({
 }) {
   const now = keptFrame(frame, spacing);
   const [columns, rows] = [now.width / spacing, now.depth / spacing];
-  const put = (next: Frame) => onChange(keptFrame(next, spacing));
+  const { width: wide, depth: deep } = frame;
+  const fields = [
+    {
+      label: 'Width',
+      unit: 'm wide',
+      value: now.width,
+      min: 2 * spacing,
+      max: COUNTRY.width,
+      change: (width: number) => ({ width, depth: locked ? (deep * width) / wide : deep }),
+    },
+    {
+      label: 'Depth',
+      unit: 'm deep',
+      value: now.depth,
+      min: 2 * spacing,
+      max: COUNTRY.depth,
+      change: (depth: number) => ({ depth, width: locked ? (wide * depth) / deep : wide }),
+    },
+    { label: "East edge of the country's corner", unit: 'm E', value: now.east, min: 0, max: COUNTRY.width, change: (east: number) => ({ east }) },
+    { label: "South of the country's corner", unit: 'm S', value: now.south, min: 0, max: COUNTRY.depth, change: (south: number) => ({ south }) },
+  ];
   return (
     <fieldset className={css.group}>
       <legend>Frame</legend>
@@ -57,42 +77,9 @@ export function FramePart({
         <p className={css.caution}>That is more than the {figure(MOST_SURVEYED, 0)} samples of one extract. Make it smaller, or take a coarser spacing.</p>
       )}
       <div className={css.numbers}>
-        <NumberField
-          label="Width"
-          unit="m wide"
-          value={now.width}
-          min={2 * spacing}
-          max={COUNTRY.width}
-          step={spacing}
-          onChange={(width) => put({ ...frame, width, depth: locked ? (frame.depth * width) / frame.width : frame.depth })}
-        />
-        <NumberField
-          label="Depth"
-          unit="m deep"
-          value={now.depth}
-          min={2 * spacing}
-          max={COUNTRY.depth}
-          step={spacing}
-          onChange={(depth) => put({ ...frame, depth, width: locked ? (frame.width * depth) / frame.depth : frame.width })}
-        />
-        <NumberField
-          label="East edge of the country's corner"
-          unit="m E"
-          value={now.east}
-          min={0}
-          max={COUNTRY.width}
-          step={spacing}
-          onChange={(east) => put({ ...frame, east })}
-        />
-        <NumberField
-          label="South of the country's corner"
-          unit="m S"
-          value={now.south}
-          min={0}
-          max={COUNTRY.depth}
-          step={spacing}
-          onChange={(south) => put({ ...frame, south })}
-        />
+        {fields.map(({ change, ...field }) => (
+          <NumberField key={field.label} {...field} step={spacing} onChange={(metres) => onChange(keptFrame({ ...frame, ...change(metres) }, spacing))} />
+        ))}
       </div>
       <Row label="Keep its shape" help="Width and depth grow together.">
         <Switch label="Keep its shape" on={locked} onChange={onLock} />
@@ -100,7 +87,7 @@ export function FramePart({
       <Button
         onClick={() => {
           const side = Math.min(frame.width, frame.depth);
-          put({ ...frame, width: side, depth: side });
+          onChange(keptFrame({ ...frame, width: side, depth: side }, spacing));
         }}
       >
         <Grid3x3 size={13} /> Make it square
