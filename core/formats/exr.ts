@@ -274,101 +274,90 @@ function packed(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
   return out;
 }
 
+type Channel = [name: string, samples: ArrayLike<number>];
+
+/** The bytes that a view of so many is filled with. */
+function filled(size: number, fill: (view: DataView) => void = () => undefined): Uint8Array<ArrayBuffer> {
+  const view = new DataView(new ArrayBuffer(size));
+  fill(view);
+  return new Uint8Array(view.buffer);
+}
+
+const int = (value: number) => filled(4, (v) => v.setInt32(0, value, true));
+const float = (value: number) => filled(4, (v) => v.setFloat32(0, value, true));
+
+/** The list of channels, each of 32-bit floats at every sample. */
+function channelList(channels: readonly Channel[]): Uint8Array<ArrayBuffer> {
+  const text = new TextEncoder();
+  return filled(
+    channels.reduce((sum, [name]) => sum + name.length + 17, 1),
+    (v) => {
+      let at = 0;
+      for (const [name] of channels) {
+        for (const [i, code] of text.encode(name).entries()) v.setUint8(at + i, code);
+        at += name.length + 1;
+        v.setInt32(at, 2, true);
+        v.setInt32(at + 8, 1, true);
+        v.setInt32(at + 12, 1, true);
+        at += 16;
+      }
+    },
+  );
+}
+
+/** Magic number, version, and the attributes that have to be there. */
+function headerOf(width: number, height: number, channels: readonly Channel[]): Uint8Array[] {
+  const text = new TextEncoder();
+  const attribute = (name: string, type: string, data: Uint8Array) => [text.encode(`${name}\0${type}\0`), int(data.length), data];
+  const box = filled(16, (v) => {
+    v.setInt32(8, width - 1, true);
+    v.setInt32(12, height - 1, true);
+  });
+  return [
+    Uint8Array.from([...MAGIC, 2, 0, 0, 0]),
+    ...attribute('channels', 'chlist', channelList(channels)),
+    ...attribute('compression', 'compression', Uint8Array.of(3)),
+    ...attribute('dataWindow', 'box2i', box),
+    ...attribute('displayWindow', 'box2i', box),
+    ...attribute('lineOrder', 'lineOrder', Uint8Array.of(0)),
+    ...attribute('pixelAspectRatio', 'float', float(1)),
+    ...attribute('screenWindowCenter', 'v2f', filled(8)),
+    ...attribute('screenWindowWidth', 'float', float(1)),
+    Uint8Array.of(0),
+  ];
+}
+
+/** `count` rows of every channel, packed where that is smaller. */
+function blockOf(channels: readonly Channel[], width: number, first: number, count: number): Uint8Array {
+  const raw = filled(count * width * 4 * channels.length, (v) => {
+    let put = 0;
+    for (let row = first; row < first + count; row++) {
+      for (const [, samples] of channels) for (let i = row * width; i < (row + 1) * width; i++, put += 4) v.setFloat32(put, samples[i], true);
+    }
+  });
+  const small = compress(packed(raw));
+  return small.length < raw.length ? small : raw;
+}
+
 /** A picture of several channels as float OpenEXR, ZIP; each row after row from the top. Channels stand in the file by their names. */
 export function encodeExr(width: number, height: number, named: Record<string, ArrayLike<number>>): Uint8Array<ArrayBuffer> {
   const channels = Object.entries(named).sort(([a], [b]) => (a < b ? -1 : 1));
-  const parts: Uint8Array[] = [];
-  const text = new TextEncoder();
-  const attribute = (name: string, type: string, data: ArrayBuffer) => {
-    const size = new DataView(new ArrayBuffer(4));
-    size.setInt32(0, data.byteLength, true);
-    parts.push(text.encode(`${name}\0${type}\0`), new Uint8Array(size.buffer), new Uint8Array(data));
-  };
-  const data = (size: number, fill: (view: DataView) => void) => {
-    const view = new DataView(new ArrayBuffer(size));
-    fill(view);
-    return view.buffer;
-  };
-  const box = () =>
-    data(16, (v) => {
-      v.setInt32(8, width - 1, true);
-      v.setInt32(12, height - 1, true);
-    });
-  parts.push(Uint8Array.from([...MAGIC, 2, 0, 0, 0]));
-  attribute(
-    'channels',
-    'chlist',
-    data(
-      channels.reduce((sum, [name]) => sum + name.length + 17, 1),
-      (v) => {
-        let at = 0;
-        for (const [name] of channels) {
-          for (const [i, code] of text.encode(name).entries()) v.setUint8(at + i, code);
-          at += name.length + 1;
-          v.setInt32(at, 2, true);
-          v.setInt32(at + 8, 1, true);
-          v.setInt32(at + 12, 1, true);
-          at += 16;
-        }
-      },
-    ),
-  );
-  attribute(
-    'compression',
-    'compression',
-    data(1, (v) => v.setUint8(0, 3)),
-  );
-  attribute('dataWindow', 'box2i', box());
-  attribute('displayWindow', 'box2i', box());
-  attribute(
-    'lineOrder',
-    'lineOrder',
-    data(1, () => undefined),
-  );
-  attribute(
-    'pixelAspectRatio',
-    'float',
-    data(4, (v) => v.setFloat32(0, 1, true)),
-  );
-  attribute(
-    'screenWindowCenter',
-    'v2f',
-    data(8, () => undefined),
-  );
-  attribute(
-    'screenWindowWidth',
-    'float',
-    data(4, (v) => v.setFloat32(0, 1, true)),
-  );
-  parts.push(new Uint8Array(1));
-  const header = parts.reduce((sum, p) => sum + p.length, 0);
-
+  const header = headerOf(width, height, channels);
   const rows = ROWS[3];
   const blocks = Math.ceil(height / rows);
   const table = new DataView(new ArrayBuffer(blocks * 8));
   const chunks: Uint8Array[] = [];
-  let at = header + blocks * 8;
+  let at = header.reduce((sum, part) => sum + part.length, 0) + blocks * 8;
   for (let block = 0; block < blocks; block++) {
     const first = block * rows;
-    const count = Math.min(rows, height - first);
-    const raw = new DataView(new ArrayBuffer(count * width * 4 * channels.length));
-    let put = 0;
-    for (let row = first; row < first + count; row++) {
-      for (const [, samples] of channels) for (let i = row * width; i < (row + 1) * width; i++, put += 4) raw.setFloat32(put, samples[i], true);
-    }
-    const plain = new Uint8Array(raw.buffer);
-    const small = compress(packed(plain));
-    const body = small.length < plain.length ? small : plain;
-    const head = new DataView(new ArrayBuffer(8));
-    head.setInt32(0, first, true);
-    head.setInt32(4, body.length, true);
+    const body = blockOf(channels, width, first, Math.min(rows, height - first));
     table.setBigUint64(block * 8, BigInt(at), true);
-    chunks.push(new Uint8Array(head.buffer), body);
+    chunks.push(int(first), int(body.length), body);
     at += 8 + body.length;
   }
   const out = new Uint8Array(at);
   let to = 0;
-  for (const part of [...parts, new Uint8Array(table.buffer), ...chunks]) {
+  for (const part of [...header, new Uint8Array(table.buffer), ...chunks]) {
     out.set(part, to);
     to += part.length;
   }
