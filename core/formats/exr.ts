@@ -274,7 +274,7 @@ function packed(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
   return out;
 }
 
-type Channel = [name: string, samples: ArrayLike<number>];
+type NamedSamples = [name: string, samples: ArrayLike<number>];
 
 /** The bytes that a view of so many is filled with. */
 function filled(size: number, fill: (view: DataView) => void = () => undefined): Uint8Array<ArrayBuffer> {
@@ -287,7 +287,7 @@ const int = (value: number) => filled(4, (v) => v.setInt32(0, value, true));
 const float = (value: number) => filled(4, (v) => v.setFloat32(0, value, true));
 
 /** The list of channels, each of 32-bit floats at every sample. */
-function channelList(channels: readonly Channel[]): Uint8Array<ArrayBuffer> {
+function channelList(channels: readonly NamedSamples[]): Uint8Array<ArrayBuffer> {
   const text = new TextEncoder();
   return filled(
     channels.reduce((sum, [name]) => sum + name.length + 17, 1),
@@ -306,7 +306,7 @@ function channelList(channels: readonly Channel[]): Uint8Array<ArrayBuffer> {
 }
 
 /** Magic number, version, and the attributes that have to be there. */
-function headerOf(width: number, height: number, channels: readonly Channel[]): Uint8Array[] {
+function headerOf(width: number, height: number, channels: readonly NamedSamples[]): Uint8Array[] {
   const text = new TextEncoder();
   const attribute = (name: string, type: string, data: Uint8Array) => [text.encode(`${name}\0${type}\0`), int(data.length), data];
   const box = filled(16, (v) => {
@@ -328,7 +328,7 @@ function headerOf(width: number, height: number, channels: readonly Channel[]): 
 }
 
 /** `count` rows of every channel, packed where that is smaller. */
-function blockOf(channels: readonly Channel[], width: number, first: number, count: number): Uint8Array {
+function blockOf(channels: readonly NamedSamples[], width: number, first: number, count: number): Uint8Array {
   const raw = filled(count * width * 4 * channels.length, (v) => {
     let put = 0;
     for (let row = first; row < first + count; row++) {
