@@ -37,7 +37,7 @@ function lightOfDay(): { sun: Rgb; sky: Rgb; towards: Rgb } {
 /** The cover's colours by relief, linear. */
 function coverColours(): (share: number) => Rgb {
   const stops = defaultCover().stops.map(({ at, colour }) => ({ at, colour: colour.map((c) => LINEAR_OF_CODE[c]) as Rgb }));
-  return (share) => {
+  const mixed = (share: number): Rgb => {
     const upper = Math.max(
       1,
       stops.findIndex(({ at }) => at >= share),
@@ -46,7 +46,15 @@ function coverColours(): (share: number) => Rgb {
     const t = Math.min(1, Math.max(0, (share - a.at) / (b.at - a.at)));
     return a.colour.map((part, c) => part + t * (b.colour[c] - part)) as Rgb;
   };
+  const table = Array.from({ length: COLOURS + 1 }, (_, i) => mixed(i / COLOURS));
+  return (share) => table[Math.round(COLOURS * Math.min(1, Math.max(0, share)))];
 }
+
+/** Colours from the lowest to the highest: finer than anybody sees in a small picture. */
+const COLOURS = 1024;
+/** Codes from black to white, in even steps of light; twelve bits' worth keep the darkest apart. */
+const CODES = Uint8ClampedArray.from({ length: 4096 }, (_, i) => 255 * srgbFromLinear(i / 4095, (a, b) => a ** b));
+const NO_WATER: Rgb = [1, 1, 1];
 
 interface Strip {
   small: Field;
@@ -85,7 +93,10 @@ function paint({ small, width, height, lift, skip }: Strip, sharesAt: (index: nu
   const colourAt = coverColours();
   const sea = ground.sea - ground.datum;
   let [lowest, highest] = [Infinity, -Infinity];
-  for (const v of h) [lowest, highest] = [Math.min(lowest, v), Math.max(highest, v)];
+  for (const v of h) {
+    if (v < lowest) lowest = v;
+    if (v > highest) highest = v;
+  }
   const dry = Math.max(lowest, Math.min(sea, highest));
   const pixels = new Uint8ClampedArray(width * height * 4);
   for (let row = 0, p = 0; row < height; row++) {
@@ -101,7 +112,7 @@ function paint({ small, width, height, lift, skip }: Strip, sharesAt: (index: nu
       const lit = Math.max(0, up * (light.towards[1] - gx * light.towards[0] - gy * light.towards[2])) * sun;
       const steep = Math.min(1, Math.max(0, (Math.sqrt(gx * gx + gy * gy) / lift - 0.45) / 0.5));
       const base = colourAt(highest > dry ? (h[i] - dry) / (highest - dry) : 0.5);
-      const left = throughWater((sea - h[i]) / 6);
+      const left = h[i] < sea ? throughWater((sea - h[i]) / 6) : NO_WATER;
       for (let c = 0; c < 3; c++) {
         const albedo = base[c] + 0.8 * steep * (ROCK[c] - base[c]);
         const falls = light.sun[c] * lit + light.sky[c] * sky + albedo * (1 - sky) * 0.5 * (light.sun[c] * light.towards[1] + light.sky[c]);
@@ -109,7 +120,7 @@ function paint({ small, width, height, lift, skip }: Strip, sharesAt: (index: nu
         if (h[i] < sea) seen = seen * left[c] + (DEEP[c] * 2.2 + THROWN * light.sky[c]) * (1 - left[c]);
         // What is brighter than paper bends over (Reinhard, with white at 2.5).
         seen = (seen * (1 + seen / 6.25)) / (1 + 0.35 * seen);
-        pixels[p + c] = 255 * srgbFromLinear(Math.min(1, seen), (a, b) => a ** b);
+        pixels[p + c] = CODES[Math.round(4095 * Math.min(1, seen))];
       }
       pixels[p + 3] = 255;
     }

@@ -109,10 +109,28 @@ function bytesOf({ height, layers = {} }: CachedStage): number {
   return Object.values(layers).reduce((sum, layer) => sum + layer.byteLength, height.byteLength);
 }
 
-/** Stages are written one after another, when the work that they come from has been shown. */
+/** Stages are written one after another, when the work that they come from has been shown; while work goes on they wait longer, since writing takes of its time. */
 const waiting = new Map<string, CachedStage>();
 let writing: ReturnType<typeof setTimeout> | undefined;
 const REST = 1500;
+const REST_WHILE_WORKING = 10_000;
+let working = 0;
+
+function writeLater(): void {
+  clearTimeout(writing);
+  writing = setTimeout(() => void writeNext(), working > 0 ? REST_WHILE_WORKING : REST);
+}
+
+/** Does what a person waits for: what is to be kept is written after it. */
+export async function beforeKeeping<T>(work: () => Promise<T>): Promise<T> {
+  working++;
+  try {
+    return await work();
+  } finally {
+    working--;
+    if (waiting.size > 0) writeLater();
+  }
+}
 
 async function writeNext(): Promise<void> {
   for (const [key, stage] of waiting) {
@@ -126,8 +144,8 @@ export const keptStages: KeptStages = {
   get: (key) => Promise.resolve(waiting.get(key) ?? keptStage(key)),
   set: (key, stage) => {
     waiting.set(key, stage);
-    clearTimeout(writing);
-    writing = setTimeout(() => void writeNext(), REST);
+    // The first of several, while work goes on, does not wait anew with each that comes.
+    if (working === 0 || waiting.size === 1) writeLater();
   },
 };
 

@@ -1,4 +1,4 @@
-import { findUse, sentenceOf, statistics, histogram, shareUnderWater, stepById, UplandError, type Course, type Ground } from '@upland-cast/core';
+import { allUses, findUse, sentenceOf, statistics, histogram, shareUnderWater, stepById, UplandError, type Course, type Ground } from '@upland-cast/core';
 import { isLayerDrape } from '../drawing/drapes';
 import type { Picture, Reached, StagePicture } from '../engine/api';
 import { engine, listening, onEngineEnd } from '../engine/client';
@@ -15,8 +15,18 @@ const scheduler = new Scheduler({
   pass,
   stop: () => void engine().stop(),
   seesFull: () => get().picture?.preview === false,
+  growsInView,
   settle,
 });
+
+/** Weather steps from which on work takes so long that it is watched. */
+const WATCHED = 2;
+
+/** A ground that weather makes is seen from its first coarse grids on. */
+function growsInView(): boolean {
+  const { picture, course } = get();
+  return !picture && !!course && allUses(course).filter((use) => use.on && stepById(use.step).family === 'weather').length >= WATCHED;
+}
 
 /** Works the ground out anew: a preview at once, the full ground when the hand rests. */
 export const workOut = (): void => scheduler.ask();

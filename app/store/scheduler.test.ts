@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { Scheduler } from './scheduler';
 
 /** A page whose passes take as long as a test says, with a record of what was done. */
-function page({ preview = 10, full = 300, small = false } = {}) {
+function page({ preview = 10, full = 300, small = false, grows = false } = {}) {
   const done: string[] = [];
   let shown: 'nothing' | 'preview' | 'full' = 'nothing';
   let stopped = () => undefined as void;
@@ -25,6 +25,7 @@ function page({ preview = 10, full = 300, small = false } = {}) {
       }),
     stop: () => stopped(),
     seesFull: () => shown === 'full',
+    growsInView: () => grows && shown === 'nothing',
     settle: () => {
       done.push('settled');
       return Promise.resolve();
@@ -45,6 +46,24 @@ describe('the scheduler', () => {
     expect(done).toEqual(['preview 1']);
     await vi.advanceTimersByTimeAsync(400);
     expect(done).toEqual(['preview 1', 'full 1', 'settled']);
+  });
+
+  it('works the full ground out at once where it is seen while it grows, and shows a preview when something changes meanwhile', async () => {
+    const { scheduler, done } = page({ grows: true });
+    scheduler.ask();
+    expect(done).toEqual(['full 1']);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(done).toEqual(['full 1', 'settled']);
+    scheduler.ask();
+    await vi.advanceTimersByTimeAsync(600);
+    expect(done.slice(2)).toEqual(['preview 2', 'full 2', 'settled']);
+  });
+
+  it('does not begin a ground that grows in view while a hand is on it', async () => {
+    const { scheduler, done } = page({ grows: true });
+    await scheduler.hold(true);
+    scheduler.ask();
+    expect(done).toEqual(['preview 1']);
   });
 
   it('works out behind a full ground that was kept, without a preview, and is settled when that is over', async () => {
@@ -189,6 +208,7 @@ describe('the scheduler', () => {
       },
       stop: () => undefined,
       seesFull: () => false,
+      growsInView: () => false,
       settle: () => Promise.reject(new Error('nothing was shown')),
     });
     scheduler.ask();

@@ -6,6 +6,8 @@ export interface Work {
   stop(): void;
   /** Whether the ground that is seen is the full one. */
   seesFull(): boolean;
+  /** Whether nothing is seen yet, and the full ground is seen while it grows: a small one would only be in its way. */
+  growsInView(): boolean;
   /** The full ground of the latest turn is seen. */
   settle(): Promise<void>;
 }
@@ -17,7 +19,7 @@ const REST_AFTER_STROKE = 500;
 const LOOK = 30;
 
 /**
- * When what is worked out: a preview at once, the full ground when the hand rests. A preview that runs is
+ * When what is worked out: a preview at once, the full ground when the hand rests; the full ground alone where it is seen while it grows. A preview that runs is
  * let finish (it is short), so that a drag always shows something; a full one is stopped.
  */
 export class Scheduler {
@@ -117,6 +119,7 @@ export class Scheduler {
 
   private async step(): Promise<void> {
     const turn = this.wanted;
+    if (this.work.growsInView() && !this.held) return this.whole(turn, 0);
     const shown = await this.pass('preview', turn);
     if (turn !== this.wanted) return void this.step();
     if (!shown || !this.goesOn(turn)) return;

@@ -219,7 +219,9 @@ describe('kernels that work on four samples at a time', () => {
       }
     }
     expect(wanted).toBeGreaterThan(3);
-    expect(b.kernels.hollows(height.offset, filled.offset, state.offset, receiver.offset, b.stride, 0, down)).toBe(wanted);
+    const listed = b.whole();
+    expect(b.kernels.hollows(height.offset, filled.offset, state.offset, receiver.offset, listed.offset, b.stride, 0, down)).toBe(wanted);
+    expect([...listed.values.subarray(0, wanted)].every((p, i, all) => i === 0 || p > all[i - 1])).toBe(true);
     expect(receiver.values[b.index(5, 5)]).toBe(b.index(5, 5));
     expect(filled.values[b.index(7, 7)]).toBe(height.values[b.index(7, 7)]);
   });

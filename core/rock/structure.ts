@@ -117,6 +117,12 @@ function jointsBetween({ seed, joints }: Rock, set: number, first: number, last:
   };
 }
 
+/** How sound the rock is so far from a joint's middle, 0 to 1. */
+function soundIn(away: number, takes: number): number {
+  const far = away / JOINT_WIDTH;
+  return 1 - takes * (1 - far * far) * (1 - far * far);
+}
+
 /** Writes how sound the rock is between its joints, 0 to 1, over the columns of a grid, row by row; undefined: everywhere. */
 function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, easts: Float64Array): ((south: number, out: Float32Array) => void) | undefined {
   if (rock.joints === 0) return undefined;
@@ -133,13 +139,13 @@ function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, east
     for (const { s, c, spacing, waves, first, places, takes } of sets) {
       waves.long(y, long);
       waves.short(y, short);
-      for (let i = 0; i < out.length; i++) {
-        const across = (columns[i] * c + y * s) / spacing + JOINT_WANDER * (long[i] + 0.5 * short[i]);
+      const along = y * s;
+      for (let i = 0; i < columns.length; i++) {
+        const across = (columns[i] * c + along) / spacing + JOINT_WANDER * (long[i] + 0.5 * short[i]);
         const line = Math.floor(across) - first;
-        for (let k = line; k <= line + 1; k++) {
-          const far = Math.abs(across - places[k]) / JOINT_WIDTH;
-          if (far < 1) out[i] = Math.min(out[i], 1 - takes[k] * (1 - far * far) * (1 - far * far));
-        }
+        // Few samples lie in a joint.
+        if (Math.abs(across - places[line]) < JOINT_WIDTH) out[i] = Math.min(out[i], soundIn(across - places[line], takes[line]));
+        if (Math.abs(across - places[line + 1]) < JOINT_WIDTH) out[i] = Math.min(out[i], soundIn(across - places[line + 1], takes[line + 1]));
       }
     }
   };

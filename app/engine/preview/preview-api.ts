@@ -42,7 +42,7 @@ import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../../draw
 import { patchErrors } from '../../drawing/quadtree';
 import { landscapePixels, openPixels } from '../../drawing/landscape';
 import { loadAsset } from '../../storage/assets';
-import { keepGround, keptGround, keptStages } from '../../storage/kept';
+import { beforeKeeping, keepGround, keptGround, keptStages } from '../../storage/kept';
 import {
   ROLL_PICTURE,
   THUMBNAIL,
@@ -93,7 +93,7 @@ const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment', 'loose', 'ice',
 
 /** Works out for the screen: what was being worked out for it before is given up. */
 async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
-  return evaluate(course, {
+  const options: Parameters<typeof evaluate>[1] = {
     kernels,
     cache,
     kept: ground === course.ground ? keptStages : undefined,
@@ -112,7 +112,8 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
       pictured.add(stage.key);
       listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, words: stage.words, relief, took: stage.took });
     },
-  });
+  };
+  return beforeKeeping(() => evaluate(course, options));
 }
 
 export const previewApi = {

@@ -7,15 +7,41 @@
 //   state: 0 not reached · 1 reached · 2 a base: the water leaves here · 3 border
 
 const BASE: u8 = 2;
+const BORDER: u8 = 3;
+/** Higher than any ground. */
+const WALL: f32 = 1e30;
 
 /** Bytes into `control`: the place reached in the order of heights, the head and the tail of what is under water. */
 const PLACE = 0;
 const HEAD = 4;
 const TAIL = 8;
 
+/**
+ * Marks rows `from` to `to` of a ground of `rows`: a base where `bed` lies under the sea, nothing elsewhere; the border beside them, of the heights
+ * and the filled heights too, is a wall.
+ */
+export function stateRows(bed: usize, sea: f64, state: usize, filled: usize, height: usize, stride: i32, rows: i32, from: i32, to: i32): void {
+  if (from == 0) wallRow(state, filled, height, 0, stride);
+  if (to == rows) wallRow(state, filled, height, (rows + 1) * stride, stride);
+  for (let row = from + 1; row <= to; row++) {
+    const end = (row + 1) * stride - 1;
+    wallRow(state, filled, height, row * stride, 1);
+    wallRow(state, filled, height, end, 1);
+    for (let p = row * stride + 1; p < end; p++) store<u8>(state + p, <f64>load<f32>(bed + (<usize>p << 2)) < sea ? BASE : 0);
+  }
+}
+
+function wallRow(state: usize, filled: usize, height: usize, from: i32, count: i32): void {
+  for (let p = from; p < from + count; p++) {
+    store<u8>(state + p, BORDER);
+    store<f32>(filled + (<usize>p << 2), WALL);
+    store<f32>(height + (<usize>p << 2), WALL);
+  }
+}
+
 // @ts-ignore: decorator
 @inline
-function neighbour(k: i32, stride: i32): i32 {
+export function neighbour(k: i32, stride: i32): i32 {
   switch (k) {
     case 0:
       return -1;
@@ -39,7 +65,7 @@ function neighbour(k: i32, stride: i32): i32 {
 /** A float's bits in an order that integers share. */
 // @ts-ignore: decorator
 @inline
-function ordered(value: f32): u32 {
+export function ordered(value: f32): u32 {
   const bits = reinterpret<u32>(value);
   return bits & 0x80000000 ? ~bits : bits | 0x80000000;
 }
@@ -270,49 +296,9 @@ export function floodSome(
   return 1;
 }
 
-/**
- * How many samples of the rows `from` to `to` have no lower neighbour and are no base. Others get
- * no receiver yet, and their height as their filled height: where the sum is 0 no flood is needed.
- */
-export function hollows(height: usize, filled: usize, state: usize, receiver: usize, stride: i32, from: i32, to: i32): i32 {
-  const row4 = <usize>stride << 2;
-  const bases = i32x4.splat(<i32>BASE);
-  let found = 0;
-  for (let row = from; row < to; row++) {
-    const end = (row + 2) * stride - 1;
-    let p = (row + 1) * stride + 1;
-    for (; p + 4 <= end; p += 4) {
-      const at = height + (<usize>p << 2);
-      const h = v128.load(at);
-      v128.store(filled + (<usize>p << 2), h);
-      const base = i32x4.eq(v128.extend_low<u16>(v128.extend_low<u8>(v128.load_zero<u32>(state + p))), bases);
-      v128.store(receiver + (<usize>p << 2), v128.and(base, i32x4.add(i32x4.splat(p), i32x4(0, 1, 2, 3))));
-      const north = f32x4.min(v128.load(at - row4), f32x4.min(v128.load(at - row4 - 4), v128.load(at - row4 + 4)));
-      const south = f32x4.min(v128.load(at + row4), f32x4.min(v128.load(at + row4 - 4), v128.load(at + row4 + 4)));
-      const least = f32x4.min(f32x4.min(north, south), f32x4.min(v128.load(at - 4), v128.load(at + 4)));
-      found += popcnt<i32>(i32x4.bitmask(v128.andnot(v128.not(base), f32x4.lt(least, h))));
-    }
-    for (; p < end; p++) {
-      const at = height + (<usize>p << 2);
-      const h = load<f32>(at);
-      store<f32>(filled + (<usize>p << 2), h);
-      if (load<u8>(state + p) == BASE) {
-        store<i32>(receiver + (<usize>p << 2), p);
-        continue;
-      }
-      store<i32>(receiver + (<usize>p << 2), 0);
-      const north = min<f32>(load<f32>(at - row4), min<f32>(load<f32>(at - row4 - 4), load<f32>(at - row4 + 4)));
-      const south = min<f32>(load<f32>(at + row4), min<f32>(load<f32>(at + row4 - 4), load<f32>(at + row4 + 4)));
-      const least = min<f32>(min<f32>(north, south), min<f32>(load<f32>(at - 4), load<f32>(at + 4)));
-      if (!(least < h)) found++;
-    }
-  }
-  return found;
-}
-
 // @ts-ignore: decorator
 @inline
-function mix(h: u32): u32 {
+export function mix(h: u32): u32 {
   h ^= h >>> 15;
   h *= 0x2c1b3c6d;
   h ^= h >>> 12;

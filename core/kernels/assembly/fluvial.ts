@@ -552,6 +552,33 @@ export function beginFiner(height: usize, bed: usize, ease: usize, was: usize, c
   }
 }
 
+/** In the sea, rows `from` to `to`: rivers run to its level, and nothing gives way there. */
+export function standInSea(height: usize, bed: usize, ease: usize, sea: f64, stride: i32, from: i32, to: i32): void {
+  for (let row = from + 1; row <= to; row++) {
+    for (let p = row * stride + 1; p < (row + 1) * stride - 1; p++) {
+      const off = <usize>p << 2;
+      if (!(<f64>load<f32>(bed + off) < sea)) continue;
+      store<f32>(height + off, <f32>sea);
+      store<f32>(ease + off, 0);
+    }
+  }
+}
+
+/** What is handed down of a channel along a diagonal is only 1/√2 of a cell wide: there `worn` is brought nearer to what it was before it was smoothed (`low`). */
+export function narrowDiagonals(worn: usize, low: usize, receiver: usize, stride: i32, from: i32, to: i32): void {
+  const by = Math.SQRT2 - 1;
+  for (let row = from + 1; row <= to; row++) {
+    for (let p = row * stride + 1; p < (row + 1) * stride - 1; p++) {
+      const off = <usize>p << 2;
+      const aside = abs<i32>(load<i32>(receiver + off) - p);
+      if (aside <= 1 || aside == stride) continue;
+      const here = <f64>load<f32>(worn + off);
+      const was = <f64>load<f32>(low + off);
+      if (here < was) store<f32>(worn + off, <f32>(here + by * (here - was)));
+    }
+  }
+}
+
 /** Faces between samples of which both are laid down, samples `from` to `to` of a grid. */
 export function fanFaces(laid: usize, east: usize, south: usize, stride: i32, from: i32, to: i32): void {
   for (let p = from; p < to; p++) {

@@ -359,3 +359,35 @@ export function iceTake(
     }
   }
 }
+
+/**
+ * What a finer grid begins with, samples `from` to `to`: in `bed` what the coarser one wore off, in `smoothed` its ground as it was. Its own detail stands on that as
+ * far as it was not worn off: half of it where the ground was lowered by 1 / `perDepth`. In `depth` and `over` the coarser grid's ice and
+ * surface: the surface is smooth, whatever detail the bed has. Ice thinner than `least` is not handed down; `lies`: the till there, 0: none.
+ */
+export function iceFiner(
+  given: usize,
+  bed: usize,
+  smoothed: usize,
+  ease: usize,
+  depth: usize,
+  over: usize,
+  ice: usize,
+  lies: usize,
+  till: usize,
+  from: i32,
+  to: i32,
+  perDepth: f64,
+  least: f32,
+): void {
+  for (let p = from; p < to; p++) {
+    const off = <usize>p << 2;
+    const ground = <f64>load<f32>(given + off);
+    const change = min<f64>(0, <f64>load<f32>(bed + off));
+    const smooth = <f64>load<f32>(smoothed + off);
+    const now = load<f32>(ease + off) == 0 ? <f32>ground : <f32>(smooth + change + (ground - smooth) / (1 - change * perDepth));
+    store<f32>(bed + off, now);
+    store<f32>(ice + off, load<f32>(depth + off) > least ? max<f32>(0, load<f32>(over + off) - now) : 0);
+    store<f32>(till + off, lies != 0 ? max<f32>(0, load<f32>(lies + off)) : 0);
+  }
+}

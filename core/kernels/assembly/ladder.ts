@@ -90,6 +90,126 @@ export function passDown(
   }
 }
 
+// Tables of weights. A band may write one that another reads already, since both write the same: every word is written once and as it stays.
+
+/** The place of a sample along an axis, in metres from the ground's edge. */
+// @ts-ignore: decorator
+@inline
+function placeOf(index: i32, spacing: f64, point: i32): f64 {
+  return (point ? <f64>index : <f64>index + 0.5) * spacing;
+}
+
+/** Cubic B-spline, from −2 to 2. */
+// @ts-ignore: decorator
+@inline
+function spline(t: f64): f64 {
+  const a = abs<f64>(t);
+  if (a >= 2) return 0;
+  return a >= 1 ? ((2 - a) * (2 - a) * (2 - a)) / 6 : (4 - 6 * a * a + 3 * a * a * a) / 6;
+}
+
+/** A B-spline's weight for a sample that lies `t` coarse spacings away. One on the edge stands for half a cell. */
+// @ts-ignore: decorator
+@inline
+function splineAt(index: i32, t: f64, fromCount: i32, fromPoint: i32): f64 {
+  const rim = fromPoint && (index == 0 || index == fromCount - 1);
+  return spline(t) * (rim ? 0.5 : 1);
+}
+
+/**
+ * Where the sums for `count` coarser samples begin among `fromCount` finer ones, and their weights, `fours` for each: a cubic B-spline as wide as the
+ * coarser spacing, the weights those of a straight line fitted locally.
+ */
+export function coarserTable(
+  first: usize,
+  weight: usize,
+  count: i32,
+  spacing: f64,
+  point: i32,
+  fromCount: i32,
+  fromSpacing: f64,
+  fromPoint: i32,
+  taps: i32,
+  fours: i32,
+): void {
+  for (let i = 0; i < count; i++) {
+    const place = placeOf(i, spacing, point);
+    const start = <i32>ceil<f64>((place - 2 * spacing) / fromSpacing - (fromPoint ? 0 : 0.5));
+    const begin = max(0, min(fromCount - taps, start));
+    const at = max(0, min(begin, fromCount - fours));
+    let sum: f64 = 0;
+    let one: f64 = 0;
+    let two: f64 = 0;
+    for (let k = 0; k < taps; k++) {
+      const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
+      const w = splineAt(begin + k, t, fromCount, fromPoint);
+      sum += w;
+      one += w * t;
+      two += w * t * t;
+    }
+    const spread = sum * two - one * one;
+    store<i32>(first + (<usize>i << 2), at);
+    for (let s = 0; s < fours; s++) {
+      const k = at + s - begin;
+      let share: f64 = 0;
+      if (k >= 0 && k < taps) {
+        const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
+        const w = splineAt(begin + k, t, fromCount, fromPoint);
+        share = spread > 1e-12 ? (w * (two - one * t)) / spread : w / sum;
+      }
+      store<f32>(weight + (<usize>(i * fours + s) << 2), <f32>share);
+    }
+  }
+}
+
+/** The same for finer samples among coarser ones: Catmull–Rom; beyond an edge the ground goes on straight, 2a − b. */
+export function finerTable(
+  first: usize,
+  weight: usize,
+  count: i32,
+  spacing: f64,
+  point: i32,
+  fromCount: i32,
+  fromSpacing: f64,
+  fromPoint: i32,
+  taps: i32,
+  fours: i32,
+): void {
+  for (let i = 0; i < count; i++) {
+    const place = placeOf(i, spacing, point) / fromSpacing - (fromPoint ? 0 : 0.5);
+    const cell = max(0, min(fromCount - 2, <i32>floor<f64>(place)));
+    const t = place - <f64>cell;
+    const begin = max(0, min(fromCount - taps, cell - 1));
+    const at = max(0, min(begin, fromCount - fours));
+    store<i32>(first + (<usize>i << 2), at);
+    for (let s = 0; s < fours; s++) {
+      const index = at + s;
+      let share: f32 = 0;
+      for (let k = 0; k < 4; k++) {
+        const w = catmullRom(k, t);
+        const source = cell - 1 + k;
+        if (source < 0) {
+          if (index == 0) share = <f32>(<f64>share + 2 * w);
+          else if (index == 1) share = <f32>(<f64>share - w);
+        } else if (source >= fromCount) {
+          if (index == fromCount - 1) share = <f32>(<f64>share + 2 * w);
+          else if (index == fromCount - 2) share = <f32>(<f64>share - w);
+        } else if (index == source) share = <f32>(<f64>share + w);
+      }
+      store<f32>(weight + (<usize>(i * fours + s) << 2), share);
+    }
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function catmullRom(k: i32, t: f64): f64 {
+  if (k == 0) return ((2 - t) * t - 1) * t * 0.5;
+  if (k == 1) return ((3 * t - 5) * t * t + 2) * 0.5;
+  if (k == 2) return ((4 - 3 * t) * t + 1) * t * 0.5;
+  return (t - 1) * t * t * 0.5;
+}
+
 const SIX: f32 = 6;
 const FOUR: f32 = 4;
 const PER: f32 = 1.0 / 16.0;

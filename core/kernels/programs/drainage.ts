@@ -1,5 +1,5 @@
 import { floats, rowsOf, type Program } from '../program';
-import { claimRouting, FLOW_BORDER, route, stateRows } from './flow';
+import { claimRouting, FLOW_BORDER, rimOf, route, stateRows } from './flow';
 import { bytesOf, claims, halvings, lay, lift, type Grid } from './levels';
 
 export interface DrainageArgs {
@@ -41,14 +41,11 @@ export const drainageProgram: Program<DrainageArgs, Float32Array, Drainage> = {
 
   *run(kernels, arena, args, band) {
     const { grid, routing } = plan(args);
-    const { across, down, stride } = grid;
-    const { from, to } = rowsOf(down, band);
+    const { down, stride } = grid;
+    const rows = rowsOf(down, band);
     const height = floats(arena, arena.start + routing.height, bytesOf(grid) / 4);
-    const lowest = args.open ? -1 : lowestSample(height, grid);
-    stateRows(arena, routing, grid, from, to, (p, row, column) => {
-      if (height[p] < args.sea || p === lowest) return true;
-      return args.open && (row === 0 || row === down - 1 || column === 0 || column === across - 1);
-    });
+    const bases = args.open ? rimOf(grid, rows) : lowestOf(height, grid, rows);
+    stateRows(kernels, arena, routing, grid, { bed: routing.height, sea: args.sea }, rows, bases);
     yield;
     const a = arena.start;
     const area = floats(arena, a + routing.area, bytesOf(grid) / 4);
@@ -89,12 +86,19 @@ export const accumulationProgram: Program<DrainageArgs, Float32Array, Float32Arr
 };
 
 /** Closed all around, the water gathers in the lowest sample. */
-export function lowestSample(height: Float32Array, { across, down, stride }: Grid): number {
+function lowestSample(height: Float32Array, { across, down, stride }: Grid): number {
   let lowest = stride + 1;
   for (let row = 0; row < down; row++) {
     for (let p = (row + 1) * stride + 1; p < (row + 1) * stride + 1 + across; p++) if (height[p] < height[lowest]) lowest = p;
   }
   return lowest;
+}
+
+/** That sample, where it lies in these rows. */
+export function lowestOf(height: Float32Array, grid: Grid, { from, to }: { from: number; to: number }): number[] {
+  const lowest = lowestSample(height, grid);
+  const row = Math.floor(lowest / grid.stride) - 1;
+  return row >= from && row < to ? [lowest] : [];
 }
 
 function plan({ across, down }: DrainageArgs) {

@@ -69,11 +69,11 @@ export function* route(
   const a = arena.start;
   const word = new Int32Array(arena.buffer, a + at.control, 16 + MOST_BANDS);
   const { from, to } = rowsOf(down, band);
-  word[16 + band.index] = kernels.hollows(a + at.height, a + at.filled, a + at.state, a + at.receiver, stride, from, to);
+  word[16 + band.index] = kernels.hollows(a + at.height, a + at.filled, a + at.state, a + at.receiver, bottomsOf(a, at, stride, from), stride, from, to);
   yield;
   let hollow = 0;
   for (let b = 0; b < band.count; b++) hollow += word[16 + b];
-  if (hollow > 0) yield* flood(kernels, arena, at, grid, band, how.wander);
+  if (hollow > 0) yield* fill(kernels, arena, at, grid, band, how.wander, hollow);
   how.receive(from, to);
   how.weigh(from, to);
   if (band.index === 0) new Uint8Array(arena.buffer, a + at.donors, samples).fill(0);
@@ -89,6 +89,65 @@ export function* route(
     }
     yield;
   }
+}
+
+/** Where a band lists the bottoms of its hollows. */
+const bottomsOf = (start: number, at: Routing, stride: number, fromRow: number) => start + at.area + 4 * fromRow * stride;
+
+/** Samples of which one is looked at, at most, where hollows are filled one by one: beyond that the flood of the whole is the shorter way. */
+const MOST_LOOKED = 4;
+
+/** Fills `hollow` hollows up to where they spill: one by one where they are few, else by a flood of the whole. */
+function* fill(
+  kernels: KernelExports,
+  arena: Arena,
+  at: Routing,
+  grid: Grid,
+  band: Band,
+  wander: boolean,
+  hollow: number,
+): Generator<void, void, void> {
+  const { down, stride } = grid;
+  const a = arena.start;
+  const samples = stride * (down + 2);
+  const most = Math.floor(samples / MOST_LOOKED);
+  const first = band.index === 0;
+  // The room of the order holds the bottoms, what a hollow covers and what waits to be led; 8 and 4 bytes each.
+  const [bottoms, list, queue] = [a + at.order, a + at.order + 4 * Math.ceil(samples / 4), a + at.order + 8 * Math.ceil(samples / 4)];
+  const word = new Int32Array(arena.buffer, a + at.control, 16 + MOST_BANDS);
+  if (first) {
+    word[0] = word[1] = 0;
+    word[8] = 8 * hollow <= samples ? 1 : -1;
+    for (let b = 0; word[8] === 1 && b < band.count; b++) {
+      const { from } = rowsOf(down, { ...band, index: b });
+      kernels.hollowsBegin(a + at.height, bottomsOf(a, at, stride, from), word[16 + b], bottoms, a + at.control);
+    }
+  }
+  yield;
+  // Only the first band knows how often it goes on; the others read it between two meetings.
+  while (word[8] === 1) {
+    yield;
+    if (first) {
+      word[8] = kernels.fillHollows(
+        a + at.filled,
+        a + at.state,
+        a + at.receiver,
+        bottoms,
+        a + at.area,
+        list,
+        queue,
+        a + at.control,
+        stride,
+        BUDGET,
+        most,
+        wander ? 1 : 0,
+      );
+    }
+    yield;
+  }
+  const outcome = word[8];
+  yield;
+  if (outcome < 0) yield* flood(kernels, arena, at, grid, band, wander);
 }
 
 /** Sorts the samples by height and fills hollows up to where they spill. */
@@ -188,8 +247,7 @@ export function weighRows(arena: Arena, offset: number, grid: Grid, point: boole
   }
 }
 
-export const BASE = 2;
-const BORDER = 3;
+const BASE = 2;
 /** Higher than any ground. */
 const WALL = 1e30;
 
@@ -203,26 +261,28 @@ export function wallBorder(grid: Float32Array, { across, down, stride }: Grid, f
   }
 }
 
-/** Clears rows of the state, the border around them included; `base` says where the water leaves. */
-export function stateRows(arena: Arena, at: Routing, grid: Grid, from: number, to: number, base: (index: number, row: number, column: number) => boolean) {
-  const { across, down, stride } = grid;
-  const samples = stride * (down + 2);
-  const state = new Uint8Array(arena.buffer, arena.start + at.state, samples);
-  const grids = [at.filled, at.height].map((offset) => floats(arena, arena.start + offset, samples));
-  if (from === 0) {
-    state.fill(BORDER, 0, stride);
-    for (const g of grids) g.fill(WALL, 0, stride);
-  }
-  if (to === down) {
-    state.fill(BORDER, (down + 1) * stride);
-    for (const g of grids) g.fill(WALL, (down + 1) * stride);
-  }
+/** Clears rows of the state, the border around them included: water leaves where `bed` lies under the sea, and at `bases`. */
+export function stateRows(
+  kernels: KernelExports,
+  arena: Arena,
+  at: Routing,
+  grid: Grid,
+  { bed, sea }: { bed: number; sea: number },
+  { from, to }: { from: number; to: number },
+  bases: Iterable<number>,
+): void {
+  const { down, stride } = grid;
+  const a = arena.start;
+  if (to > from) kernels.stateRows(a + bed, sea, a + at.state, a + at.filled, a + at.height, stride, down, from, to);
+  const state = new Uint8Array(arena.buffer, a + at.state, stride * (down + 2));
+  for (const p of bases) state[p] = BASE;
+}
+
+/** The samples on the rim of a grid, of some rows. */
+export function* rimOf({ across, down, stride }: Grid, { from, to }: { from: number; to: number }): Generator<number, void, void> {
   for (let row = from; row < to; row++) {
-    const first = (row + 1) * stride;
-    for (const p of [first, first + across + 1]) {
-      state[p] = BORDER;
-      for (const g of grids) g[p] = WALL;
-    }
-    for (let column = 0, p = first + 1; column < across; column++, p++) state[p] = base(p, row, column) ? BASE : 0;
+    const first = (row + 1) * stride + 1;
+    const step = row === 0 || row === down - 1 ? 1 : Math.max(1, across - 1);
+    for (let column = 0; column < across; column += step) yield first + column;
   }
 }

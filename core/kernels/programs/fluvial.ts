@@ -22,7 +22,7 @@ import {
   type Rung,
 } from './ladder';
 import { bytesOf, claims, lay, lift, smooth } from './levels';
-import { baseOf, leavesOver, markOutlets, outletsOf } from './outlets';
+import { basesOf, leavesOver, markOutlets } from './outlets';
 
 export interface FluvialArgs {
   across: number;
@@ -349,23 +349,15 @@ function* begin(
     const passage = toFiner(coarser, level);
     // A coarse grid's finest valleys lie along its rows and columns: only those that it resolves are handed down.
     const coarseSize = bytesOf(coarser) / 4;
-    const [worn, original] = [at.height, coarser.bed].map((o) => floats(arena, arena.start + o, coarseSize));
+    const worn = floats(arena, arena.start + at.height, coarseSize);
     const rows = rowsOf(coarser.down, band);
-    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= original[p];
+    kernels.takeOff(arena.start + at.height, arena.start + coarser.bed, (rows.from + 1) * coarser.stride, (rows.to + 1) * coarser.stride);
     yield;
     yield* smooth(kernels, arena, coarser, at.height, at.order, at.area, band);
-    // A channel along a diagonal is only 1/√2 of a cell wide.
-    const low = floats(arena, arena.start + at.area, coarseSize);
-    const receiver = new Int32Array(arena.buffer, arena.start + at.receiver, coarseSize);
-    for (let row = rows.from; routed && row < rows.to; row++) {
-      for (let p = (row + 1) * coarser.stride + 1; p < (row + 2) * coarser.stride - 1; p++) {
-        const aside = Math.abs(receiver[p] - p);
-        if (aside > 1 && aside !== coarser.stride && worn[p] < low[p]) worn[p] += (Math.SQRT2 - 1) * (worn[p] - low[p]);
-      }
-    }
+    if (routed) kernels.narrowDiagonals(arena.start + at.height, arena.start + at.area, arena.start + at.receiver, coarser.stride, rows.from, rows.to);
     yield;
     // Where water leaves stays as low as it is: smoothed, it would rise with every grid, and all the land that drains through it.
-    const outlets = leavesOver(args) ? outletsOf(arena, args, coarser, at, rows).map((p) => [p, worn[p]]) : [];
+    const outlets = leavesOver(args) ? basesOf(arena, args, coarser, at, rows).map((p) => [p, worn[p]]) : [];
     for (let i = 0; i < HANDED_SMOOTH; i++) yield* smooth(kernels, arena, coarser, at.height, at.order, at.height, band);
     for (const [p, change] of outlets) worn[p] = change;
     yield;
@@ -383,16 +375,14 @@ function* begin(
   }
   yield;
   // Bases stand still: where water leaves, and in the sea at its level while rivers run to it. Nothing creeps over them.
-  const base = baseOf(arena, args, level, at);
-  for (let row = from; row < to; row++) {
-    for (let column = 0, p = (row + 1) * level.stride + 1; column < level.across; column++, p++) {
-      if (!base(p, row, column)) continue;
-      const outlet = bed[p] >= args.sea && leavesOver(args) && !args.held && !args.alone && ease[p] > 0;
-      if (bed[p] < args.sea) height[p] = args.sea;
-      else if (args.held || args.alone) height[p] = bed[p];
-      // Where no water leaves, the lowest place is filled as any other.
-      if (bed[p] < args.sea || leavesOver(args) || args.held || args.alone) ease[p] = outlet ? OUTLET_EASE : 0;
-    }
+  kernels.standInSea(arena.start + at.height, arena.start + level.bed, arena.start + level.ease, args.sea, level.stride, from, to);
+  const law = args.held || args.alone !== undefined;
+  for (const p of basesOf(arena, args, level, at, { from, to })) {
+    if (bed[p] < args.sea) continue;
+    if (law) height[p] = bed[p];
+    // Where no water leaves, the lowest place is filled as any other.
+    if (law) ease[p] = 0;
+    else if (leavesOver(args)) ease[p] = ease[p] > 0 ? OUTLET_EASE : 0;
   }
   yield;
 }
@@ -408,12 +398,13 @@ function* findWay(
   salt: number,
   again = false,
 ): Generator<void, void, void> {
-  const { from, to } = rowsOf(level.down, band);
+  const rows = rowsOf(level.down, band);
+  const { from, to } = rows;
   if (again) {
     const size = level.stride * (level.down + 2);
     kernels.clearReached(arena.start + at.state, (from + 1) * level.stride, (to + 1) * level.stride);
     wallBorder(floats(arena, arena.start + at.filled, size), level, from, to);
-  } else stateRows(arena, at, level, from, to, baseOf(arena, args, level, at));
+  } else stateRows(kernels, arena, at, level, { bed: level.bed, sea: args.sea }, rows, basesOf(arena, args, level, at, rows));
   yield;
   const a = arena.start;
   const { left, top, across } = args.begun ? placeInWhole(args.begun, level) : { left: 0, top: 0, across: level.across };

@@ -260,27 +260,32 @@ function* begin(kernels: KernelExports, arena: Arena, levels: Level[], l: number
   if (coarser) {
     const passage = toFiner(coarser, level);
     // What the coarser grid wore off, and what of its ground the finer one's detail stands on.
-    const coarseSize = bytesOf(coarser) / 4;
-    const [worn, was] = [coarser.bed, coarser.given].map((o) => floats(arena, arena.start + o, coarseSize));
+    const a = arena.start;
     const rows = rowsOf(coarser.down, band);
-    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) worn[p] -= was[p];
+    kernels.takeOff(a + coarser.bed, a + coarser.given, (rows.from + 1) * coarser.stride, (rows.to + 1) * coarser.stride);
     yield;
     yield* pass(kernels, arena, passage, coarser.given, at.passing, at.spare, band);
     yield* pass(kernels, arena, passage, coarser.bed, at.passing, level.bed, band);
     yield* pass(kernels, arena, passage, at.ice, at.passing, at.worn, band);
     yield* pass(kernels, arena, passage, at.surface, at.passing, at.kept, band);
     if (laid >= 0) yield* pass(kernels, arena, passage, at.till, at.passing, at.south, band);
-    const [smoothed, depth, over, till, lies, thick, ease] = [at.spare, at.worn, at.kept, at.till, at.south, at.ice, level.ease].map((o) =>
-      floats(arena, arena.start + o, size),
-    );
     const perDepth = 1 / (WORN_OFF * Math.max(coarser.spacingX, coarser.spacingY));
-    for (let p = first; p < end; p++) {
-      const change = Math.min(0, bed[p]);
-      bed[p] = ease[p] === 0 ? given[p] : smoothed[p] + change + (given[p] - smoothed[p]) / (1 - change * perDepth);
-      // Its surface is smooth, whatever detail the bed has.
-      thick[p] = depth[p] > LEAST_ICE ? Math.max(0, over[p] - bed[p]) : 0;
-      till[p] = laid >= 0 ? Math.max(0, lies[p]) : 0;
-    }
+    const lies = laid >= 0 ? a + at.south : 0;
+    kernels.iceFiner(
+      a + level.given,
+      a + level.bed,
+      a + at.spare,
+      a + level.ease,
+      a + at.worn,
+      a + at.kept,
+      a + at.ice,
+      lies,
+      a + at.till,
+      first,
+      end,
+      perDepth,
+      LEAST_ICE,
+    );
     yield;
   } else bed.set(given.subarray(first, end), first);
   kernels.iceOver(arena.start + level.bed, arena.start + at.ice, arena.start + at.surface, first, end);

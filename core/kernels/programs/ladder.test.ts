@@ -128,7 +128,7 @@ describe('a ladder of grids', () => {
         expect(weights + asked).toBe(bytes);
         for (const [l, coarse] of levels.entries()) {
           const passages = l === 0 ? [] : [toCoarser(levels[0], coarse), toFiner(coarse, levels[l - 1])];
-          for (const { x, y } of passages) for (const table of [x, y]) expect(4 * table.first.length * (5 + table.taps)).toBeLessThanOrEqual(asked / 2);
+          for (const { x, y } of passages) for (const table of [x, y]) expect(4 * table.count * (5 + table.taps)).toBeLessThanOrEqual(asked / 2);
         }
       }
     }

@@ -112,111 +112,45 @@ export function sharesOf(listed: readonly number[], count: number): number[] {
   return out;
 }
 
-/** For every sample along one axis of a grid which samples of another it is made of. */
-interface Weights {
+/** Along one axis: so many samples are made of so many others, `taps` for each. */
+interface Axis {
+  count: number;
+  spacing: number;
+  point: boolean;
+  from: { count: number; spacing: number; point: boolean };
   taps: number;
-  first: Int32Array;
-  weight: Float32Array;
-}
-
-/** The place of a sample along an axis, in metres from the ground's edge. */
-const placeOf = (index: number, spacing: number, point: boolean) => (point ? index : index + 0.5) * spacing;
-
-/** Cubic B-spline, from −2 to 2. */
-const spline = (t: number) => {
-  const a = Math.abs(t);
-  if (a >= 2) return 0;
-  return a >= 1 ? ((2 - a) * (2 - a) * (2 - a)) / 6 : (4 - 6 * a * a + 3 * a * a * a) / 6;
-};
-
-/**
- * A coarser grid's samples as weighted means of a finer one's: a cubic B-spline as wide as the
- * coarser spacing, mended so that a plane comes out as it is, at the edges too. Two sample counts
- * of one ground so give the same coarse grid, but for what lies between their samples.
- */
-function coarserWeights(count: number, spacing: number, point: boolean, from: { count: number; spacing: number; point: boolean }): Weights {
-  const taps = Math.min(from.count, Math.ceil((4 * spacing) / from.spacing) + 1);
-  const first = new Int32Array(count);
-  const weight = new Float32Array(count * taps);
-  for (let i = 0; i < count; i++) {
-    const place = placeOf(i, spacing, point);
-    const start = Math.ceil((place - 2 * spacing) / from.spacing - (from.point ? 0 : 0.5));
-    const begin = Math.max(0, Math.min(from.count - taps, start));
-    first[i] = begin;
-    let [sum, one, two] = [0, 0, 0];
-    const raw: number[] = [];
-    const away: number[] = [];
-    for (let k = 0; k < taps; k++) {
-      const t = (placeOf(begin + k, from.spacing, from.point) - place) / spacing;
-      // A sample on the edge stands for half a cell.
-      const rim = from.point && (begin + k === 0 || begin + k === from.count - 1);
-      const w = spline(t) * (rim ? 0.5 : 1);
-      raw.push(w);
-      away.push(t);
-      sum += w;
-      one += w * t;
-      two += w * t * t;
-    }
-    // Weights of a straight line fitted locally.
-    const spread = sum * two - one * one;
-    for (let k = 0; k < taps; k++) weight[i * taps + k] = spread > 1e-12 ? (raw[k] * (two - one * away[k])) / spread : raw[k] / sum;
-  }
-  return { taps, first, weight };
-}
-
-/** A finer grid's samples from a coarser one's: Catmull–Rom, straight on at the edges. */
-function finerWeights(count: number, spacing: number, point: boolean, from: { count: number; spacing: number; point: boolean }): Weights {
-  const taps = Math.min(4, from.count);
-  const first = new Int32Array(count);
-  const weight = new Float32Array(count * taps);
-  for (let i = 0; i < count; i++) {
-    const at = placeOf(i, spacing, point) / from.spacing - (from.point ? 0 : 0.5);
-    const cell = Math.max(0, Math.min(from.count - 2, Math.floor(at)));
-    const t = at - cell;
-    const begin = Math.max(0, Math.min(from.count - taps, cell - 1));
-    first[i] = begin;
-    const parts = [((2 - t) * t - 1) * t * 0.5, ((3 * t - 5) * t * t + 2) * 0.5, ((4 - 3 * t) * t + 1) * t * 0.5, (t - 1) * t * t * 0.5];
-    const add = (index: number, w: number) => {
-      weight[i * taps + index - begin] += w;
-    };
-    parts.forEach((w, k) => {
-      const index = cell - 1 + k;
-      // Beyond the edge the ground goes on straight: 2a − b.
-      if (index < 0) {
-        add(0, 2 * w);
-        add(1, -w);
-      } else if (index >= from.count) {
-        add(from.count - 1, 2 * w);
-        add(from.count - 2, -w);
-      } else add(index, w);
-    });
-  }
-  return { taps, first, weight };
 }
 
 /** How the samples of one rung are made from another's: along x, then along y. */
 export interface Passage {
   from: Rung;
   to: Rung;
-  x: Weights;
-  y: Weights;
+  x: Axis;
+  y: Axis;
+  /** Over to a finer grid, or down to a coarser one. */
+  finer: boolean;
 }
 
-/** From a finer grid to a coarser one. */
-export const toCoarser = (from: Rung, to: Rung): Passage => ({
-  from,
-  to,
-  x: coarserWeights(to.across, to.spacingX, to.point, { count: from.across, spacing: from.spacingX, point: from.point }),
-  y: coarserWeights(to.down, to.spacingY, to.point, { count: from.down, spacing: from.spacingY, point: from.point }),
-});
+function passageOf(from: Rung, to: Rung, finer: boolean, taps: (count: number, ratio: number) => number): Passage {
+  const axis = (count: number, spacing: number, fromCount: number, fromSpacing: number): Axis => ({
+    count,
+    spacing,
+    point: to.point,
+    from: { count: fromCount, spacing: fromSpacing, point: from.point },
+    taps: taps(fromCount, spacing / fromSpacing),
+  });
+  return { from, to, finer, x: axis(to.across, to.spacingX, from.across, from.spacingX), y: axis(to.down, to.spacingY, from.down, from.spacingY) };
+}
 
-/** From a coarser grid to a finer one. */
-export const toFiner = (from: Rung, to: Rung): Passage => ({
-  from,
-  to,
-  x: finerWeights(to.across, to.spacingX, to.point, { count: from.across, spacing: from.spacingX, point: from.point }),
-  y: finerWeights(to.down, to.spacingY, to.point, { count: from.down, spacing: from.spacingY, point: from.point }),
-});
+/**
+ * From a finer grid to a coarser one: weighted means by a cubic B-spline as wide as the
+ * coarser spacing, mended so that a plane comes out as it is, at the edges too. Two sample counts
+ * of one ground so give the same coarse grid, but for what lies between their samples.
+ */
+export const toCoarser = (from: Rung, to: Rung): Passage => passageOf(from, to, false, (count, ratio) => Math.min(count, Math.ceil(4 * ratio) + 1));
+
+/** From a coarser grid to a finer one: Catmull–Rom, straight on at the edges. */
+export const toFiner = (from: Rung, to: Rung): Passage => passageOf(from, to, true, (count) => Math.min(4, count));
 
 /** What `pass` needs beside its grids: byte offsets from the arena's start. */
 export interface PassRoom {
@@ -238,26 +172,20 @@ export function claimPass(claim: (bytes: number) => number, levels: readonly Run
   return { rows: claim(4 * rows), weights: claim(8 * tableFloats(longest)) };
 }
 
-/**
- * Writes a weight table: where each sum begins, and its weights in fours, which end with the row where they can. All at once: what stands there
- * while another band reads it is never anything else.
- */
-function writeTable(arena: Arena, offset: number, { taps, first, weight }: Weights, samples: number): { first: number; weight: number; taps: number } {
+/** Writes a weight table: where each sum begins, and its weights in fours, which end with the row where they can. */
+function writeTable(kernels: KernelExports, at: number, { count, spacing, point, from, taps }: Axis, finer: boolean): { first: number; weight: number; taps: number } {
   const fours = 4 * Math.ceil(taps / 4);
-  const at = arena.start + offset;
-  const begins = first.map((begin) => Math.max(0, Math.min(begin, samples - fours)));
-  const shares = new Float32Array(fours * first.length);
-  for (let i = 0; i < first.length; i++) shares.set(weight.subarray(i * taps, (i + 1) * taps), i * fours + first[i] - begins[i]);
-  new Int32Array(arena.buffer, at, first.length).set(begins);
-  floats(arena, at + 4 * first.length, shares.length).set(shares);
-  return { first: at, weight: at + 4 * first.length, taps: fours };
+  const weight = at + 4 * count;
+  const write = finer ? kernels.finerTable : kernels.coarserTable;
+  write(at, weight, count, spacing, point ? 1 : 0, from.count, from.spacing, from.point ? 1 : 0, taps, fours);
+  return { first: at, weight, taps: fours };
 }
 
 /** Lays one grid's floats over another grid; byte offsets from the arena's start. Yields where bands meet. */
 export function* pass(
   kernels: KernelExports,
   arena: Arena,
-  { from, to, x, y }: Passage,
+  { from, to, x, y, finer }: Passage,
   source: number,
   room: PassRoom,
   out: number,
@@ -265,8 +193,8 @@ export function* pass(
 ): Generator<void, void, void> {
   const a = arena.start;
   // Every band writes the same, so that none has to wait for another.
-  const along = writeTable(arena, room.weights, x, from.across);
-  const down = writeTable(arena, room.weights + 4 * tableFloats(Math.max(from.across, to.across)), y, from.down);
+  const along = writeTable(kernels, a + room.weights, x, finer);
+  const down = writeTable(kernels, a + room.weights + 4 * tableFloats(Math.max(from.across, to.across)), y, finer);
   const rows = rowsOf(from.down, band);
   kernels.passAlong(
     a + source,
@@ -315,10 +243,8 @@ export function* passShares(
 ): Generator<void, void, void> {
   yield* pass(kernels, arena, passage, source, room, out, band);
   const { to } = passage;
-  const shares = floats(arena, arena.start + out, bytesOf(to) / 4);
   const rows = rowsOf(to.down, band);
-  for (let p = (rows.from + to.above) * to.stride; p < (rows.to + to.above) * to.stride; p++)
-    shares[p] = shares[p] < 1e-4 ? 0 : shares[p] > 0.9999 ? 1 : shares[p];
+  kernels.wholeShares(arena.start + out, (rows.from + to.above) * to.stride, (rows.to + to.above) * to.stride);
   yield;
 }
 

@@ -1,5 +1,6 @@
 import { floats, type Arena } from '../program';
-import { lowestSample } from './drainage';
+import { lowestOf } from './drainage';
+import { rimOf } from './flow';
 import type { BegunArgs, Rung } from './ladder';
 import { bytesOf } from './levels';
 
@@ -92,29 +93,15 @@ function innerSides(level: OutletGrid, { rim }: BegunArgs): Uint8Array {
 export const leavesOver = ({ open, begun }: Pick<OutletArgs, 'open' | 'begun'>): boolean =>
   open || (begun !== undefined && !Object.values(begun.rim).every(Boolean));
 
-/** Whether a sample is where water leaves. */
-export function baseOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt): (p: number, row: number, column: number) => boolean {
-  const { across, down } = level;
-  const bed = floats(arena, arena.start + level.bed, bytesOf(level) / 4);
+/** The samples of some rows where water leaves, but for the sea: outlets on the rim; where none leads out, the lowest of all. */
+export function basesOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt, rows: { from: number; to: number }): number[] {
+  if (!leavesOver(args)) return lowestOf(floats(arena, arena.start + level.bed, bytesOf(level) / 4), level, rows);
+  const { across, down, stride } = level;
   const flags = new Uint8Array(arena.buffer, arena.start + at.outlets, 2 * (across + down));
-  const lowest = leavesOver(args) ? -1 : lowestSample(bed, level);
-  return (p, row, column) => {
-    if (bed[p] < args.sea || p === lowest) return true;
-    if (!leavesOver(args) || (row > 0 && row < down - 1 && column > 0 && column < across - 1)) return false;
-    return flags[rimIndex(row, column, level)] === 1;
-  };
-}
-
-/** The samples of the rim where water leaves, of some rows. */
-export function outletsOf(arena: Arena, args: OutletArgs, level: OutletGrid, at: OutletsAt, { from, to }: { from: number; to: number }): number[] {
-  const base = baseOf(arena, args, level, at);
   const out: number[] = [];
-  for (let row = from; row < to; row++) {
-    const everywhere = row === 0 || row === level.down - 1;
-    for (let column = 0; column < level.across; column += everywhere ? 1 : Math.max(1, level.across - 1)) {
-      const p = (row + 1) * level.stride + 1 + column;
-      if (base(p, row, column)) out.push(p);
-    }
+  for (const p of rimOf(level, rows)) {
+    const row = Math.floor(p / stride) - 1;
+    if (flags[rimIndex(row, p - (row + 1) * stride - 1, level)] === 1) out.push(p);
   }
   return out;
 }

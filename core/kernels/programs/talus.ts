@@ -170,9 +170,8 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         yield* pass(kernels, arena, passage, own.cover, passing, coarse.coverBefore, band);
         // Where no rock sheds, what slid is what lies there now beyond what lay there first.
         if (!args.rock) {
-          const [change, lies, before] = [coarse.change, coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
-          const { from, to } = rowsOf(coarse.down, band);
-          for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) change[p] = lies[p] - before[p];
+          const [from, to] = samplesOf(coarse, band);
+          kernels.differences(arena.start + coarse.change, arena.start + coarse.cover, arena.start + coarse.coverBefore, from, to);
           yield;
         }
         continue;
@@ -183,15 +182,13 @@ export const talusProgram: Program<TalusArgs, TalusInputs, TalusResult> = {
         yield* pass(kernels, arena, passage, own[what], passing, coarse[what], band);
         if (what === 'cover' && args.rock) {
           const [cover, before] = [coarse.cover, coarse.coverBefore].map((o) => floats(arena, arena.start + o, bytesOf(coarse) / 4));
-          const { from, to } = rowsOf(coarse.down, band);
-          before.set(cover.subarray((from + 1) * coarse.stride, (to + 1) * coarse.stride), (from + 1) * coarse.stride);
+          const [from, to] = samplesOf(coarse, band);
+          before.set(cover.subarray(from, to), from);
           yield;
         }
         if (what === 'bed') continue;
         // A spline's weights can leave a share or a depth under nothing by a hair.
-        const values = floats(arena, arena.start + coarse[what], bytesOf(coarse) / 4);
-        const { from, to } = rowsOf(coarse.down, band);
-        for (let p = (from + 1) * coarse.stride; p < (to + 1) * coarse.stride; p++) if (values[p] < 1e-6) values[p] = 0;
+        kernels.dropUnder(arena.start + coarse[what], ...samplesOf(coarse, band), 1e-6);
         yield;
       }
     }
@@ -347,6 +344,12 @@ function shedding(args: TalusArgs, levels: Level[], l: number): RockFall & { rat
   return { ...args.rock, rate: Math.min(rate, COURANT * Math.min(spacingX, spacingY)) };
 }
 
+/** The samples of a band's rows, the border beside them too. */
+function samplesOf({ down, stride }: Grid, band: Band): [from: number, to: number] {
+  const { from, to } = rowsOf(down, band);
+  return [(from + 1) * stride, (to + 1) * stride];
+}
+
 /** A level begins with what the coarser one moved and shed. */
 function* handDown(
   kernels: KernelExports,
@@ -358,30 +361,25 @@ function* handDown(
   band: Band,
 ): Generator<void, void, void> {
   const passage = toFiner(coarser, level);
-  const size = bytesOf(level) / 4;
   const { from, to } = rowsOf(level.down, band);
   // A window shares its volume with what lies around it.
   const volume = args.begun ? null : band.index === 0 ? volumeOf(arena, coarser, coarser.change) : 0;
   yield* pass(kernels, arena, passage, coarser.change, room.passing, level.change, band);
   if (args.rock && args.covered) {
     // What was shed is the coarser grid's cover beyond what the finer one's own comes to there.
-    const rock = floats(arena, arena.start + coarser.cover, bytesOf(coarser) / 4);
-    const before = floats(arena, arena.start + coarser.coverBefore, bytesOf(coarser) / 4);
-    const rows = rowsOf(coarser.down, band);
-    for (let p = (rows.from + 1) * coarser.stride; p < (rows.to + 1) * coarser.stride; p++) before[p] = rock[p] - before[p];
+    const a = arena.start;
+    const before = a + coarser.coverBefore;
+    kernels.differences(before, a + coarser.cover, before, ...samplesOf(coarser, band));
     yield;
     const rockVolume = args.begun ? null : band.index === 0 ? volumeOf(arena, coarser, coarser.coverBefore) : 0;
     yield* pass(kernels, arena, passage, coarser.coverBefore, room.passing, room.spare, band);
-    const shed = floats(arena, arena.start + room.spare, size);
-    const cover = floats(arena, arena.start + level.cover, size);
-    const ease = args.masked ? floats(arena, arena.start + level.mask, size) : undefined;
-    for (let p = (from + 1) * level.stride; p < (to + 1) * level.stride; p++) shed[p] = ease && ease[p] === 0 ? 0 : Math.max(0, shed[p]);
+    kernels.onlyLaid(a + room.spare, args.masked ? a + level.mask : 0, ...samplesOf(level, band));
     yield;
     if (band.index === 0) keepVolume(arena, level, room.spare, rockVolume);
     yield;
     for (let row = from; row < to; row++) {
       const first = (row + 1) * level.stride + PAD;
-      for (let p = first; p < first + level.across; p++) cover[p] += shed[p];
+      kernels.putOn(a + level.cover, a + room.spare, first, first + level.across);
     }
     yield;
   }
