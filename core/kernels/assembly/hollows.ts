@@ -200,11 +200,12 @@ function lead(spill: i32, filled: usize, state: usize, receiver: usize, list: us
   queued = 1;
   let head = 0;
   let led = 0;
+  let draw = <u32>spill * 0x9e3779b1;
   while (head < queued && led < most) {
     let p: i32;
     if (wander) {
       // Any of those that wait: the last takes its place.
-      const at = queue + (<usize>(mix(<u32>led ^ <u32>spill) % <u32>queued) << 2);
+      const at = queue + (<usize>(mix(draw++) % <u32>queued) << 2);
       p = load<i32>(at);
       queued--;
       store<i32>(at, load<i32>(queue + (<usize>queued << 2)));
