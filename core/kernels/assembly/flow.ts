@@ -566,29 +566,70 @@ export function countDonors(receiver: usize, donors: usize, stride: i32, from: i
 }
 
 /**
- * Orders samples from the sources to the mouths, adding up `area` along the way. A sample comes
- * when all that flow into it have come. Rows `from` to `to`; `count` samples are in `order`
- * already; returns how many are then.
+ * Orders samples from the sources to the mouths, adding up `area` along the way: those of the rows `from` to `to` whose water comes from these rows alone
+ * and goes on in them. A sample comes when all that flow into it have come. Writes them to `order` and returns how many they are.
  */
-export function gather(receiver: usize, donors: usize, area: usize, order: usize, stride: i32, from: i32, to: i32, count: i32): i32 {
+export function gatherPart(receiver: usize, donors: usize, area: usize, order: usize, stride: i32, from: i32, to: i32): i32 {
+  const first = (from + 1) * stride;
+  const end = (to + 1) * stride;
+  let count = 0;
   for (let row = from; row < to; row++) {
     for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
       if (load<u8>(donors + p) != 0) continue;
       let c = p;
       for (;;) {
+        const r = load<i32>(receiver + (<usize>c << 2));
+        if (r < first || r >= end) break;
         store<u8>(donors + c, 255);
         store<i32>(order + (<usize>count << 2), c);
         count++;
-        const r = load<i32>(receiver + (<usize>c << 2));
         if (r == c) break;
-        const at = area + (<usize>r << 2);
-        store<f32>(at, load<f32>(at) + load<f32>(area + (<usize>c << 2)));
-        const left = load<u8>(donors + r) - 1;
-        store<u8>(donors + r, left);
-        if (left != 0) break;
+        if (handOn(c, r, donors, area) != 0) break;
         c = r;
       }
     }
   }
   return count;
+}
+
+/** Adds a sample's area to its receiver's: how many of that one's donors have not come yet. */
+// @ts-ignore: decorator
+@inline
+function handOn(c: i32, r: i32, donors: usize, area: usize): u8 {
+  const at = area + (<usize>r << 2);
+  store<f32>(at, load<f32>(at) + load<f32>(area + (<usize>c << 2)));
+  const left = load<u8>(donors + r) - 1;
+  store<u8>(donors + r, left);
+  return left;
+}
+
+/**
+ * Orders what `gatherPart` left: samples whose water comes from or goes on in other parts. Of each part of `each` rows the first `counts` places of its share
+ * of `order` are taken; the rest is filled, part by part.
+ */
+export function gatherRest(receiver: usize, donors: usize, area: usize, order: usize, counts: usize, stride: i32, rows: i32, each: i32): void {
+  const across = stride - 2;
+  let part = 0;
+  let place = load<i32>(counts);
+  let end = min(rows, each) * across;
+  for (let row = 0; row < rows; row++) {
+    for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++) {
+      if (load<u8>(donors + p) != 0) continue;
+      let c = p;
+      for (;;) {
+        while (place == end) {
+          part++;
+          place = part * each * across + load<i32>(counts + (<usize>part << 2));
+          end = min(rows, (part + 1) * each) * across;
+        }
+        store<u8>(donors + c, 255);
+        store<i32>(order + (<usize>place << 2), c);
+        place++;
+        const r = load<i32>(receiver + (<usize>c << 2));
+        if (r == c) break;
+        if (handOn(c, r, donors, area) != 0) break;
+        c = r;
+      }
+    }
+  }
 }

@@ -127,8 +127,8 @@ function unmark(at: usize): void {
 
 /**
  * Fills hollows until `budget` samples were looked at: 1 while there are more, 0 when all are full, −1 where it came to more than `most` samples in
- * all and a flood of the whole is the shorter way. `filled` and `receiver` are as `hollows` left them; `heap` has room for every
- * sample, `list` and `queue` for `most` each. What lies under water or level with it gets the neighbour nearer to the spill as its receiver;
+ * all and a flood of the whole is the shorter way. `filled` and `receiver` are as `hollows` left them; `heap` has room for `room`
+ * samples, `list` and `queue` for `most` each. What lies under water or level with it gets the neighbour nearer to the spill as its receiver;
  * `wander`: by wandering, not the shortest way.
  */
 export function fillHollows(
@@ -143,6 +143,7 @@ export function fillHollows(
   stride: i32,
   budget: i32,
   most: i32,
+  room: i32,
   wander: i32,
 ): i32 {
   let left = load<i32>(control, BOTTOMS);
@@ -154,7 +155,7 @@ export function fillHollows(
     if (load<i32>(receiver + (<usize>bottom << 2)) != 0) continue;
     waiting = 0;
     listed = 0;
-    const spill = rise(bottom, filled, state, heap, list, stride, most - looked);
+    const spill = rise(bottom, filled, state, heap, list, stride, most - looked, room - 8);
     looked += listed;
     if (spill > 0) looked += lead(spill, filled, state, receiver, list, queue, stride, most - looked, wander);
     release(state, heap, list);
@@ -166,11 +167,11 @@ export function fillHollows(
   return left > 0 ? 1 : 0;
 }
 
-/** Water rises from `bottom` until it finds a way down: the sample that it leaves by; 0 where that took more than `most` samples. What it has covered is listed. */
-function rise(bottom: i32, filled: usize, state: usize, heap: usize, list: usize, stride: i32, most: i32): i32 {
+/** Water rises from `bottom` until it finds a way down: the sample that it leaves by; 0 where that took more than `most` samples, or more than `room` waited. What it has covered is listed. */
+function rise(bottom: i32, filled: usize, state: usize, heap: usize, list: usize, stride: i32, most: i32, room: i32): i32 {
   store<u8>(state + bottom, WAITS);
   push(heap, waiting++, keyOf(load<f32>(filled + (<usize>bottom << 2)), bottom));
-  while (waiting > 0 && listed < most) {
+  while (waiting > 0 && waiting < room && listed < most) {
     const p = <i32>(<u32>pop(heap, waiting--));
     store<i32>(list + (<usize>(listed++) << 2), p);
     if (load<u8>(state + p) == BASE_WAITS) return p;

@@ -18,7 +18,7 @@ export { gatherSums, horizonLines, turnOver } from './horizon';
 export { unstepRows } from './unstep';
 export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
-export { sortBegin, sortPlaces, sortPass, sortEnd, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gather, stateRows } from './flow';
+export { sortBegin, sortPlaces, sortPass, sortEnd, floodBegin, floodSome, receiveByFacet, receiveSteepest, countDonors, gatherPart, gatherRest, stateRows } from './flow';
 export { fillHollows, hollows, hollowsBegin } from './hollows';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns, beginFiner, fanFaces, clearReached, standInSea, narrowDiagonals } from './fluvial';
 export { iceBalance, iceDepth, iceOver, fillFloats, iceFaces, iceTake, iceWear, iceFiner } from './ice';

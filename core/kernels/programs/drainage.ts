@@ -1,5 +1,5 @@
 import { floats, rowsOf, type Program } from '../program';
-import { claimRouting, FLOW_BORDER, rimOf, route, stateRows } from './flow';
+import { claimRouting, FLOW_BORDER, rimOf, route, sourcesFirst, stateRows } from './flow';
 import { bytesOf, claims, halvings, lay, lift, type Grid } from './levels';
 
 export interface DrainageArgs {
@@ -62,15 +62,14 @@ export const drainageProgram: Program<DrainageArgs, Float32Array, Drainage> = {
     const { across, stride } = grid;
     const count = across * grid.down;
     const padded = new Int32Array(arena.buffer, arena.start + routing.receiver, bytesOf(grid) / 4);
-    const sorted = new Int32Array(arena.buffer, arena.start + routing.order, count);
+    const order = sourcesFirst(arena, routing, grid);
     const receiver = new Int32Array(count);
-    const order = new Int32Array(count);
     // Index in the padded grid → index in the field: one column of border on either side, one row above.
     const plain = (p: number) => p - stride - 1 - 2 * (((p / stride) | 0) - 1);
     for (let row = 0, i = 0; row < grid.down; row++) {
       for (let p = (row + 1) * stride + 1; p < (row + 2) * stride - 1; p++, i++) receiver[i] = plain(padded[p]);
     }
-    for (let i = 0; i < count; i++) order[i] = plain(sorted[i]);
+    for (let i = 0; i < count; i++) order[i] = plain(order[i]);
     return { filled: lift(arena, routing.filled, grid), receiver, accumulation: lift(arena, routing.area, grid), order };
   },
 };

@@ -16,8 +16,7 @@ type Ground = (x: number, y: number) => number;
 function hollowed(seed: number, across: number, down: number, count: number): Ground {
   const random = randomFrom(seed);
   const pits = Array.from({ length: count }, () => ({ x: random() * across, y: random() * down, wide: 2 + 14 * random() ** 2, deep: 12 * random() }));
-  return (x, y) =>
-    0.31 * x - 0.17 * y + pits.reduce((sum, pit) => sum - pit.deep * Math.max(0, 1 - ((x - pit.x) ** 2 + (y - pit.y) ** 2) / pit.wide ** 2), 0);
+  return (x, y) => 0.31 * x - 0.17 * y + pits.reduce((sum, pit) => sum - pit.deep * Math.max(0, 1 - ((x - pit.x) ** 2 + (y - pit.y) ** 2) / pit.wide ** 2), 0);
 }
 
 /** By definition: every sample at the lowest of the highest places on its ways out; rounds until nothing changes. */

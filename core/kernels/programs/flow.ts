@@ -82,11 +82,42 @@ export function* route(
     if (band.index === 0) kernels.countDonors(a + at.receiver, a + at.donors, stride, row, Math.min(down, row + 4 * ROWS_AT_ONCE));
     yield;
   }
-  let count = 0;
-  for (let row = 0; row < down; row += ROWS_AT_ONCE) {
-    if (band.index === 0) {
-      count = kernels.gather(a + at.receiver, a + at.donors, a + at.area, a + at.order, stride, row, Math.min(down, row + ROWS_AT_ONCE), count);
-    }
+  const parts = partsOf(grid);
+  const counts = new Int32Array(arena.buffer, a + at.counts, MOST_PARTS);
+  yield* eachPart(parts, band, (part, k) => {
+    const order = a + at.order + 4 * part.first;
+    counts[k] = kernels.gatherPart(a + at.receiver, a + at.donors, a + at.area, order, stride, part.from, part.to);
+  });
+  if (band.index === 0) kernels.gatherRest(a + at.receiver, a + at.donors, a + at.area, a + at.order, a + at.counts, stride, down, parts[0].to);
+  yield;
+}
+
+/** Rows of which the order from the sources to the mouths is found apart from other rows. */
+interface Part {
+  from: number;
+  to: number;
+  /** Where its share of the order begins and ends. */
+  first: number;
+  end: number;
+}
+
+const MOST_PARTS = 8;
+/** On grids of fewer rows there is one part. */
+const FEWEST_ROWS = 32 * MOST_PARTS;
+
+/** The parts of a grid; however many bands there are, they are the same. */
+function partsOf({ across, down }: Grid): Part[] {
+  const each = down < FEWEST_ROWS ? down : Math.ceil(down / MOST_PARTS);
+  return Array.from({ length: Math.ceil(down / each) }, (_, k) => {
+    const [from, to] = [k * each, Math.min(down, (k + 1) * each)];
+    return { from, to, first: from * across, end: to * across };
+  });
+}
+
+/** Each part by one band; they meet after each. */
+function* eachPart(parts: readonly Part[], band: Band, work: (part: Part, k: number) => void): Generator<void, void, void> {
+  for (let k = band.index; k - band.index < parts.length; k += band.count) {
+    if (k < parts.length) work(parts[k], k);
     yield;
   }
 }
@@ -94,26 +125,18 @@ export function* route(
 /** Where a band lists the bottoms of its hollows. */
 const bottomsOf = (start: number, at: Routing, stride: number, fromRow: number) => start + at.area + 4 * fromRow * stride;
 
-/** Samples of which one is looked at, at most, where hollows are filled one by one: beyond that the flood of the whole is the shorter way. */
-const MOST_LOOKED = 4;
+/** Of all samples so many are looked at, at most, where hollows are filled one by one: beyond that the flood of the whole is the shorter way. */
+const MOST_LOOKED = 0.6;
 
 /** Fills `hollow` hollows up to where they spill: one by one where they are few, else by a flood of the whole. */
-function* fill(
-  kernels: KernelExports,
-  arena: Arena,
-  at: Routing,
-  grid: Grid,
-  band: Band,
-  wander: boolean,
-  hollow: number,
-): Generator<void, void, void> {
+function* fill(kernels: KernelExports, arena: Arena, at: Routing, grid: Grid, band: Band, wander: boolean, hollow: number): Generator<void, void, void> {
   const { down, stride } = grid;
   const a = arena.start;
   const samples = stride * (down + 2);
-  const most = Math.floor(samples / MOST_LOOKED);
+  const most = Math.floor(samples * MOST_LOOKED);
   const first = band.index === 0;
-  // The room of the order holds the bottoms, what a hollow covers and what waits to be led; 8 and 4 bytes each.
-  const [bottoms, list, queue] = [a + at.order, a + at.order + 4 * Math.ceil(samples / 4), a + at.order + 8 * Math.ceil(samples / 4)];
+  // Eight bytes for each bottom and for each sample that waits, four for what a hollow covers and for what waits to be led.
+  const [heap, list, bottoms, queue] = [a + at.area, a + at.second, a + at.order, a + at.order + 4 * Math.ceil(samples / 4)];
   const word = new Int32Array(arena.buffer, a + at.control, 16 + MOST_BANDS);
   if (first) {
     word[0] = word[1] = 0;
@@ -133,13 +156,14 @@ function* fill(
         a + at.state,
         a + at.receiver,
         bottoms,
-        a + at.area,
+        heap,
         list,
         queue,
         a + at.control,
         stride,
         BUDGET,
         most,
+        samples >> 1,
         wander ? 1 : 0,
       );
     }
@@ -217,20 +241,43 @@ function wallRows(grid: Float32Array, stride: number, down: number): void {
   }
 }
 
-/** Calls `work` for the samples of the order in pieces, from the mouths up; yields between them. */
-export function* upstream(band: Band, samples: number, work: (first: number, last: number) => void): Generator<void, void, void> {
-  for (let first = samples - 1; first >= 0; first -= BUDGET) {
-    if (band.index === 0) work(first, Math.max(0, first - BUDGET + 1));
-    yield;
-  }
+/**
+ * Calls `work` for the samples of the order in pieces (by their places), from the mouths up: first those whose water passes through several parts, on the first band, then
+ * each part's own. Yields between them.
+ */
+export function* upstream(arena: Arena, at: Routing, grid: Grid, band: Band, work: (first: number, last: number) => void): Generator<void, void, void> {
+  const { parts, counts } = orderOf(arena, at, grid);
+  if (band.index === 0) for (let k = parts.length - 1; k >= 0; k--) work(parts[k].end - 1, parts[k].first + counts[k]);
+  yield;
+  yield* eachPart(parts, band, ({ first }, k) => work(first + counts[k] - 1, first));
 }
 
-/** The same from the sources down. */
-export function* downstream(band: Band, samples: number, work: (first: number, end: number) => void): Generator<void, void, void> {
-  for (let first = 0; first < samples; first += BUDGET) {
-    if (band.index === 0) work(first, Math.min(samples, first + BUDGET));
-    yield;
-  }
+/** The same from the sources down: each part's own, then the rest. */
+export function* downstream(arena: Arena, at: Routing, grid: Grid, band: Band, work: (first: number, end: number) => void): Generator<void, void, void> {
+  const { parts, counts } = orderOf(arena, at, grid);
+  yield* eachPart(parts, band, ({ first }, k) => work(first, first + counts[k]));
+  if (band.index === 0) for (const [k, { first, end }] of parts.entries()) work(first + counts[k], end);
+  yield;
+}
+
+const orderOf = (arena: Arena, at: Routing, grid: Grid): { parts: Part[]; counts: Int32Array } => ({
+  parts: partsOf(grid),
+  counts: new Int32Array(arena.buffer, arena.start + at.counts, MOST_PARTS),
+});
+
+/** The samples of a grid from the sources to the mouths. */
+export function sourcesFirst(arena: Arena, at: Routing, grid: Grid): Int32Array<ArrayBuffer> {
+  const { parts, counts } = orderOf(arena, at, grid);
+  const from = new Int32Array(arena.buffer, arena.start + at.order, grid.across * grid.down);
+  const out = new Int32Array(from.length);
+  let place = 0;
+  const take = (first: number, end: number) => {
+    out.set(from.subarray(first, end), place);
+    place += end - first;
+  };
+  parts.forEach(({ first }, k) => take(first, first + counts[k]));
+  parts.forEach(({ first, end }, k) => take(first + counts[k], end));
+  return out;
 }
 
 /** Writes what each sample stands for: a whole cell, under point registration half of one at the rim and a quarter in the corners. */

@@ -481,13 +481,13 @@ function* wear(
   }
   yield;
   if (breaches && args.breach > 0) {
-    yield* downstream(band, samples, (first, end) =>
+    yield* downstream(arena, at, level, band, (first, end) =>
       kernels.breach(a + at.order, a + at.receiver, a + at.height, a + at.filled, a + level.ease, first, end, args.breach),
     );
   }
   for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, creep / SLOPE_PARTS, part % 2 === 1);
   const solve = (before: number, laid: number) =>
-    upstream(band, samples, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
+    upstream(arena, at, level, band, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
   if (args.deposit === 0) {
     yield* solve(at.height, 0);
     return;
@@ -500,7 +500,7 @@ function* wear(
     yield* solve(at.before, a + at.laid);
     floats(arena, a + at.carried, size).fill(0, (from + 1) * stride, (to + 1) * stride);
     yield;
-    yield* downstream(band, samples, (first, end) =>
+    yield* downstream(arena, at, level, band, (first, end) =>
       kernels.settleBelow(
         a + at.order,
         a + at.receiver,
@@ -567,7 +567,7 @@ function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
   const laid = floats(arena, a + at.pull, size);
   laid.fill(0, from === 0 ? 0 : (from + 1) * stride, to === down ? size : (to + 1) * stride);
   yield;
-  yield* upstream(band, across * down, (first, last) =>
+  yield* upstream(arena, at, level, band, (first, last) =>
     kernels.fanUp(a + at.order, a + at.receiver, a + at.height, a + at.area, a + level.ease, a + at.pull, stride, first, last, dx, dy, dx * dy, args.silt),
   );
   kernels.fanFaces(a + at.pull, a + at.filled, a + at.south, stride, (from + 1) * stride, (to + 1) * stride);
@@ -576,7 +576,7 @@ function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: L
     yield* passImplicit(kernels, arena, level, slopesAt(at), band, { columnsFirst: pass % 2 === 1 });
   }
   // Smoothed, a fan may dam its own water by a hair.
-  yield* upstream(band, across * down, (first, last) =>
+  yield* upstream(arena, at, level, band, (first, last) =>
     kernels.fanUp(
       a + at.order,
       a + at.receiver,

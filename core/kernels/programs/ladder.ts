@@ -173,7 +173,12 @@ export function claimPass(claim: (bytes: number) => number, levels: readonly Run
 }
 
 /** Writes a weight table: where each sum begins, and its weights in fours, which end with the row where they can. */
-function writeTable(kernels: KernelExports, at: number, { count, spacing, point, from, taps }: Axis, finer: boolean): { first: number; weight: number; taps: number } {
+function writeTable(
+  kernels: KernelExports,
+  at: number,
+  { count, spacing, point, from, taps }: Axis,
+  finer: boolean,
+): { first: number; weight: number; taps: number } {
   const fours = 4 * Math.ceil(taps / 4);
   const weight = at + 4 * count;
   const write = finer ? kernels.finerTable : kernels.coarserTable;
