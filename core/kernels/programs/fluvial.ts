@@ -452,8 +452,7 @@ function* wear(
   breaches: boolean,
 ): Generator<void, void, void> {
   const a = arena.start;
-  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
-  const samples = across * down;
+  const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
   const rise = args.uplift * rivers;
   if (args.beds) {
@@ -487,7 +486,9 @@ function* wear(
   }
   for (let part = 0; part < SLOPE_PARTS; part++) yield* hillslopes(kernels, arena, args, level, at, band, creep / SLOPE_PARTS, part % 2 === 1);
   const solve = (before: number, laid: number) =>
-    upstream(arena, at, level, band, (first, last) => kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise));
+    upstream(arena, at, level, band, (first, last) =>
+      kernels.wearDown(a + at.order, a + at.receiver, a + before, a + at.height, a + at.pull, laid, first, last, rise),
+    );
   if (args.deposit === 0) {
     yield* solve(at.height, 0);
     return;
@@ -561,7 +562,7 @@ function* hillslopes(
 /** What still holds water is filled with fans, which are smoothed for themselves: they have no edges along the water's way. */
 function* fans(kernels: KernelExports, arena: Arena, args: FluvialArgs, level: Level, at: Work, band: Band): Generator<void, void, void> {
   const a = arena.start;
-  const { stride, down, across, spacingX: dx, spacingY: dy } = level;
+  const { stride, down, spacingX: dx, spacingY: dy } = level;
   const { from, to } = rowsOf(down, band);
   const size = bytesOf(level) / 4;
   const laid = floats(arena, a + at.pull, size);
