@@ -79,7 +79,7 @@ export function handed(title: string, inputs: Required<StepInputs>, piece: Piece
     rock: async (bounds) => {
       if (!inputs.rock) throw new UplandError('undeclared-rock', `${title} reads the terrain's rock, which it did not declare.`);
       const { rock } = around.course;
-      return rock && rockHere(rock, ground, bounds, window, signal);
+      return rock && rockHere(kernels, rock, ground, bounds, window, signal);
     },
   };
   return { context, input: { ground: groundOfWindow(ground, window), height: piece.before, layers: piece.layersBefore } };

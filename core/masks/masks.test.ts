@@ -51,7 +51,7 @@ describe('masks', () => {
     const field = hills(ground);
     for (const kind of maskKinds) {
       if (['image', 'tributary', 'painted', 'layer'].includes(kind.id)) continue;
-      const rock = kind.id === 'rock' ? await rockHere(rockSchema.parse({ thickness: 30 }), ground, boundsOf(field.height)) : undefined;
+      const rock = kind.id === 'rock' ? await rockHere(kernels, rockSchema.parse({ thickness: 30 }), ground, boundsOf(field.height)) : undefined;
       const numbers = paramsOf(kind.params).filter(({ meta }) => meta.max !== undefined && meta.kind !== 'seed');
       await fc.assert(
         fc.asyncProperty(fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 8, maxLength: 8 }), fc.boolean(), async (shares, invert) => {

@@ -29,7 +29,7 @@ describe('the rock mask', () => {
 
   it('is whole on hard rock and nothing on soft', async () => {
     const { evaluation, weights: w } = await weights(masked('rock', { by: 'hardness', low: 0.6, high: 1, softness: 0 }, { rock }));
-    const { hardness } = await hardnessAtSurface(rock, ground, evaluation.stages[0].height);
+    const { hardness } = await hardnessAtSurface(kernels, rock, ground, evaluation.stages[0].height);
     let [on, off] = [0, 0];
     for (let i = 0; i < w.length; i++) {
       if (hardness[i] > 0.8) on += w[i] === 1 ? 1 : -1;

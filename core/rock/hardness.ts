@@ -1,6 +1,7 @@
 import { spacingOf, type Ground } from '../field/ground';
 import { boundsOf } from '../field/statistics';
 import { wholeOf, type Window } from '../field/window';
+import type { Kernels } from '../kernels/pool';
 import { FELT, meansOver } from '../kernels/programs/beds';
 import { bedTable, type BedTable } from './beds';
 import type { Rock } from './rock';
@@ -30,13 +31,14 @@ export interface RockHere extends RockStructure {
 
 /** The rock of a ground whose heights (metres over the datum) lie between two; beyond them it goes on as at the ends. */
 export async function rockHere(
+  kernels: Kernels,
   rock: Rock,
   ground: Ground,
   { lowest, highest }: { lowest: number; highest: number },
   window: Window = wholeOf(ground),
   signal?: AbortSignal,
 ): Promise<RockHere> {
-  const structure = await structureOf(rock, ground, window, signal);
+  const structure = await structureOf(kernels, rock, ground, window, signal);
   const [low, high] = upliftRange(rock, ground);
   return { ...structure, table: bedTable(rock, lowest - high, highest - low) };
 }
@@ -47,13 +49,14 @@ export const entryAt = ({ low, step, hardness }: BedTable, height: number, uplif
 
 /** The hardness of the rock at the surface, 0 to 1, heights in metres over the datum. */
 export async function hardnessAtSurface(
+  kernels: Kernels,
   rock: Rock,
   ground: Ground,
   height: Float32Array,
   window: Window = wholeOf(ground),
   signal?: AbortSignal,
 ): Promise<{ hardness: Float32Array<ArrayBuffer>; bed: Int32Array }> {
-  const here = await rockHere(rock, ground, boundsOf(height), window, signal);
+  const here = await rockHere(kernels, rock, ground, boundsOf(height), window, signal);
   const { x, y } = spacingOf(ground);
   const felt = meansOver(here.table.hardness, (FELT * Math.max(x, y)) / here.table.step);
   const hardness = new Float32Array(height.length);

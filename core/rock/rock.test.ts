@@ -80,7 +80,7 @@ describe('the structure', () => {
 
   it('is at every sample of a grid what it is at that place', async () => {
     const bent = rock({ faults: [{ east: 600, south: 500, strike: 20, throw: 40 }] });
-    const { uplift } = await structureOf(bent, ground);
+    const { uplift } = await structureOf(kernels, bent, ground);
     const at = upliftOf(bent, ground);
     const apart = uplift.map((up, i) => Math.abs(up - at(eastOf(ground, i % ground.across), southOf(ground, Math.floor(i / ground.across)))));
     // Metres: heights of some hundred as floats.
@@ -88,8 +88,8 @@ describe('the structure', () => {
   });
 
   it('has joints only where they are asked for, and they weaken', async () => {
-    expect((await structureOf(rock({ joints: 0 }), ground)).sound).toBeUndefined();
-    const { sound } = await structureOf(rock({ joints: 0.8, jointSpacing: 100 }), ground);
+    expect((await structureOf(kernels, rock({ joints: 0 }), ground)).sound).toBeUndefined();
+    const { sound } = await structureOf(kernels, rock({ joints: 0.8, jointSpacing: 100 }), ground);
     const values = [...sound!];
     expect(Math.min(...values)).toBeLessThan(0.5);
     expect(Math.min(...values)).toBeGreaterThanOrEqual(0.2 - 1e-6);
@@ -130,7 +130,7 @@ describe('a terrain’s rock', () => {
   it('says how hard the surface is: hard where a hard bed lies', async () => {
     const level = rock({ thickness: 50, spread: 0, dip: 0, foldHeight: 0, joints: 0 });
     const height = Float32Array.from({ length: 65 * 49 }, (_, i) => (i % 65) * 10);
-    const { hardness, bed } = await hardnessAtSurface(level, ground, height);
+    const { hardness, bed } = await hardnessAtSurface(kernels, level, ground, height);
     const table = bedTable(level, 0, 640);
     for (let column = 0; column < 65; column++) {
       const entry = Math.round((height[column] - table.low) / table.step);

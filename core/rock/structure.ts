@@ -1,8 +1,9 @@
-import { cooperativeYield } from '../cooperative-yield';
 import { hash32 } from '../field/hash';
 import type { Ground } from '../field/ground';
 import { gridOf, wholeOf, type Window } from '../field/window';
 import { DEGREE, exactMath } from '../kernels/math';
+import type { Kernels } from '../kernels/pool';
+import { structureProgram } from '../kernels/programs/structure';
 import { Recent } from '../recent';
 import type { Rock } from './rock';
 
@@ -28,14 +29,20 @@ interface Wave {
   phase: number;
 }
 
-/** A wave over the columns of a grid, row by row: sin(a + b) from what its column and its row know, so that no sample costs a sine. */
-function waveOver({ x, y, phase }: Wave, columns: Float64Array): (south: number, row: Float64Array) => void {
+/** A wave's sines and cosines at columns and rows, metres from the ground's middle: sin(a + b) from what each knows, so that no sample costs a sine. */
+function waveTable({ x, y, phase }: Wave, columns: Float64Array, rows: Float64Array): Float64Array {
   const { sin, cos } = exactMath();
-  const [sines, cosines] = [columns.map((east) => sin(x * east)), columns.map((east) => cos(x * east))];
-  return (south, row) => {
-    const [s, c] = [sin(y * south + phase), cos(y * south + phase)];
-    for (let i = 0; i < row.length; i++) row[i] = sines[i] * c + cosines[i] * s;
-  };
+  const [across, down] = [columns.length, rows.length];
+  const table = new Float64Array(2 * (across + down));
+  for (let i = 0; i < across; i++) {
+    table[i] = sin(x * columns[i]);
+    table[across + i] = cos(x * columns[i]);
+  }
+  for (let i = 0; i < down; i++) {
+    table[2 * across + i] = sin(y * rows[i] + phase);
+    table[2 * across + down + i] = cos(y * rows[i] + phase);
+  }
+  return table;
 }
 
 /** The stack of beds: the plane that dips, bent by folds, broken by faults. */
@@ -117,60 +124,20 @@ function jointsBetween({ seed, joints }: Rock, set: number, first: number, last:
   };
 }
 
-/** How sound the rock is so far from a joint's middle, 0 to 1. */
-function soundIn(away: number, takes: number): number {
-  const far = away / JOINT_WIDTH;
-  return 1 - takes * (1 - far * far) * (1 - far * far);
-}
-
-/** Writes how sound the rock is between its joints, 0 to 1, over the columns of a grid, row by row; undefined: everywhere. */
-function soundnessOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, easts: Float64Array): ((south: number, out: Float32Array) => void) | undefined {
-  if (rock.joints === 0) return undefined;
-  const columns = easts.map((east) => east - ground.width / 2);
-  const [long, short] = [new Float64Array(columns.length), new Float64Array(columns.length)];
-  const sets = jointSets(rock).map((set) => {
+/** The joints of all sets as the kernel reads them. */
+function jointTable(rock: Rock, ground: Pick<Ground, 'width' | 'depth'>, sets: ReturnType<typeof jointSets>): Float64Array {
+  const listed = sets.map((set) => {
     const farthest = Math.ceil((ground.width / 2 + ground.depth / 2) / set.spacing + 1.5 * JOINT_WANDER) + 1;
-    const far = { first: -farthest - 1, ...jointsBetween(rock, set.k, -farthest - 1, farthest + 1) };
-    return { ...set, ...far, waves: { long: waveOver(set.long, columns), short: waveOver(set.short, columns) } };
+    return { ...set, first: -farthest - 1, ...jointsBetween(rock, set.k, -farthest - 1, farthest + 1) };
   });
-  return (south, out) => {
-    const y = south - ground.depth / 2;
-    out.fill(1);
-    for (const { s, c, spacing, waves, first, places, takes } of sets) {
-      waves.long(y, long);
-      waves.short(y, short);
-      const along = y * s;
-      for (let i = 0; i < columns.length; i++) {
-        const across = (columns[i] * c + along) / spacing + JOINT_WANDER * (long[i] + 0.5 * short[i]);
-        const line = Math.floor(across) - first;
-        // Few samples lie in a joint.
-        if (Math.abs(across - places[line]) < JOINT_WIDTH) out[i] = Math.min(out[i], soundIn(across - places[line], takes[line]));
-        if (Math.abs(across - places[line + 1]) < JOINT_WIDTH) out[i] = Math.min(out[i], soundIn(across - places[line + 1], takes[line + 1]));
-      }
-    }
-  };
-}
-
-/** Writes upliftOf() over the columns of a grid, row by row, without a sine a sample. */
-function upliftOver(rock: Rock, ground: Pick<Ground, 'width' | 'depth' | 'datum'>, easts: Float64Array): (south: number, out: Float32Array) => void {
-  const stack = stackOf(rock, ground);
-  const { base, eastward, southward, folded, faults } = stack;
-  const columns = easts.map((east) => east - ground.width / 2);
-  const plunge = waveOver(stack.plunge, columns);
-  const waves = stack.waves.map((wave) => ({ height: wave.height, over: waveOver(wave, columns) }));
-  const [along, wave, bent] = [0, 1, 2].map(() => new Float64Array(columns.length));
-  return (south, out) => {
-    const y = south - ground.depth / 2;
-    bent.fill(0);
-    if (folded) {
-      plunge(y, along);
-      for (const { height, over } of waves) {
-        over(y, wave);
-        for (let i = 0; i < bent.length; i++) bent[i] += swell(along[i]) * height * wave[i];
-      }
-    }
-    for (let i = 0; i < out.length; i++) out[i] = base + eastward * columns[i] + southward * y + bent[i] - (faults.length ? fallen(stack, easts[i], south) : 0);
-  };
+  const numbers: number[] = [];
+  let begin = 6 * listed.length;
+  for (const { s, c, spacing, first, places } of listed) {
+    numbers.push(s, c, spacing, first, begin, places.length);
+    begin += 2 * places.length;
+  }
+  for (const { places, takes } of listed) numbers.push(...places, ...takes);
+  return Float64Array.from(numbers);
 }
 
 /** The rock at every sample of a window, for the programs that wear it. */
@@ -187,24 +154,44 @@ const MOST_KEPT = 2;
 const recent = new Recent<RockStructure>(MOST_KEPT, ({ uplift }) => uplift.length <= MOST_SAMPLES);
 
 /** The rock at every sample of a window. Every weather step of a course asks for the same: the last ones are kept, and nobody writes to them. */
-export const structureOf = (rock: Rock, ground: Ground, window: Window = wholeOf(ground), signal?: AbortSignal): Promise<RockStructure> =>
-  recent.of(JSON.stringify([rock, ground, window]), () => workedOut(rock, ground, window, signal));
+export const structureOf = (kernels: Kernels, rock: Rock, ground: Ground, window: Window = wholeOf(ground), signal?: AbortSignal): Promise<RockStructure> =>
+  recent.of(JSON.stringify([rock, ground, window]), () => workedOut(kernels, rock, ground, window, signal));
 
-async function workedOut(rock: Rock, ground: Ground, window: Window, signal?: AbortSignal): Promise<RockStructure> {
-  const rest = cooperativeYield(signal);
+function workedOut(kernels: Kernels, rock: Rock, ground: Ground, window: Window, signal?: AbortSignal): Promise<RockStructure> {
   const grid = gridOf(ground, window);
-  const easts = Float64Array.from({ length: window.across }, (_, column) => grid.firstX + (grid.left + column) * grid.stepX);
-  const [upliftIn, soundIn] = [upliftOver(rock, ground, easts), soundnessOver(rock, ground, easts)];
-  const size = window.across * window.down;
-  const uplift = new Float32Array(size);
-  const sound = soundIn && new Float32Array(size);
-  for (let row = 0; row < window.down; row++) {
-    const pause = rest();
-    if (pause) await pause;
-    const south = grid.firstY + (grid.top + row) * grid.stepY;
-    const [from, to] = [row * window.across, (row + 1) * window.across];
-    upliftIn(south, uplift.subarray(from, to));
-    if (sound) soundIn(south, sound.subarray(from, to));
-  }
-  return { uplift, sound };
+  const { across, down } = window;
+  const easts = Float64Array.from({ length: across }, (_, column) => grid.firstX + (grid.left + column) * grid.stepX);
+  const souths = Float64Array.from({ length: down }, (_, row) => grid.firstY + (grid.top + row) * grid.stepY);
+  const [columns, rows] = [easts.map((east) => east - ground.width / 2), souths.map((south) => south - ground.depth / 2)];
+  const stack = stackOf(rock, ground);
+  const folds = stack.folded ? stack.waves : [];
+  const sets = rock.joints === 0 ? [] : jointSets(rock);
+  const joints = jointTable(rock, ground, sets);
+  const waves = [stack.plunge, ...folds, ...sets.flatMap(({ long, short }) => [long, short])];
+  const { base, eastward, southward, faults } = stack;
+  return kernels.run(
+    structureProgram,
+    {
+      across,
+      down,
+      folds: folds.length,
+      faults: faults.length,
+      sets: sets.length,
+      jointNumbers: joints.length,
+      base,
+      eastward,
+      southward,
+      wander: JOINT_WANDER,
+      width: JOINT_WIDTH,
+    },
+    {
+      columns: Float64Array.of(...columns, ...easts),
+      rows: Float64Array.of(...rows, ...souths),
+      waves: waves.map((wave) => waveTable(wave, columns, rows)),
+      heights: Float64Array.from(folds, ({ height }) => height),
+      faults: Float64Array.from(faults.flatMap(({ east, south, x, y, falls }) => [east, south, x, y, falls])),
+      joints,
+    },
+    { signal },
+  );
 }

@@ -20,7 +20,7 @@ async function wornStack(dip: number, felt: number) {
 
 /** The slopes towards the east, degrees, of patches of 375 m that follow the top of a hard bed within 30 m for four fifths of their area. */
 async function strippedSlopes({ rock, height }: Awaited<ReturnType<typeof wornStack>>): Promise<number[]> {
-  const { table, uplift } = await rockHere(rock, ground, boundsOf(height));
+  const { table, uplift } = await rockHere(kernels, rock, ground, boundsOf(height));
   const hard = (entry: number) => table.hardness[entry] > 0.5;
   const offTop = height.map((h, i) => {
     const own = entryAt(table, h, uplift[i]);

@@ -331,7 +331,7 @@ async function layerPicture(
   }
   if (drape === 'rock') {
     if (!course.rock) return { drape, values: null, low: 0, high: 0, of: '' };
-    const { hardness } = await hardnessAtSurface(course.rock, field.ground, field.height);
+    const { hardness } = await hardnessAtSurface(kernels, course.rock, field.ground, field.height);
     return { drape, values: Uint8Array.from(hardness, (h) => Math.round(255 * h)), low: 0, high: 100, of: '' };
   }
   const names = drape === 'change' ? ['cut', 'fill'] : [drape];

@@ -25,7 +25,7 @@ export { iceBalance, iceDepth, iceOver, fillFloats, iceFaces, iceTake, iceWear, 
 export { resampleAdd, resampleAlong, resampleOut } from './resample';
 export { coarserTable, finerTable, passAlong, passDown, smoothAlong, smoothDown } from './ladder';
 export { differences, dropUnder, onlyLaid, putOn, takeOff, wholeShares } from './grids';
-export { rockRows } from './rock';
+export { rockRows, structureRows } from './rock';
 export { measureCodes, putCodes } from './codes';
 export { boundsOfFloats, outstanding, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';

@@ -90,3 +90,85 @@ function felt(hard: v128, strength: f32, soft: f32, whole: f32): v128 {
   const mixed = f32x4.add(f32x4.splat(soft), f32x4.mul(f32x4.splat(whole - soft), hard));
   return f32x4.add(one, f32x4.mul(f32x4.splat(strength), f32x4.sub(mixed, one)));
 }
+
+/** A number of a table of doubles. */
+// @ts-ignore: decorator
+@inline
+function at(table: usize, index: i32): f64 {
+  return load<f64>(table + (<usize>index << 3));
+}
+
+/** A wave at a column and a row, sin(a + b) from what each knows; see `structureRows`. */
+// @ts-ignore: decorator
+@inline
+function waveAt(wave: usize, across: i32, down: i32, column: i32, row: i32): f64 {
+  const rows = wave + (<usize>(2 * across) << 3);
+  return at(wave, column) * at(rows, down + row) + at(wave, across + column) * at(rows, row);
+}
+
+/**
+ * How high the stack of beds lies at every sample of the rows `from` to `to`, and, where `sets` is not 0, how sound the rock is between its joints.
+ * All tables hold doubles. `columns` and `rows`: metres from the ground's middle, then from its north-west corner. `waves`: the plunge, `folds` folds, and a long and a short wave for
+ * each set of joints; each the sines and the cosines of its columns, then of its rows. `heights`: metres of each fold. `faults`: for each a place, the
+ * direction along it and by how much it throws. `joints`: for each set the unit vector along it, its spacing, the number of its first joint, where its joints begin in this table and how many they are.
+ */
+export function structureRows(
+  columns: usize,
+  rows: usize,
+  waves: usize,
+  folds: i32,
+  heights: usize,
+  faults: usize,
+  faultCount: i32,
+  joints: usize,
+  sets: i32,
+  base: f64,
+  eastward: f64,
+  southward: f64,
+  wander: f64,
+  width: f64,
+  across: i32,
+  down: i32,
+  from: i32,
+  to: i32,
+  uplift: usize,
+  sound: usize,
+): void {
+  const each = <usize>(2 * (across + down)) << 3;
+  for (let row = from; row < to; row++) {
+    const y = at(rows, row);
+    for (let column = 0; column < across; column++) {
+      const off = <usize>(row * across + column) << 2;
+      let bent: f64 = 0;
+      if (folds) {
+        const swell = 1 + 0.35 * waveAt(waves, across, down, column, row);
+        for (let k = 0; k < folds; k++) bent += swell * at(heights, k) * waveAt(waves + <usize>(k + 1) * each, across, down, column, row);
+      }
+      let fallen: f64 = 0;
+      for (let k = 0; k < faultCount; k++) {
+        const fault = faults + (<usize>(5 * k) << 3);
+        const side = (at(columns, across + column) - at(fault, 0)) * at(fault, 2) + (at(rows, down + row) - at(fault, 1)) * at(fault, 3);
+        if (side > 0) fallen += at(fault, 4);
+      }
+      store<f32>(uplift + off, <f32>(base + eastward * at(columns, column) + southward * y + bent - fallen));
+    }
+    if (!sets) continue;
+    for (let column = 0; column < across; column++) {
+      let whole: f32 = 1;
+      for (let k = 0; k < sets; k++) {
+        const set = joints + (<usize>(6 * k) << 3);
+        const long = waves + <usize>(folds + 1 + 2 * k) * each;
+        const strays = waveAt(long, across, down, column, row) + 0.5 * waveAt(long + each, across, down, column, row);
+        const away = (at(columns, column) * at(set, 1) + y * at(set, 0)) / at(set, 2) + wander * strays;
+        const line = <i32>floor<f64>(away) - <i32>at(set, 3);
+        const places = joints + (<usize>at(set, 4) << 3);
+        const takes = places + (<usize>at(set, 5) << 3);
+        for (let j = line; j <= line + 1; j++) {
+          const far = (away - at(places, j)) / width;
+          if (far > -1 && far < 1) whole = min<f32>(whole, <f32>(1 - at(takes, j) * (1 - far * far) * (1 - far * far)));
+        }
+      }
+      store<f32>(sound + (<usize>(row * across + column) << 2), whole);
+    }
+  }
+}

@@ -14,6 +14,7 @@ import { noiseProgram } from './noise';
 import { resampleProgram } from './resample';
 import { runoffProgram } from './runoff';
 import { steepnessProgram } from './steepness';
+import { structureProgram } from './structure';
 import { surfaceProgram } from './surface';
 import { talusProgram } from './talus';
 import { unstepProgram } from './unstep';
@@ -40,6 +41,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [medianProgram.id]: medianProgram,
   [steepnessProgram.id]: steepnessProgram,
   [resampleProgram.id]: resampleProgram,
+  [structureProgram.id]: structureProgram,
   [surfaceProgram.id]: surfaceProgram,
   [displaceProgram.id]: displaceProgram,
   [placeProgram.id]: placeProgram,
