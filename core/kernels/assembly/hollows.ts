@@ -1,5 +1,5 @@
 // Hollows of a ground filled one by one, each from its lowest sample up to where it spills. The lowest surface that drains everywhere is
-// the same as a flood's from the rim (see `flow.ts`); what it takes is a matter of what lies under water, not of the whole ground.
+// the same as a flood's from the rim (see `flood.ts`); what it takes is a matter of what lies under water, not of the whole ground.
 //
 //   state: 0 · 1 waits or is part of the hollow in hand · 2 a base: the water leaves here · 3 border · 4 led to the spill · 5 a base that waits
 
