@@ -1,5 +1,5 @@
 import { Dices, Download, FilePlus, Map, Mountain, Trash2, Upload } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState, type ChangeEvent } from 'react';
 import { allUses, beginRolled, makeCourse, makeGround, sentenceOf, startingCourses, stepUse, UplandError, type StartingCourse } from '@upland-cast/core';
 import { Boundary } from '../../components/Boundary';
 import { Button, Select, TextField } from '../../components/controls';
@@ -47,27 +47,17 @@ export function Terrains() {
 /** What a terrain without a file begins on. */
 const LEVEL = makeGround({ width: 4096, depth: 4096, across: 1025, down: 1025, registration: 'point', sea: 0 });
 
-function List() {
+type Fault = (sentence: string | null) => void;
+
+/** The terrains of this browser, and those that cannot be read. */
+function useTerrains(setFault: Fault) {
   const [rows, setRows] = useState<TerrainRow[] | null>(null);
   const [bad, setBad] = useState<BadRow[]>([]);
-  const [fault, setFault] = useState<string | null>(null);
-  const [removing, setRemoving] = useState<TerrainRow | null>(null);
-  const [words, setWords] = useState('');
-  const [order, setOrder] = useState<ListOrder>('changed');
-  const [over, setOver] = useState(false);
-  const [brought, setBrought] = useState<Brought[] | null>(null);
-  const chooser = useRef<HTMLInputElement>(null);
-  const heightsChooser = useRef<HTMLInputElement>(null);
-
-  const [tag, setTag] = useState('');
-  const tags = tagsOf(rows ?? []);
-  const shown = listed(rows ?? [], words, order, tags.some(([one]) => one === tag) ? tag : '');
-
-  const refresh = async () => {
+  const refresh = useCallback(async () => {
     const found = await listTerrains();
     setRows(found.rows);
     setBad(found.bad);
-  };
+  }, []);
   useEffect(() => {
     void (async () => {
       try {
@@ -82,8 +72,30 @@ function List() {
         setRows([]);
       }
     })();
-  }, []);
+  }, [refresh, setFault]);
+  return { rows, bad, refresh };
+}
 
+/** Files become terrains: project files at once, meshes in a Mesh room of their own, heights after they were looked at (`brought`). */
+function useBringing(setFault: Fault, refresh: () => Promise<void>) {
+  const [brought, setBrought] = useState<Brought[] | null>(null);
+  /** Makes a terrain and goes there; what cannot be stored is said. */
+  const begin = async (make: () => Promise<string>) => {
+    try {
+      location.href = `/terrain?id=${await make()}`;
+    } catch (error) {
+      setBrought(null);
+      setFault(storageSentence(error));
+    }
+  };
+  // A mesh becomes heights in the Mesh room of a new terrain.
+  const openMesh = (meshes: Brought[]) =>
+    begin(async () => {
+      const name = meshes[0].name.replace(/\.[^.]*$/, '').slice(0, 100) || 'A mesh';
+      const id = await addTerrain(makeCourse(name, LEVEL));
+      await handMeshes(id, meshes);
+      return `${id}#mesh`;
+    });
   const take = async (files: Brought[]) => {
     setFault(null);
     for (const { name, file } of files.filter((f) => isProject(f.name))) {
@@ -98,14 +110,6 @@ function List() {
     if (meshes.length) return void openMesh(meshes);
     if (heights.length) setBrought(heights);
   };
-  // A mesh becomes heights in the Mesh room of a new terrain.
-  const openMesh = (meshes: Brought[]) =>
-    begin(async () => {
-      const name = meshes[0].name.replace(/\.[^.]*$/, '').slice(0, 100) || 'A mesh';
-      const id = await addTerrain(makeCourse(name, LEVEL));
-      await handMeshes(id, meshes);
-      return `${id}#mesh`;
-    });
   useEffect(() => {
     const onPaste = (event: ClipboardEvent) => {
       const text = event.clipboardData?.getData('text') ?? '';
@@ -131,29 +135,19 @@ function List() {
       );
     });
   }, []);
-  const choose = async () => {
-    const files = await chooseFiles();
-    if (files) void take(files);
-    else heightsChooser.current?.click();
-  };
-  /** Makes a terrain and goes there; what cannot be stored is said. */
-  const begin = async (make: () => Promise<string>) => {
-    try {
-      location.href = `/terrain?id=${await make()}`;
-    } catch (error) {
-      setBrought(null);
-      setFault(storageSentence(error));
-    }
-  };
+  return { brought, setBrought, begin, take };
+}
+
+function List() {
+  const [fault, setFault] = useState<string | null>(null);
+  const { rows, bad, refresh } = useTerrains(setFault);
+  const { brought, setBrought, begin, take } = useBringing(setFault, refresh);
+  const [removing, setRemoving] = useState<TerrainRow | null>(null);
+  const [over, setOver] = useState(false);
   const open = (taken: Taken) =>
     begin(async () => {
       await keepHandles(taken.handles);
       return addTerrain(courseOf(taken));
-    });
-  const beginNew = (withNoise: boolean) =>
-    begin(() => {
-      const stem = withNoise ? [stepUse('flat', { level: 200 }), stepUse('noise', { seed: crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000 })] : [];
-      return addTerrain(makeCourse('New terrain', LEVEL, stem));
     });
 
   return (
@@ -180,46 +174,7 @@ function List() {
         </a>
       </header>
       <main className={css.main}>
-        <div className={css.bar}>
-          <h1>Terrains</h1>
-          <Button look="main" onClick={() => void beginNew(true)}>
-            <FilePlus size={14} /> New from noise
-          </Button>
-          <Button onClick={() => void beginNew(false)}>
-            <FilePlus size={14} /> New, level
-          </Button>
-          <Button onClick={() => chooser.current?.click()}>
-            <Upload size={14} /> Import a project file
-          </Button>
-          <input
-            ref={chooser}
-            type="file"
-            accept=".uplandcast,application/zip"
-            hidden
-            aria-label="Project file"
-            onChange={(event) => {
-              void take([...(event.target.files ?? [])].map((file) => ({ name: file.name, file })));
-              event.target.value = '';
-            }}
-          />
-          <Button onClick={() => void choose()}>
-            <Mountain size={14} /> Import heights
-          </Button>
-          <input
-            ref={heightsChooser}
-            type="file"
-            multiple
-            hidden
-            aria-label="Files of heights"
-            onChange={(event) => {
-              void take([...(event.target.files ?? [])].map((file) => ({ name: file.name, file })));
-              event.target.value = '';
-            }}
-          />
-          <a className={css.survey} href="/survey">
-            <Map size={14} /> From the survey
-          </a>
-        </div>
+        <Beginnings onBegin={(make) => void begin(make)} onFiles={(files) => void take(files)} />
         {fault && (
           <p className={css.fault} role="alert">
             {fault}
@@ -234,36 +189,7 @@ function List() {
           </ul>
         )}
         {rows?.length === 0 && bad.length === 0 && !fault && <p>There are no terrains here. Begin one, or import a project file.</p>}
-        {rows && rows.length > FEW && (
-          <div className={css.finder}>
-            <input
-              type="search"
-              aria-label="Find a terrain"
-              placeholder="Find a terrain, or one by a step in it"
-              value={words}
-              onChange={(event) => setWords(event.target.value)}
-            />
-            <Select label="Order of the terrains" value={order} choices={ORDERS} onChange={setOrder} />
-            <span className="number" role="status">
-              {shown.length === rows.length ? `${figure(rows.length, 0)} terrains` : `${figure(shown.length, 0)} of ${figure(rows.length, 0)}`}
-            </span>
-          </div>
-        )}
-        {tags.length > 0 && (
-          <div className={css.tags} role="group" aria-label="Tags">
-            {tags.map(([one, count]) => (
-              <Button key={one} aria-pressed={tag === one} onClick={() => setTag(tag === one ? '' : one)}>
-                {one} <span className="number">{figure(count, 0)}</span>
-              </Button>
-            ))}
-          </div>
-        )}
-        {rows && rows.length > 0 && shown.length === 0 && <p>No terrain is found by “{words.trim()}”.</p>}
-        <ul className={css.cards}>
-          {shown.map((row) => (
-            <Card key={row.id} row={row} onRemove={() => setRemoving(row)} onChange={refresh} onFault={setFault} />
-          ))}
-        </ul>
+        <Cards rows={rows} onRemove={setRemoving} onChange={refresh} onFault={setFault} />
         <h2 className={css.title}>Starting courses</h2>
         <ul className={css.starts}>
           {startingCourses.map((start) => (
@@ -287,25 +213,126 @@ function List() {
         </p>
       </main>
       {brought && <ImportDialog files={brought} onClose={() => setBrought(null)} onTaken={(taken) => void open(taken)} />}
-      {removing && (
-        <Dialog title={`Remove ${removing.course.name}?`} onClose={() => setRemoving(null)}>
-          <p>The terrain, its hand work and its past saves go from this browser. This cannot be undone; a project file can be saved first.</p>
-          <div className={css.buttons}>
-            <Button onClick={() => setRemoving(null)}>Keep it</Button>
-            <Button
-              look="main"
-              onClick={async () => {
-                await removeTerrain(removing.id).catch((error: unknown) => setFault(storageSentence(error)));
-                setRemoving(null);
-                await refresh();
-              }}
-            >
-              Remove it
-            </Button>
-          </div>
-        </Dialog>
-      )}
+      {removing && <RemoveDialog row={removing} onClose={() => setRemoving(null)} onRemoved={refresh} onFault={setFault} />}
     </div>
+  );
+}
+
+/** Ways to a new terrain: from nothing, from a project file, from heights, from the survey. */
+function Beginnings({ onBegin, onFiles }: { onBegin: (make: () => Promise<string>) => void; onFiles: (files: Brought[]) => void }) {
+  const project = useRef<HTMLInputElement>(null);
+  const heights = useRef<HTMLInputElement>(null);
+  const beginNew = (withNoise: boolean) =>
+    onBegin(() => {
+      const stem = withNoise ? [stepUse('flat', { level: 200 }), stepUse('noise', { seed: crypto.getRandomValues(new Uint32Array(1))[0] % 1_000_000 })] : [];
+      return addTerrain(makeCourse('New terrain', LEVEL, stem));
+    });
+  const choose = async () => {
+    const files = await chooseFiles();
+    if (files) onFiles(files);
+    else heights.current?.click();
+  };
+  const onChange = (event: ChangeEvent<HTMLInputElement>) => {
+    onFiles([...(event.target.files ?? [])].map((file) => ({ name: file.name, file })));
+    event.target.value = '';
+  };
+  return (
+    <div className={css.bar}>
+      <h1>Terrains</h1>
+      <Button look="main" onClick={() => beginNew(true)}>
+        <FilePlus size={14} /> New from noise
+      </Button>
+      <Button onClick={() => beginNew(false)}>
+        <FilePlus size={14} /> New, level
+      </Button>
+      <Button onClick={() => project.current?.click()}>
+        <Upload size={14} /> Import a project file
+      </Button>
+      <input ref={project} type="file" accept=".uplandcast,application/zip" hidden aria-label="Project file" onChange={onChange} />
+      <Button onClick={() => void choose()}>
+        <Mountain size={14} /> Import heights
+      </Button>
+      <input ref={heights} type="file" multiple hidden aria-label="Files of heights" onChange={onChange} />
+      <a className={css.survey} href="/survey">
+        <Map size={14} /> From the survey
+      </a>
+    </div>
+  );
+}
+
+interface CardsProps {
+  rows: TerrainRow[] | null;
+  onRemove: (row: TerrainRow) => void;
+  onChange: () => Promise<void>;
+  onFault: (sentence: string) => void;
+}
+
+/** The terrains, found by words and tags, in an order. */
+function Cards({ rows, onRemove, onChange, onFault }: CardsProps) {
+  const [words, setWords] = useState('');
+  const [order, setOrder] = useState<ListOrder>('changed');
+  const [tag, setTag] = useState('');
+  const tags = tagsOf(rows ?? []);
+  const shown = listed(rows ?? [], words, order, tags.some(([one]) => one === tag) ? tag : '');
+  return (
+    <>
+      {rows && rows.length > FEW && (
+        <div className={css.finder}>
+          <input
+            type="search"
+            aria-label="Find a terrain"
+            placeholder="Find a terrain, or one by a step in it"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+          />
+          <Select label="Order of the terrains" value={order} choices={ORDERS} onChange={setOrder} />
+          <span className="number" role="status">
+            {shown.length === rows.length ? `${figure(rows.length, 0)} terrains` : `${figure(shown.length, 0)} of ${figure(rows.length, 0)}`}
+          </span>
+        </div>
+      )}
+      {tags.length > 0 && (
+        <div className={css.tags} role="group" aria-label="Tags">
+          {tags.map(([one, count]) => (
+            <Button key={one} aria-pressed={tag === one} onClick={() => setTag(tag === one ? '' : one)}>
+              {one} <span className="number">{figure(count, 0)}</span>
+            </Button>
+          ))}
+        </div>
+      )}
+      {rows && rows.length > 0 && shown.length === 0 && <p>No terrain is found by “{words.trim()}”.</p>}
+      <ul className={css.cards}>
+        {shown.map((row) => (
+          <Card key={row.id} row={row} onRemove={() => onRemove(row)} onChange={onChange} onFault={onFault} />
+        ))}
+      </ul>
+    </>
+  );
+}
+
+interface RemoveProps {
+  row: TerrainRow;
+  onClose: () => void;
+  onRemoved: () => Promise<void>;
+  onFault: (sentence: string) => void;
+}
+
+function RemoveDialog({ row, onClose, onRemoved, onFault }: RemoveProps) {
+  const remove = async () => {
+    await removeTerrain(row.id).catch((error: unknown) => onFault(storageSentence(error)));
+    onClose();
+    await onRemoved();
+  };
+  return (
+    <Dialog title={`Remove ${row.course.name}?`} onClose={onClose}>
+      <p>The terrain, its hand work and its past saves go from this browser. This cannot be undone; a project file can be saved first.</p>
+      <div className={css.buttons}>
+        <Button onClick={onClose}>Keep it</Button>
+        <Button look="main" onClick={() => void remove()}>
+          Remove it
+        </Button>
+      </div>
+    </Dialog>
   );
 }
 
