@@ -59,6 +59,16 @@ describe('the scheduler', () => {
     expect(done.slice(2)).toEqual(['preview 2', 'full 2', 'settled']);
   });
 
+  it('shows a preview of a ground that was stopped before anything was seen of it', async () => {
+    const { scheduler, done, now } = page({ grows: true });
+    scheduler.ask();
+    await vi.advanceTimersByTimeAsync(100);
+    scheduler.giveUp();
+    await vi.advanceTimersByTimeAsync(600);
+    expect(done).toEqual(['full 1', 'stopped', 'preview 1']);
+    expect(now()).toBe('preview');
+  });
+
   it('does not begin a ground that grows in view while a hand is on it', async () => {
     const { scheduler, done } = page({ grows: true });
     await scheduler.hold(true);

@@ -119,7 +119,12 @@ export class Scheduler {
 
   private async step(): Promise<void> {
     const turn = this.wanted;
-    if (this.work.growsInView() && !this.held) return this.whole(turn, 0);
+    if (this.work.growsInView() && !this.held) {
+      await this.whole(turn, 0);
+      // Stopped before anything was seen of it: a small one, so that there is something to see.
+      if (turn === this.wanted && !this.goesOn(turn) && this.work.growsInView()) await this.pass('preview', turn);
+      return;
+    }
     const shown = await this.pass('preview', turn);
     if (turn !== this.wanted) return void this.step();
     if (!shown || !this.goesOn(turn)) return;

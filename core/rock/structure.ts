@@ -153,6 +153,13 @@ const MOST_SAMPLES = 1 << 23;
 const MOST_KEPT = 2;
 const recent = new Recent<RockStructure>(MOST_KEPT, ({ uplift }) => uplift.length <= MOST_SAMPLES);
 
+function joined(first: Float64Array, second: Float64Array): Float64Array {
+  const out = new Float64Array(first.length + second.length);
+  out.set(first);
+  out.set(second, first.length);
+  return out;
+}
+
 /** The rock at every sample of a window. Every weather step of a course asks for the same: the last ones are kept, and nobody writes to them. */
 export const structureOf = (kernels: Kernels, rock: Rock, ground: Ground, window: Window = wholeOf(ground), signal?: AbortSignal): Promise<RockStructure> =>
   recent.of(JSON.stringify([rock, ground, window]), () => workedOut(kernels, rock, ground, window, signal));
@@ -185,8 +192,8 @@ function workedOut(kernels: Kernels, rock: Rock, ground: Ground, window: Window,
       width: JOINT_WIDTH,
     },
     {
-      columns: Float64Array.of(...columns, ...easts),
-      rows: Float64Array.of(...rows, ...souths),
+      columns: joined(columns, easts),
+      rows: joined(rows, souths),
       waves: waves.map((wave) => waveTable(wave, columns, rows)),
       heights: Float64Array.from(folds, ({ height }) => height),
       faults: Float64Array.from(faults.flatMap(({ east, south, x, y, falls }) => [east, south, x, y, falls])),

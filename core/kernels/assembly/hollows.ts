@@ -10,6 +10,9 @@ const BASE: u8 = 2;
 const LED: u8 = 4;
 const BASE_WAITS: u8 = 5;
 
+/** One hollow has so many samples at most: a larger one would keep others waiting too long. */
+const LARGEST = 1_048_576;
+
 /** Bytes into `control`: how many bottoms are left, and how many samples were looked at so far. */
 const BOTTOMS = 0;
 const LOOKED = 4;
@@ -127,7 +130,7 @@ function unmark(at: usize): void {
 
 /**
  * Fills hollows until `budget` samples were looked at: 1 while there are more, 0 when all are full, −1 where it came to more than `most` samples in
- * all and a flood of the whole is the shorter way. `filled` and `receiver` are as `hollows` left them; `heap` has room for `room`
+ * all, or one of them is very large, and a flood of the whole is the shorter way. `filled` and `receiver` are as `hollows` left them; `heap` has room for `room`
  * samples, `list` and `queue` for `most` each. What lies under water or level with it gets the neighbour nearer to the spill as its receiver;
  * `wander`: by wandering, not the shortest way.
  */
@@ -155,7 +158,7 @@ export function fillHollows(
     if (load<i32>(receiver + (<usize>bottom << 2)) != 0) continue;
     waiting = 0;
     listed = 0;
-    const spill = rise(bottom, filled, state, heap, list, stride, most - looked, room - 8);
+    const spill = rise(bottom, filled, state, heap, list, stride, min(LARGEST, most - looked), room - 8);
     looked += listed;
     if (spill > 0) looked += lead(spill, filled, state, receiver, list, queue, stride, most - looked, wander);
     release(state, heap, list);

@@ -24,7 +24,7 @@ export { fillHollows, hollows, hollowsBegin } from './hollows';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns, beginFiner, fanFaces, clearReached, standInSea, narrowDiagonals } from './fluvial';
 export { iceBalance, iceDepth, iceOver, fillFloats, iceFaces, iceTake, iceWear, iceFiner } from './ice';
 export { resampleAdd, resampleAlong, resampleOut } from './resample';
-export { coarserTable, finerTable, passAlong, passDown, smoothAlong, smoothDown } from './ladder';
+export { passAlong, passDown, passTable, smoothAlong, smoothDown } from './ladder';
 export { differences, dropUnder, onlyLaid, putOn, takeOff, wholeShares } from './grids';
 export { rockRows, structureRows } from './rock';
 export { measureCodes, putCodes } from './codes';

@@ -117,10 +117,11 @@ function splineAt(index: i32, t: f64, fromCount: i32, fromPoint: i32): f64 {
 }
 
 /**
- * Where the sums for `count` coarser samples begin among `fromCount` finer ones, and their weights, `fours` for each: a cubic B-spline as wide as the
- * coarser spacing, the weights those of a straight line fitted locally.
+ * Where the sums for `count` samples begin among `fromCount` others, and their weights, `fours` for each, of which `taps` count. Finer samples (`finer` 1) lie on a
+ * Catmull–Rom curve through the others; coarser ones are means by a cubic B-spline as wide as their spacing.
  */
-export function coarserTable(
+export function passTable(
+  finer: i32,
   first: usize,
   weight: usize,
   count: i32,
@@ -134,71 +135,65 @@ export function coarserTable(
 ): void {
   for (let i = 0; i < count; i++) {
     const place = placeOf(i, spacing, point);
-    const start = <i32>ceil<f64>((place - 2 * spacing) / fromSpacing - (fromPoint ? 0 : 0.5));
-    const begin = max(0, min(fromCount - taps, start));
-    const at = max(0, min(begin, fromCount - fours));
-    let sum: f64 = 0;
-    let one: f64 = 0;
-    let two: f64 = 0;
-    for (let k = 0; k < taps; k++) {
-      const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
-      const w = splineAt(begin + k, t, fromCount, fromPoint);
-      sum += w;
-      one += w * t;
-      two += w * t * t;
-    }
-    const spread = sum * two - one * one;
-    store<i32>(first + (<usize>i << 2), at);
-    for (let s = 0; s < fours; s++) {
-      const k = at + s - begin;
-      let share: f64 = 0;
-      if (k >= 0 && k < taps) {
-        const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
-        const w = splineAt(begin + k, t, fromCount, fromPoint);
-        share = spread > 1e-12 ? (w * (two - one * t)) / spread : w / sum;
-      }
-      store<f32>(weight + (<usize>(i * fours + s) << 2), <f32>share);
-    }
+    const into = weight + (<usize>(i * fours) << 2);
+    const begin = finer
+      ? alongCurve(place / fromSpacing - (fromPoint ? 0 : 0.5), fromCount, taps, fours, into)
+      : byMeans(place, spacing, fromCount, fromSpacing, fromPoint, taps, fours, into);
+    store<i32>(first + (<usize>i << 2), begin);
   }
 }
 
-/** The same for finer samples among coarser ones: Catmull–Rom; beyond an edge the ground goes on straight, 2a − b. */
-export function finerTable(
-  first: usize,
-  weight: usize,
-  count: i32,
-  spacing: f64,
-  point: i32,
-  fromCount: i32,
-  fromSpacing: f64,
-  fromPoint: i32,
-  taps: i32,
-  fours: i32,
-): void {
-  for (let i = 0; i < count; i++) {
-    const place = placeOf(i, spacing, point) / fromSpacing - (fromPoint ? 0 : 0.5);
-    const cell = max(0, min(fromCount - 2, <i32>floor<f64>(place)));
-    const t = place - <f64>cell;
-    const begin = max(0, min(fromCount - taps, cell - 1));
-    const at = max(0, min(begin, fromCount - fours));
-    store<i32>(first + (<usize>i << 2), at);
-    for (let s = 0; s < fours; s++) {
-      const index = at + s;
-      let share: f32 = 0;
-      for (let k = 0; k < 4; k++) {
-        const w = catmullRom(k, t);
-        const source = cell - 1 + k;
-        if (source < 0) {
-          if (index == 0) share = <f32>(<f64>share + 2 * w);
-          else if (index == 1) share = <f32>(<f64>share - w);
-        } else if (source >= fromCount) {
-          if (index == fromCount - 1) share = <f32>(<f64>share + 2 * w);
-          else if (index == fromCount - 2) share = <f32>(<f64>share - w);
-        } else if (index == source) share = <f32>(<f64>share + w);
-      }
-      store<f32>(weight + (<usize>(i * fours + s) << 2), share);
-    }
+/** The weights of a coarser sample, those of a straight line fitted locally: a plane comes out as it is. Returns where its sum begins. */
+function byMeans(place: f64, spacing: f64, fromCount: i32, fromSpacing: f64, fromPoint: i32, taps: i32, fours: i32, into: usize): i32 {
+  const start = <i32>ceil<f64>((place - 2 * spacing) / fromSpacing - (fromPoint ? 0 : 0.5));
+  const begin = max(0, min(fromCount - taps, start));
+  const at = max(0, min(begin, fromCount - fours));
+  let sum: f64 = 0;
+  let one: f64 = 0;
+  let two: f64 = 0;
+  for (let k = 0; k < taps; k++) {
+    const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
+    const w = splineAt(begin + k, t, fromCount, fromPoint);
+    sum += w;
+    one += w * t;
+    two += w * t * t;
   }
+  const spread = sum * two - one * one;
+  for (let s = 0; s < fours; s++) {
+    const k = at + s - begin;
+    let share: f64 = 0;
+    if (k >= 0 && k < taps) {
+      const t = (placeOf(begin + k, fromSpacing, fromPoint) - place) / spacing;
+      const w = splineAt(begin + k, t, fromCount, fromPoint);
+      share = spread > 1e-12 ? (w * (two - one * t)) / spread : w / sum;
+    }
+    store<f32>(into + (<usize>s << 2), <f32>share);
+  }
+  return at;
+}
+
+/** The weights of a finer sample at a place among coarser ones; beyond an edge the ground goes on straight, 2a − b. Returns where its sum begins. */
+function alongCurve(place: f64, fromCount: i32, taps: i32, fours: i32, into: usize): i32 {
+  const cell = max(0, min(fromCount - 2, <i32>floor<f64>(place)));
+  const t = place - <f64>cell;
+  const at = max(0, min(max(0, min(fromCount - taps, cell - 1)), fromCount - fours));
+  for (let s = 0; s < fours; s++) {
+    const index = at + s;
+    let share: f32 = 0;
+    for (let k = 0; k < 4; k++) {
+      const w = catmullRom(k, t);
+      const source = cell - 1 + k;
+      if (source < 0) {
+        if (index == 0) share = <f32>(<f64>share + 2 * w);
+        else if (index == 1) share = <f32>(<f64>share - w);
+      } else if (source >= fromCount) {
+        if (index == fromCount - 1) share = <f32>(<f64>share + 2 * w);
+        else if (index == fromCount - 2) share = <f32>(<f64>share - w);
+      } else if (index == source) share = <f32>(<f64>share + w);
+    }
+    store<f32>(into + (<usize>s << 2), share);
+  }
+  return at;
 }
 
 // @ts-ignore: decorator

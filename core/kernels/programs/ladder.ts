@@ -181,8 +181,7 @@ function writeTable(
 ): { first: number; weight: number; taps: number } {
   const fours = 4 * Math.ceil(taps / 4);
   const weight = at + 4 * count;
-  const write = finer ? kernels.finerTable : kernels.coarserTable;
-  write(at, weight, count, spacing, point ? 1 : 0, from.count, from.spacing, from.point ? 1 : 0, taps, fours);
+  kernels.passTable(finer ? 1 : 0, at, weight, count, spacing, point ? 1 : 0, from.count, from.spacing, from.point ? 1 : 0, taps, fours);
   return { first: at, weight, taps: fours };
 }
 
