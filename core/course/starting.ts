@@ -172,7 +172,7 @@ export const startingCourses: readonly StartingCourse[] = [
     summary: 'A cone with its crater, flows and gullies above a rolling foreland.',
     make: () =>
       makeCourse('Fire mountain', land(12_288, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 4800, height: 400, level: 300, octaves: 9, gain: 0.45, seed: 61 }, { name: 'Foreland', join: 'replace' }),
+        stepUse('noise', { kind: 'fbm', feature: 4800, height: 400, level: 300, octaves: 9, gain: 0.45, seed: 62 }, { name: 'Foreland', join: 'replace' }),
         stepUse(
           'volcano',
           {
@@ -219,12 +219,13 @@ export const startingCourses: readonly StartingCourse[] = [
     summary: 'Troughs that ice has dug under the sea, between steep shoulders.',
     make: () =>
       makeCourse('Drowned valleys', land(16_384, 0), [
-        stepUse('noise', { kind: 'fbm', feature: 8200, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 147 }, { join: 'replace' }),
+        stepUse('noise', { kind: 'fbm', feature: 8200, height: 1000, level: 520, octaves: 9, gain: 0.45, seed: 140 }, { join: 'replace' }),
         stepUse('landform', { form: 'ramp', height: 700, length: 15_000, turn: 35, level: -350 }, { name: 'Seaward tilt', join: 'add' }),
-        stepUse('fluvial', { amount: 5200, scale: 420, soften: 70, bank: 46, breach: 400, toSea: false }),
+        stepUse('fluvial', { amount: 5200, scale: 420, soften: 55, bank: 46, breach: 400, toSea: false }),
         stepUse('glacier', { amount: 1300, snowline: 0.12, snow: 1.4, slide: 0.75, favour: 0.06, till: 0.06, wall: 62 }),
-        stepUse('shift', { by: -150 }, { name: 'Drowned' }),
+        stepUse('shift', { by: -70 }, { name: 'Drowned' }),
         stepUse('talus', { cliff: 46, fall: 30, repose: 36, sweeps: 50 }),
+        stepUse('roughen', { height: 24, feature: 260 }, { name: 'Crags' }),
         stepUse('shore', { retreat: 40, stacks: 0.6, scale: 60, height: 3 }),
       ]),
   },
