@@ -9,7 +9,7 @@ import {
   meshSettings,
   meshSettingsFor,
   ownSegments,
-  rasterizeMesh,
+  rasterizeMeshOnKernels,
   readMeshFiles,
   spacingOf,
   statistics,
@@ -24,6 +24,7 @@ import {
 import { nodeKernels } from '../node-kernels';
 import { load, loadHeightmap, save, saveAll } from '../files';
 import { encodingFor, oneOf, parseNumber, parsePair, parseRange, parseSize, settingOptions, type OutOptions } from '../options';
+import { PartFile } from '../part-file';
 import { proofOf, report } from '../report';
 
 /** Options that stand for themselves: each is a setting of the same name, with its bounds, words and usual value. */
@@ -134,10 +135,27 @@ async function writeMesh(field: Field, settings: MeshSettings, out: string, json
   const name = basename(out).replace(/\.[^.]+$/, '');
   const folder = out.slice(0, out.length - basename(out).length);
   const results: ReturnType<typeof figures>[] = [];
-  for await (const level of exportMesh(field, settings, { kernels, name })) {
-    results.push(figures(level));
-    // The first file has the name that was asked for.
-    for (const [k, file] of level.files.entries()) await save(k === 0 && level.level === 0 ? out : `${folder}${file.name}`, file.bytes);
+  // The first file has the name that was asked for.
+  const pathOf = (level: number, file: string) => (level === 0 ? out : `${folder}${file}`);
+  const begun = new Map<number, PartFile>();
+  const store = (level: number, fileName: string) => {
+    const path = pathOf(level, fileName);
+    if (!PartFile.isFor(path)) return undefined;
+    const file = new PartFile(path);
+    begun.set(level, file);
+    return file;
+  };
+  try {
+    for await (const level of exportMesh(field, settings, { kernels, name, store })) {
+      results.push(figures(level));
+      const stored = begun.get(level.level);
+      stored?.keep();
+      for (const [k, file] of level.files.entries()) await save(k === 0 && !stored ? pathOf(level.level, file.name) : `${folder}${file.name}`, file.bytes);
+    }
+  } catch (error) {
+    throw PartFile.fault(error, out);
+  } finally {
+    for (const file of begun.values()) file.drop();
   }
   const [first, ...levels] = results;
   const { bytes, switchDistance: _, ...shown } = first;
@@ -196,17 +214,24 @@ export function pressCommand(): Command {
       const out = names.at(-1)!;
       const inputs = names.slice(0, -1);
       if (inputs.length === 0) throw new UplandError('missing', 'Give a mesh, and the file to write.');
-      const mesh = await readMeshFiles(await Promise.all(inputs.map(async (name) => ({ name: basename(name), bytes: await load(name) }))));
       const extent = options.extent?.split(',').map(parseNumber);
       if (extent && extent.length !== 4) throw new UplandError('extent', 'The extent is four numbers: X0,Y0,X1,Y1.');
-      const pressed = rasterizeMesh(mesh, {
-        size: options.size,
-        registration: options.registration,
-        up: options.up,
-        scale: options.scale,
-        smooth: options.smooth,
-        extent: extent && { west: extent[0], north: extent[1], east: extent[2], south: extent[3] },
-      });
+      const files = await Promise.all(inputs.map(async (name) => ({ name: basename(name), bytes: await load(name) })));
+      const kernels = nodeKernels(new URL('./pool-worker.mjs', import.meta.url));
+      const { mesh, pressed } = await (async () => {
+        const read = await readMeshFiles(files, kernels);
+        return {
+          mesh: read,
+          pressed: await rasterizeMeshOnKernels(kernels, read, {
+            size: options.size,
+            registration: options.registration,
+            up: options.up,
+            scale: options.scale,
+            smooth: options.smooth,
+            extent: extent && { west: extent[0], north: extent[1], east: extent[2], south: extent[3] },
+          }),
+        };
+      })().finally(() => kernels.close());
       for (const words of mesh.odd ?? []) process.stderr.write(`${words}\n`);
       const { holes, overhangs, spacing } = pressed;
       let { field } = pressed;

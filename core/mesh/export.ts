@@ -1,12 +1,13 @@
 import { grouped } from '../grouped';
 import { throwIfStopped, UplandError } from '../errors';
 import { encodeImage } from '../formats/png';
+import type { ByteSource } from '../formats/source';
 import type { Field } from '../field/field';
 import type { Kernels } from '../kernels/pool';
 import { boundsOf, faceCount, mergeMeshes, triangleCount, vertexCount, type Bounds, type Mesh } from './mesh';
 import { readMeshFiles } from './formats';
-import type { MeshFile } from './formats/types';
-import { writeModel } from './formats/write';
+import type { MeshFile, MeshFormat, Textures } from './formats/types';
+import { refuseAxes, writeModel } from './formats/write';
 import { bakeNormals } from './model/bake';
 import { modelOf, type Model, type ModelOptions } from './model/model';
 import { compareMeshToFieldOnKernels, type MeshError } from './raster/measure';
@@ -130,7 +131,7 @@ export const modelError = (model: Model, field: Field, kernels: Kernels, signal?
 export interface ExportedLevel {
   /** 0: the mesh itself; each further one has half the triangles of the one before. */
   level: number;
-  /** The mesh, then what belongs beside it. */
+  /** The mesh, then what belongs beside it; what has been stored is not among them. */
   files: MeshFile[];
   model: Model;
   vertices: number;
@@ -156,6 +157,13 @@ export interface ExportMeshOptions {
   colours?: Uint8Array;
   /** The ground's colour as a PNG. */
   colourMap?: Uint8Array<ArrayBuffer>;
+  /** Where a level's mesh is written to while it is made, for formats that can: it is never whole in memory. */
+  store?: (level: number, name: string) => StoredFile | undefined;
+}
+
+/** A file that grows at its end, and can be read. */
+export interface StoredFile extends ByteSource {
+  append(bytes: Uint8Array): void;
 }
 
 /**
@@ -164,7 +172,7 @@ export interface ExportMeshOptions {
  */
 export async function* exportMesh(field: Field, settings: MeshSettings, options: ExportMeshOptions): AsyncGenerator<ExportedLevel> {
   checkMeshSettings(settings);
-  const { kernels, name, signal, progress = () => undefined, colours, colourMap } = options;
+  const { kernels, name, signal, progress = () => undefined, colours, colourMap, store } = options;
   const { levels, normalMap, strength, packed, quantised } = settings;
   const format = meshFormatOf(settings);
   progress('Making the faces', 0);
@@ -182,11 +190,15 @@ export async function* exportMesh(field: Field, settings: MeshSettings, options:
     const normal = baked && encodeImage({ width: normalMap, height: normalMap, channels: 3, samples: baked.samples });
     begun('Writing', 0.3);
     await breathe(signal);
-    const files = await writeModel(format, model, own, format.textured ? { normal, colour: colourMap } : {}, { packed, quantised });
+    const textures = format.textured ? { normal, colour: colourMap } : {};
+    const stored = format.inPieces && store?.(level, `${own}${format.endings[0]}`);
+    const files = stored
+      ? await storeModel(format, model, own, textures, kernels, stored, signal)
+      : await writeModel(format, model, own, textures, { packed, quantised }, kernels);
     if (normal && !format.textured) files.push({ name: `${own}-normal.png`, bytes: normal, mediaType: 'image/png' });
     begun('Reading it back', 0.6);
     await breathe(signal);
-    const written = await readMeshFiles(files);
+    const written = stored ? await format.inPieces!.read(stored, kernels) : await readMeshFiles(files, kernels);
     begun('Holding it against the ground', 0.8);
     const error = await compareMeshToFieldOnKernels(kernels, withoutWater(written, model), field, model.frame, signal);
     yield {
@@ -197,12 +209,30 @@ export async function* exportMesh(field: Field, settings: MeshSettings, options:
       faces: faceCount(written),
       triangles: triangleCount(written),
       parts: model.parts.filter((p) => p.kind === 'ground').length,
-      bytes: files.reduce((n, f) => n + f.bytes.length, 0),
+      bytes: files.reduce((n, f) => n + f.bytes.length, stored?.length ?? 0),
       bounds: boundsOf(written.positions),
       error,
       switchDistance: level === 0 ? 0 : switchDistance(error.maxError),
     };
   }
+}
+
+/** Writes a mesh to where it is stored; gives back what belongs beside it. */
+async function storeModel(
+  format: MeshFormat,
+  model: Model,
+  name: string,
+  textures: Textures,
+  kernels: Kernels,
+  stored: StoredFile,
+  signal: AbortSignal | undefined,
+): Promise<MeshFile[]> {
+  refuseAxes(format, model);
+  for await (const piece of format.inPieces!.write(model, name, textures, kernels)) {
+    throwIfStopped(signal);
+    stored.append(piece);
+  }
+  return format.inPieces!.beside(model, name, textures);
 }
 
 /** The water's two triangles come last, and are not the ground. */

@@ -70,7 +70,7 @@ export async function readSide(tools: Tools, side: SideSource, tell: Telling, si
     }
     case 'mesh': {
       tell(side.files[0].name, 0);
-      const whole = await readMeshFiles(side.files);
+      const whole = await readMeshFiles(side.files, tools.kernels);
       return { mesh: { whole, parts: await partsOf(side.files, whole) }, facts: {} };
     }
   }

@@ -28,7 +28,7 @@ export async function press(work: Omit<MeshWork, 'field'> & { field: () => Promi
   const { tools, course, field, signal, onWork } = work;
   onWork('Reading the mesh', 0);
   await turn(signal);
-  const read = await readMeshFiles(request.files);
+  const read = await readMeshFiles(request.files, tools.kernels);
   const up = request.up ?? read.up;
   const { ground } = course;
   const plan = boundsOf(read.positions);

@@ -28,6 +28,7 @@ export { passAlong, passDown, passTable, smoothAlong, smoothDown } from './ladde
 export { differences, dropUnder, onlyLaid, putOn, takeOff, wholeShares } from './grids';
 export { rockRows, structureRows } from './rock';
 export { measureCodes, putCodes } from './codes';
+export { faceLines, meshLines, normalLines, placeLines, textureLines } from './text';
 export { boundsOfFloats, outstanding, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';

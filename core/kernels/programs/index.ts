@@ -10,6 +10,7 @@ import { greedyProgram } from './greedy';
 import { horizonProgram } from './horizon';
 import { iceProgram } from './ice';
 import { medianProgram } from './median';
+import { readLinesProgram, writeLinesProgram } from './mesh-lines';
 import { noiseProgram } from './noise';
 import { resampleProgram } from './resample';
 import { runoffProgram } from './runoff';
@@ -39,6 +40,8 @@ export const programs: Record<string, Program<any, any, any>> = {
   [filterProgram.id]: filterProgram,
   [greedyProgram.id]: greedyProgram,
   [medianProgram.id]: medianProgram,
+  [readLinesProgram.id]: readLinesProgram,
+  [writeLinesProgram.id]: writeLinesProgram,
   [steepnessProgram.id]: steepnessProgram,
   [resampleProgram.id]: resampleProgram,
   [structureProgram.id]: structureProgram,

@@ -1,11 +1,14 @@
 import { MeshoptDecoder } from 'meshoptimizer';
 import { UplandError } from '../../errors';
 import { formats as heightmapFormats } from '../../formats';
+import { inMemory } from '../../formats/source';
 import { whatItIs } from '../../formats/unreadable';
+import type { Kernels } from '../../kernels/pool';
 import { mergeMeshes, type Mesh } from '../mesh';
 import type { MeshFormat } from './types';
 import { glb, gltf } from './gltf/write';
-import { guessUp, obj } from './obj';
+import { obj } from './obj';
+import { guessUp } from './obj/read';
 import { ply } from './ply';
 import { stl } from './stl';
 
@@ -27,9 +30,9 @@ export interface GivenFile {
 
 /**
  * Reads a mesh out of one file or several: its parts, each a file of its own, become one mesh;
- * files that another names (the buffers of a glTF) are taken from those beside it.
+ * files that another names (the buffers of a glTF) are taken from those beside it. With `kernels` text is read on their threads.
  */
-export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> {
+export async function readMeshFiles(files: readonly GivenFile[], kernels?: Kernels): Promise<Mesh> {
   await MeshoptDecoder.ready;
   const beside = new Map(files.map(({ name, bytes }) => [name.toLowerCase(), bytes]));
   const isText = (name: string) => /\.gltf$/i.test(name);
@@ -37,18 +40,25 @@ export async function readMeshFiles(files: readonly GivenFile[]): Promise<Mesh> 
   // Buffers, materials and pictures come along; anything else is a mistake that is told.
   const strange = files.find(({ name }) => !/\.(bin|mtl|png|jpe?g)$/i.test(name) && !meant.some((m) => m.name === name));
   if (strange || meant.length === 0) return readMesh((strange ?? files[0] ?? { bytes: new Uint8Array(0) }).bytes, beside);
-  const meshes = meant.map(({ name, bytes }) => {
+  const meshes: Mesh[] = [];
+  for (const { name, bytes } of meant) {
     try {
-      return isText(name) ? gltf.read(bytes, beside) : readMesh(bytes, beside);
+      meshes.push(isText(name) ? gltf.read(bytes, beside) : await readMeshOn(kernels, bytes, beside));
     } catch (error) {
       if (error instanceof UplandError && files.length > 1) throw new UplandError(error.code, `${name}: ${error.message}`, error.facts);
       throw error;
     }
-  });
+  }
   const ups = new Set(meshes.map((m) => m.up));
   const all = mergeMeshes(meshes);
   // Parts that differ in what is up: asked of all of them together.
   return ups.size === 1 ? all : { ...all, up: guessUp(all.positions) };
+}
+
+/** As `readMesh`, piece by piece on the kernels' threads where the format can. */
+async function readMeshOn(kernels: Kernels | undefined, bytes: Uint8Array<ArrayBuffer>, beside: ReadonlyMap<string, Uint8Array<ArrayBuffer>>): Promise<Mesh> {
+  const format = kernels && meshFormats.find((f) => f.sniff(bytes));
+  return format?.inPieces ? format.inPieces.read(inMemory(bytes), kernels!) : readMesh(bytes, beside);
 }
 
 /** Reads a mesh by what its bytes are. */

@@ -13,6 +13,17 @@ export class Numbers<T extends Float64Array<ArrayBuffer> | Uint32Array<ArrayBuff
     }
     this.data[this.length++] = value;
   }
+  /** Many at once. */
+  add(values: T): void {
+    const length = this.length + values.length;
+    if (length > this.data.length) {
+      const grown = this.make(Math.max(length, Math.ceil(this.data.length * 1.5)));
+      grown.set(this.data.subarray(0, this.length));
+      this.data = grown;
+    }
+    this.data.set(values, this.length);
+    this.length = length;
+  }
   done(): T {
     return this.data.subarray(0, this.length) as T;
   }
@@ -45,7 +56,7 @@ export function placesOf(numbers: Float64Array<ArrayBuffer>): Places {
     const far = Math.max(Math.abs(least), Math.abs(high[axis]));
     return far > FAR && far < 1e15 && far > 2 * (high[axis] - least) ? Math.floor(least) : 0;
   }) as [number, number, number];
-  if (off.every((v) => v === 0)) return { positions: Float32Array.from(numbers) };
+  if (off.every((v) => v === 0)) return { positions: new Float32Array(numbers) };
   const positions = new Float32Array(numbers.length);
   for (let i = 0; i < numbers.length; i++) positions[i] = numbers[i] - off[i % 3];
   const odd = [

@@ -7,7 +7,7 @@ import { textOf } from '../../formats/text';
 import { faceCount, vertexCount, type Mesh } from '../mesh';
 import type { MeshFormat } from './types';
 import { writeJoined } from './write';
-import { guessUp } from './obj';
+import { guessUp } from './obj/read';
 import { placesOf } from './places';
 
 /** PLY (Turk 1994). Written binary, little-endian; read binary in both orders and as text. */

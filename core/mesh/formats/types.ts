@@ -1,3 +1,5 @@
+import type { ByteSource } from '../../formats/source';
+import type { Kernels } from '../../kernels/pool';
 import type { Mesh } from '../mesh';
 import type { Model, MeshFrame } from '../model/model';
 
@@ -42,5 +44,12 @@ export interface MeshFormat {
   /** One mesh as one file, without pictures. */
   encode(mesh: Mesh, name: string): Uint8Array<ArrayBuffer>;
   /** A model as files: the first is the mesh, then those that belong beside it. */
-  write(model: Pick<Model, 'parts' | 'frame'>, name: string, textures: Textures, options: MeshOptions): Promise<MeshFile[]>;
+  write(model: Pick<Model, 'parts' | 'frame'>, name: string, textures: Textures, options: MeshOptions, kernels?: Kernels): Promise<MeshFile[]>;
+  /** For files that are many times what they hold: the same as `write` and `read`, piece by piece, so that a file is never whole in memory. */
+  inPieces?: {
+    write(model: Pick<Model, 'parts' | 'frame'>, name: string, textures: Textures, kernels: Kernels): AsyncGenerator<Uint8Array<ArrayBuffer>>;
+    /** What belongs beside the file. */
+    beside(model: Pick<Model, 'parts'>, name: string, textures: Textures): MeshFile[];
+    read(source: ByteSource, kernels: Kernels): Promise<Mesh>;
+  };
 }
