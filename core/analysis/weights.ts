@@ -50,21 +50,12 @@ export const slopeReach = ({ x, y }: { x: number; y: number }): number => Math.m
 
 /** By slope between bounds in degrees (Horn 1981). */
 export async function slopeWeights({ height, across, down, spacing }: Heights, bounds: Bounds, { kernels, signal }: Work): Promise<Float32Array<ArrayBuffer>> {
-  const { atan, tan } = exactMath();
-  const steepness = await kernels.run(steepnessProgram, { across, down, spacing }, height, { signal });
+  const { tan } = exactMath();
   // Rise over run squared decides whether a sample is whole or out; only the fading ones need their angle.
   const rise = (angle: number) => (angle >= 90 ? Infinity : angle <= 0 ? -1 : tan(angle * DEGREE) * tan(angle * DEGREE));
-  const [whole, wholeTo] = [rise(bounds.low), rise(bounds.high)];
-  const [from, to] = [rise(bounds.low - bounds.softness), rise(bounds.high + bounds.softness)];
-  inBlocks(steepness.length, (first, end) => {
-    for (let i = first; i < end; i++) {
-      const steep = steepness[i];
-      if (steep >= whole && steep <= wholeTo) steepness[i] = 1;
-      else if (steep > from && steep < to) steepness[i] = within(atan(Math.sqrt(steep)) / DEGREE, bounds);
-      else steepness[i] = 0;
-    }
-  });
-  return steepness;
+  const { low, high, softness } = bounds;
+  const weights = { whole: rise(low), wholeTo: rise(high), from: rise(low - softness), to: rise(high + softness), low, high, softness };
+  return kernels.run(steepnessProgram, { across, down, spacing, weights }, height, { signal });
 }
 
 /** Metres around a sample that its curvature is measured over, smoothed to a size. */

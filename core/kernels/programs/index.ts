@@ -12,6 +12,7 @@ import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { readLinesProgram, writeLinesProgram } from './mesh-lines';
 import { noiseProgram } from './noise';
+import { remapProgram } from './remap';
 import { resampleProgram } from './resample';
 import { runoffProgram } from './runoff';
 import { steepnessProgram } from './steepness';
@@ -43,6 +44,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [readLinesProgram.id]: readLinesProgram,
   [writeLinesProgram.id]: writeLinesProgram,
   [steepnessProgram.id]: steepnessProgram,
+  [remapProgram.id]: remapProgram,
   [resampleProgram.id]: resampleProgram,
   [structureProgram.id]: structureProgram,
   [surfaceProgram.id]: surfaceProgram,

@@ -1,6 +1,7 @@
 import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
+import { type Remap, remapProgram } from '../../kernels/programs/remap';
 import { defineStep } from '../step';
 import { distance, elevation } from '../params';
 
@@ -21,19 +22,10 @@ export const clamp = defineStep({
   }),
   reach: () => 0,
   caption: ({ low, high }) => (low > -11_000 ? `${Math.round(low)} to ${Math.round(high)} m` : `under ${Math.round(high)} m`),
-  run({ height }, { low, high, shoulder: s }, { say }) {
+  async run({ height }, { low, high, shoulder }, { kernels, say, signal }) {
     if (low > high) throw new UplandError('clamp-bounds', 'The lower bound lies above the upper one. Set it lower.');
-    let clipped = 0;
-    const out = new Float32Array(height.length);
-    for (let i = 0; i < out.length; i++) {
-      let h = height[i];
-      if (h < low || h > high) clipped++;
-      if (h >= high + s) h = high;
-      else if (h > high - s) h = high - ((high + s - h) * (high + s - h)) / (4 * s);
-      if (h <= low - s) h = low;
-      else if (h < low + s) h = low + ((h - low + s) * (h - low + s)) / (4 * s);
-      out[i] = h;
-    }
+    const by: Remap = { kind: 'clamp', low, high, shoulder };
+    const { height: out, below: clipped } = await kernels.run(remapProgram, { count: height.length, by }, height, { signal });
     if (clipped) say(`${grouped(clipped)} samples lay beyond the bounds; their form is flattened.`);
     return { height: out };
   },

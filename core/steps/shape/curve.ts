@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { UplandError } from '../../errors';
-import { cooperativeYield } from '../../cooperative-yield';
+import { type Remap, remapProgram } from '../../kernels/programs/remap';
 import { defineStep } from '../step';
 import { curvePoints } from '../params';
 
@@ -30,20 +30,15 @@ export const curve = defineStep({
   }),
   reach: () => 0,
   caption: ({ points }) => `${points.length} points`,
-  async run({ height }, { points }, { signal }) {
-    const rest = cooperativeYield(signal);
-    const at = monotoneCurve(points);
-    const out = new Float32Array(height.length);
-    for (let i = 0; i < out.length; i++) {
-      if ((i & 0xffff) === 0) await rest();
-      out[i] = at(height[i]);
-    }
-    return { height: out };
+  async run({ height }, { points }, { kernels, signal }) {
+    const { x, y, slope } = knotsOf(points);
+    const by: Remap = { kind: 'curve', points: Array.from(x, (at, i) => [at, y[i], slope[i]]).flat() };
+    return { height: (await kernels.run(remapProgram, { count: height.length, by }, height, { signal })).height };
   },
 });
 
-/** The curve as a function; refuses fewer than two different elevations. */
-export function monotoneCurve(points: readonly CurvePoint[]): (height: number) => number {
+/** The points in their order, and the slopes there; refuses fewer than two different elevations. */
+function knotsOf(points: readonly CurvePoint[]): { x: Float64Array; y: Float64Array; slope: Float64Array } {
   const sorted = [...points].sort((a, b) => a.from - b.from).filter((p, i, all) => i === 0 || p.from > all[i - 1].from);
   if (sorted.length < 2) {
     throw new UplandError('curve-points', `A curve needs two points at different elevations; this one has ${sorted.length}. Add a point.`);
@@ -73,6 +68,13 @@ export function monotoneCurve(points: readonly CurvePoint[]): (height: number) =
     slope[i] = tau * a * d;
     slope[i + 1] = tau * b * d;
   }
+  return { x, y, slope };
+}
+
+/** The curve as a function; refuses fewer than two different elevations. */
+export function monotoneCurve(points: readonly CurvePoint[]): (height: number) => number {
+  const { x, y, slope } = knotsOf(points);
+  const count = x.length;
   return (h) => {
     if (h <= x[0]) return y[0] + (h - x[0]);
     if (h >= x[count - 1]) return y[count - 1] + (h - x[count - 1]);

@@ -1,8 +1,7 @@
 import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
-import { exactMath } from '../../kernels/math';
-import { cooperativeYield } from '../../cooperative-yield';
+import { type Remap, remapProgram } from '../../kernels/programs/remap';
 import { defineStep } from '../step';
 import { elevation, plain } from '../params';
 
@@ -25,27 +24,10 @@ export const levels = defineStep({
   }),
   reach: () => 0,
   caption: ({ outLow, outHigh, gamma }) => `${Math.round(outLow)} to ${Math.round(outHigh)} m${gamma === 1 ? '' : `, γ ${Number(gamma.toFixed(2))}`}`,
-  async run({ height }, { inLow, inHigh, gamma, outLow, outHigh }, { say, signal }) {
-    const rest = cooperativeYield(signal);
+  async run({ height }, { inLow, inHigh, gamma, outLow, outHigh }, { kernels, say, signal }) {
     if (inLow === inHigh) throw new UplandError('levels-span', 'The input range begins and ends at the same elevation. Set two different ones.');
-    const { pow } = exactMath();
-    const scale = 1 / (inHigh - inLow);
-    const exponent = 1 / gamma;
-    let below = 0;
-    let above = 0;
-    const out = new Float32Array(height.length);
-    for (let i = 0; i < out.length; i++) {
-      if ((i & 0xffff) === 0) await rest();
-      let t = (height[i] - inLow) * scale;
-      if (t < 0) {
-        t = 0;
-        below++;
-      } else if (t > 1) {
-        t = 1;
-        above++;
-      }
-      out[i] = outLow + (outHigh - outLow) * (gamma === 1 ? t : pow(t, exponent));
-    }
+    const by: Remap = { kind: 'levels', inLow, scale: 1 / (inHigh - inLow), exponent: 1 / gamma, outLow, outRange: outHigh - outLow };
+    const { height: out, below, above } = await kernels.run(remapProgram, { count: height.length, by }, height, { signal });
     if (below || above)
       say(`${grouped(below + above)} samples lie beyond the input range and are clipped: ${grouped(below)} at its lower end, ${grouped(above)} at its upper.`);
     return { height: out };

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { hash32 } from '../../field/hash';
+import { type Remap, remapProgram } from '../../kernels/programs/remap';
 import { defineStep } from '../step';
 import { distance, elevation, ratio, seed } from '../params';
 
@@ -40,33 +40,8 @@ export const terrace = defineStep({
   ],
   reach: () => 0,
   caption: ({ spacing }) => `${Number(spacing.toFixed(1))} m`,
-  run({ height }, { spacing, start, sharpness, tilt, variation, seed: own }) {
-    const spread = 0.8 * variation;
-    const edge = (k: number) => start + spacing * (k + (spread ? spread * (hash32(own, k) / 2 ** 32 - 0.5) : 0));
-    const riser = Math.max(0.02, 1 - sharpness);
-    const out = new Float32Array(height.length);
-    let k = NaN;
-    let low = 0;
-    let high = 0;
-    for (let i = 0; i < out.length; i++) {
-      const h = height[i];
-      if (!(h >= low && h < high)) {
-        k = Math.floor((h - start) / spacing);
-        low = edge(k);
-        high = edge(k + 1);
-        if (h < low) {
-          high = low;
-          low = edge(--k);
-        } else if (h >= high) {
-          low = high;
-          high = edge(++k + 1);
-        }
-      }
-      const t = (h - low) / (high - low);
-      const u = (t - 1 + riser) / riser;
-      const step = u <= 0 ? 0 : u * u * (3 - 2 * u);
-      out[i] = low + (high - low) * (tilt * t + (1 - tilt) * step);
-    }
-    return { height: out };
+  async run({ height }, { spacing, start, sharpness, tilt, variation, seed: own }, { kernels, signal }) {
+    const by: Remap = { kind: 'terrace', spacing, start, riser: Math.max(0.02, 1 - sharpness), tilt, spread: 0.8 * variation, seed: own };
+    return { height: (await kernels.run(remapProgram, { count: height.length, by }, height, { signal })).height };
   },
 });
