@@ -14,7 +14,7 @@ afterAll(done);
 const names = () => readdirSync(dirname(path('x'))).sort();
 const bytes = (text: string) => new TextEncoder().encode(text);
 
-const land = hills(groundOf(701, 601, 4), 8);
+const land = hills(groundOf(301, 201, 4), 8);
 
 beforeAll(async () => {
   save(path('f.tif'), (await encode(land, { format: 'tiff', type: 'f32' })).bytes);
@@ -67,11 +67,12 @@ describe('a mesh as text, from heights to the file', () => {
   });
 
   it('leaves nothing half where it is refused or stopped', async () => {
+    save(path('large.tif'), (await encode(hills(groundOf(1001, 801, 4), 8), { format: 'tiff', type: 'f32' })).bytes);
     const before = names();
     expect(uplandCast('mesh', path('f.tif'), path('no/such/o.obj')).words).toMatch(/cannot be written/);
     expect(names()).toEqual(before);
     for (const signal of ['SIGINT', 'SIGTERM'] as const) {
-      const work = spawn(process.execPath, ['cli/bin/upland-cast.mjs', 'mesh', path('f.tif'), path('stopped.obj')], { stdio: 'ignore' });
+      const work = spawn(process.execPath, ['cli/bin/upland-cast.mjs', 'mesh', path('large.tif'), path('stopped.obj')], { stdio: 'ignore' });
       const ended = once(work, 'exit');
       while (!names().some((name) => name.startsWith('stopped.obj.')) && work.exitCode === null) await pause(2);
       work.kill(signal);

@@ -1,5 +1,5 @@
-import { afterEach, describe, expect, it, vi } from 'vitest';
-import { beforeKeeping, keptStages, overfull, withRoom } from './kept';
+import { afterEach, beforeAll, describe, expect, it, vi } from 'vitest';
+import { overfull, withRoom } from './kept';
 
 describe('what is kept for speed', () => {
   const rows = [
@@ -31,6 +31,12 @@ describe('what is kept for speed', () => {
 });
 
 describe('stages that wait to be written', () => {
+  // Modules of their own: others of these may have been given a storage by a test before.
+  let { beforeKeeping, keptStages } = {} as typeof import('./kept');
+  beforeAll(async () => {
+    vi.resetModules();
+    ({ beforeKeeping, keptStages } = await import('./kept'));
+  });
   afterEach(() => void vi.useRealTimers());
   const stage = () => ({ height: new Float32Array(4), layers: {}, took: 900, words: [] });
   /** There is no storage here: what was written is gone, what waits can be had. */

@@ -6,6 +6,10 @@ import { afterAll, vi } from 'vitest';
 export function storedInMemory(): void {
   const given = { ...Dexie.dependencies };
   Object.assign(Dexie.dependencies, { indexedDB: new IDBFactory(), IDBKeyRange });
-  afterAll(() => void Object.assign(Dexie.dependencies, given));
+  afterAll(() => {
+    Object.assign(Dexie.dependencies, given);
+    // Files that come after this one have no use for modules that stored something here.
+    vi.resetModules();
+  });
   vi.resetModules();
 }
