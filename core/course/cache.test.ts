@@ -1,3 +1,4 @@
+import { getEventListeners } from 'node:events';
 import { describe, expect, it } from 'vitest';
 import { StageCache } from './cache';
 
@@ -16,5 +17,26 @@ describe('the stage cache', () => {
     expect(cache.get('c')).toBeUndefined();
     cache.clear();
     expect(cache.bytes).toBe(0);
+  });
+
+  it('waits for a stage that somebody is at, until it is not wanted any more, and leaves nothing at the signal', async () => {
+    const cache = new StageCache(2500);
+    const control = new AbortController();
+    let end = () => undefined as void;
+    const stage = { height: new Float32Array(4), took: 0, words: [] };
+    const work = cache.once('a', () => new Promise<void>((resolve) => (end = resolve)));
+    const early = cache.awaited('a', control.signal);
+    expect(getEventListeners(control.signal, 'abort')).toHaveLength(1);
+    end();
+    cache.set('a', stage);
+    expect(await early).toEqual(stage);
+    await work;
+    expect(getEventListeners(control.signal, 'abort')).toHaveLength(0);
+    const never = cache.once('b', () => new Promise<void>((resolve) => (end = resolve)));
+    const given = cache.awaited('b', control.signal);
+    control.abort();
+    expect(await given).toBeUndefined();
+    end();
+    await never;
   });
 });

@@ -62,8 +62,11 @@ export class StageCache {
   async awaited(key: string, signal?: AbortSignal): Promise<CachedStage | undefined> {
     const over = this.underWay.get(key);
     if (over && !signal?.aborted) {
-      const unwanted = new Promise((resolve) => signal?.addEventListener('abort', resolve, { once: true }));
+      let hear = () => undefined as void;
+      const unwanted = new Promise<void>((resolve) => (hear = resolve));
+      signal?.addEventListener('abort', hear);
       await Promise.race([over, unwanted]);
+      signal?.removeEventListener('abort', hear);
       // Whoever was at it puts it in right after.
       await new Promise((resolve) => setTimeout(resolve));
     }

@@ -1,11 +1,12 @@
 import { ArrowLeftRight, Download } from 'lucide-react';
-import { useMemo, useState } from 'react';
+import { useMemo, useState, type ReactNode } from 'react';
 import { safeName, type Compared, type Comparison } from '@upland-cast/core';
 import { Button, NumberField, Row, Select } from '../../components/controls';
 import { download } from '../../components/download';
 import { Part } from '../../components/Facts';
 import { useEngineQuery } from '../../components/use-engine-query';
 import { figure } from '../../components/format';
+import type { ComparedPicture } from '../../engine/api';
 import { engine, hearing } from '../../engine/client';
 import {
   areMesh,
@@ -45,55 +46,14 @@ const LAID: Record<Comparison['laid'], string> = {
 /** Two grounds held against each other: seen together, measured, and what lies between them said in words. */
 export function CompareRoom() {
   const course = useTerrain((s) => s.course)!;
-  const terrain = useTerrain((s) => s.id)!;
   const comparison = comparisonOf(course);
   const { a, b, laid } = comparison;
   const [tolerance, setTolerance] = useState(0);
-  const [fault, setFault] = useState<string | null>(null);
-  const [name, setName] = useState('');
-  // Only what the sides are made of counts: a kept view or a spot changes neither.
-  const made = useMemo(() => [course.stem, course.tributaries, course.ground, course.rock], [course.stem, course.tributaries, course.ground, course.rock]);
-  const working = useTerrain((s) => s.working);
-  const [told, setTold] = useState<{ words: string; share: number } | null>(null);
-  const [stopped, setStopped] = useState(false);
-  const [round, setRound] = useState(0);
   const [choosing, setChoosing] = useState<{ side: 'a' | 'b'; files: Brought[] } | null>(null);
-  const ask = async () => {
-    setStopped(false);
-    // What the page works out anyway is not worked out beside it once more.
-    if ([a, b].some(({ kind }) => kind === 'now' || kind === 'step' || kind === 'tributary')) await fullGround(600_000);
-    const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
-    if (typeof from === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `A: ${from}` };
-    if (typeof to === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `B: ${to}` };
-    const answer = await hearing(
-      (words: string, share: number) => setTold({ words, share }),
-      (tell) => engine().compare({ a: from, b: to, laid }, tell),
-    );
-    setTold(null);
-    return answer;
-  };
-  const { value: found, fault: refused, waiting } = useEngineQuery(ask, [JSON.stringify([a, b, laid]), made, round], 150);
-  const stop = () => {
-    if (working) stopWork();
-    void engine().stopComparing();
-    setStopped(true);
-  };
-  const writeDifference = async () => {
-    if (!found) return;
-    const file = `${safeName(course.name)}-difference.tif`;
-    const answer = await engine().differenceFile(found.id, file);
-    setFault(answer.ok ? null : answer.sentence);
-    if (answer.ok) download(file, answer.value, 'image/tiff');
-  };
+  const { found, refused, standing } = useComparing(comparison);
   const take = (side: 'a' | 'b') => (files: File[]) => {
     if (areMesh(files)) void takeSideMesh(side, files);
     else setChoosing({ side, files: files.slice(0, 1).map((file) => ({ name: file.name, file })) });
-  };
-  const writeSheet = async (kind: 'html' | 'json') => {
-    if (!found) return;
-    const land = await engine().compareLand(found.id);
-    const { text, type } = sheetOf(course, comparison, found, land.ok ? land.value : null, tolerance, kind);
-    download(`${safeName(course.name)}-comparison.${kind}`, new TextEncoder().encode(text), type);
   };
   const set = (side: 'a' | 'b') => (to: Compared) => setComparison({ [side]: to });
   return (
@@ -107,28 +67,7 @@ export function CompareRoom() {
           </Button>
           <SideCard side="b" value={b} ground={found?.sizes.b} facts={found?.facts.b} onChange={set('b')} onFiles={take('b')} />
         </div>
-        <ComparedView
-          found={found}
-          tolerance={tolerance}
-          standing={
-            stopped ? (
-              <>
-                Stopped. <Button onClick={() => setRound(round + 1)}>Compare them</Button>
-              </>
-            ) : waiting ? (
-              <>
-                {working
-                  ? `The ground is worked out first: ${working.step}, ${figure(100 * working.share, 0)} %`
-                  : told
-                    ? `${told.words}${told.share < 1 ? `, ${figure(100 * told.share, 0)} %` : ''} …`
-                    : 'Held against each other …'}{' '}
-                <Button look="quiet" onClick={stop}>
-                  Stop
-                </Button>
-              </>
-            ) : null
-          }
-        />
+        <ComparedView found={found} tolerance={tolerance} standing={standing} />
         <ComparedSection found={found} />
       </div>
       <aside className={css.panel} aria-label="What lies between them">
@@ -155,47 +94,7 @@ export function CompareRoom() {
             {(['a', 'b'] as const).map((side) => found.facts[side].parts && <Parts key={side} side={side} report={found.facts[side].parts} />)}
           </>
         )}
-        <Part title="Keep it">
-          <form
-            className={css.keep}
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (name.trim()) keepComparison(name.trim());
-              setName('');
-            }}
-          >
-            <input aria-label="Name of the comparison" placeholder="Name" maxLength={80} value={name} onChange={(event) => setName(event.target.value)} />
-            <Button type="submit">Keep</Button>
-          </form>
-          <ul className={css.kept}>
-            {course.comparisons.map((one) => (
-              <li key={one.name}>
-                <Button look="quiet" onClick={() => setComparison(one)}>
-                  {one.name}
-                </Button>
-                <Button look="quiet" aria-label={`Remove ${one.name}`} onClick={() => removeComparison(one.name)}>
-                  Remove
-                </Button>
-              </li>
-            ))}
-          </ul>
-          <div className={css.files}>
-            <Button disabled={!found} onClick={() => void writeSheet('html')}>
-              <Download size={13} /> Sheet
-            </Button>
-            <Button disabled={!found} onClick={() => void writeSheet('json')}>
-              <Download size={13} /> Sheet, JSON
-            </Button>
-            <Button disabled={!found} onClick={() => void writeDifference()}>
-              <Download size={13} /> Difference
-            </Button>
-          </div>
-          {fault && (
-            <p className={css.fault} role="alert">
-              {fault}
-            </p>
-          )}
-        </Part>
+        <KeepPart comparison={comparison} found={found} tolerance={tolerance} />
       </aside>
       {choosing && (
         <ImportDialog
@@ -210,6 +109,118 @@ export function CompareRoom() {
         />
       )}
     </main>
+  );
+}
+
+/** Both sides held against each other, anew when one of them changes; and how that stands, while there is something to say. */
+function useComparing({ a, b, laid }: Comparison): { found: ComparedPicture | null; refused: string | null; standing: ReactNode } {
+  const course = useTerrain((s) => s.course)!;
+  const terrain = useTerrain((s) => s.id)!;
+  // Only what the sides are made of counts: a kept view or a spot changes neither.
+  const made = useMemo(() => [course.stem, course.tributaries, course.ground, course.rock], [course.stem, course.tributaries, course.ground, course.rock]);
+  const working = useTerrain((s) => s.working);
+  const [told, setTold] = useState<{ words: string; share: number } | null>(null);
+  const [stopped, setStopped] = useState(false);
+  const [round, setRound] = useState(0);
+  const ask = async () => {
+    setStopped(false);
+    // What the page works out anyway is not worked out beside it once more.
+    if ([a, b].some(({ kind }) => kind === 'now' || kind === 'step' || kind === 'tributary')) await fullGround(600_000);
+    const [from, to] = [await sourceOf(a, course, terrain), await sourceOf(b, course, terrain)];
+    if (typeof from === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `A: ${from}` };
+    if (typeof to === 'string') return { ok: false as const, stopped: false, code: 'no-side', sentence: `B: ${to}` };
+    const answer = await hearing(
+      (words: string, share: number) => setTold({ words, share }),
+      (tell) => engine().compare({ a: from, b: to, laid }, tell),
+    );
+    setTold(null);
+    return answer;
+  };
+  const { value: found, fault: refused, waiting } = useEngineQuery(ask, [JSON.stringify([a, b, laid]), made, round], 150);
+  const stop = () => {
+    if (working) stopWork();
+    void engine().stopComparing();
+    setStopped(true);
+  };
+  const standing = stopped ? (
+    <>
+      Stopped. <Button onClick={() => setRound(round + 1)}>Compare them</Button>
+    </>
+  ) : waiting ? (
+    <>
+      {working
+        ? `The ground is worked out first: ${working.step}, ${figure(100 * working.share, 0)} %`
+        : told
+          ? `${told.words}${told.share < 1 ? `, ${figure(100 * told.share, 0)} %` : ''} …`
+          : 'Held against each other …'}{' '}
+      <Button look="quiet" onClick={stop}>
+        Stop
+      </Button>
+    </>
+  ) : null;
+  return { found, refused, standing };
+}
+
+/** Comparisons that are kept, and what is written of this one. */
+function KeepPart({ comparison, found, tolerance }: { comparison: Comparison; found: ComparedPicture | null; tolerance: number }) {
+  const course = useTerrain((s) => s.course)!;
+  const [fault, setFault] = useState<string | null>(null);
+  const [name, setName] = useState('');
+  const writeDifference = async () => {
+    if (!found) return;
+    const file = `${safeName(course.name)}-difference.tif`;
+    const answer = await engine().differenceFile(found.id, file);
+    setFault(answer.ok ? null : answer.sentence);
+    if (answer.ok) download(file, answer.value, 'image/tiff');
+  };
+  const writeSheet = async (kind: 'html' | 'json') => {
+    if (!found) return;
+    const land = await engine().compareLand(found.id);
+    const { text, type } = sheetOf(course, comparison, found, land.ok ? land.value : null, tolerance, kind);
+    download(`${safeName(course.name)}-comparison.${kind}`, new TextEncoder().encode(text), type);
+  };
+  return (
+    <Part title="Keep it">
+      <form
+        className={css.keep}
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) keepComparison(name.trim());
+          setName('');
+        }}
+      >
+        <input aria-label="Name of the comparison" placeholder="Name" maxLength={80} value={name} onChange={(event) => setName(event.target.value)} />
+        <Button type="submit">Keep</Button>
+      </form>
+      <ul className={css.kept}>
+        {course.comparisons.map((one) => (
+          <li key={one.name}>
+            <Button look="quiet" onClick={() => setComparison(one)}>
+              {one.name}
+            </Button>
+            <Button look="quiet" aria-label={`Remove ${one.name}`} onClick={() => removeComparison(one.name)}>
+              Remove
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <div className={css.files}>
+        <Button disabled={!found} onClick={() => void writeSheet('html')}>
+          <Download size={13} /> Sheet
+        </Button>
+        <Button disabled={!found} onClick={() => void writeSheet('json')}>
+          <Download size={13} /> Sheet, JSON
+        </Button>
+        <Button disabled={!found} onClick={() => void writeDifference()}>
+          <Download size={13} /> Difference
+        </Button>
+      </div>
+      {fault && (
+        <p className={css.fault} role="alert">
+          {fault}
+        </p>
+      )}
+    </Part>
   );
 }
 

@@ -29,10 +29,7 @@ export function ComparedView({
   /** How the comparison stands, while there is none or another one is on its way. */
   standing: ReactNode;
 }) {
-  const canvasA = useRef<HTMLCanvasElement>(null);
-  const canvasB = useRef<HTMLCanvasElement>(null);
-  const [views, setViews] = useState<{ a: GroundView; b: GroundView } | null>(null);
-  const [failed, setFailed] = useState(false);
+  const { canvasA, canvasB, views, failed } = useTwoViews();
   const [mode, setMode] = useState<Mode>('wipe');
   const [camera, setCamera] = useState<'relief' | 'plan'>('plan');
   const [wipe, setWipe] = useState(0.5);
@@ -41,77 +38,8 @@ export function ComparedView({
   const span = locked ?? found?.span ?? 1;
   const plan = mode === 'contours' || camera === 'plan';
 
-  useEffect(() => {
-    let made: { a: GroundView; b: GroundView };
-    try {
-      made = { a: new GroundView(canvasA.current!), b: new GroundView(canvasB.current!) };
-    } catch {
-      setFailed(true);
-      return;
-    }
-    let following = false;
-    const tie = (from: GroundView, to: GroundView) => {
-      from.onMove = () => {
-        if (following) return;
-        following = true;
-        to.follow(from);
-        following = false;
-      };
-    };
-    tie(made.a, made.b);
-    tie(made.b, made.a);
-    for (const view of [made.a, made.b]) view.cameras.covered = 52;
-    setViews(made);
-    return () => {
-      made.a.dispose();
-      made.b.dispose();
-    };
-  }, []);
-
-  useEffect(() => {
-    if (!views || !found) return;
-    const { ground, heightA, heightB } = found;
-    const range = { low: Math.min(found.a.lowest, found.b.lowest), high: Math.max(found.a.highest, found.b.highest) };
-    views.a.setGround({ ground, height: heightA }, range);
-    views.b.setGround({ ground, height: heightB }, range);
-    views.b.follow(views.a);
-  }, [views, found]);
-
-  useEffect(() => {
-    if (!views || !found) return;
-    const { difference, valid } = found;
-    const values = mode === 'difference' ? bytesOf(difference, valid, span, tolerance) : null;
-    const white = mode === 'contours' ? new Uint8Array(4 * difference.length).fill(255) : null;
-    const seen = plan ? 'plan' : 'relief';
-    for (const view of [views.a, views.b]) {
-      view.setLayer(view === views.a ? values : null, LAYER_DRAPES.change.ramp);
-      view.setColours(white, false);
-      view.setContourInk(mode === 'contours' ? (view === views.a ? INK_A : INK_B) : [0.42, 0.19, 0.08]);
-      view.setOptions({
-        ...WORKING_LIGHT,
-        water: mode !== 'difference' && mode !== 'contours',
-        camera: seen,
-        contours: mode === 'contours',
-        drape: mode === 'difference' ? 'change' : 'tint',
-      });
-    }
-    views.b.follow(views.a);
-  }, [views, found, mode, plan, span, tolerance]);
-
-  // A key, B until it is changed, shows the other one while it is held.
-  useEffect(() => {
-    if (mode !== 'flip') return;
-    const set = (down: boolean) => (event: KeyboardEvent) => {
-      if (isPressed(event, 'otherSide') && !isTyping(event)) setSeesB(down);
-    };
-    const [down, up] = [set(true), set(false)];
-    window.addEventListener('keydown', down);
-    window.addEventListener('keyup', up);
-    return () => {
-      window.removeEventListener('keydown', down);
-      window.removeEventListener('keyup', up);
-    };
-  }, [mode]);
+  useBothSeen(views, found, { mode, plan, span, tolerance });
+  useHeldKey(mode === 'flip', setSeesB);
 
   const toLargest = () => {
     if (!views || !found) return;
@@ -168,29 +96,7 @@ export function ComparedView({
           <Crosshair size={14} />
         </Button>
       </div>
-      {mode === 'difference' && found && (
-        <div className={css.legend}>
-          <span>B − A, metres{tolerance > 0 ? `: beyond ${figure(tolerance, 2)}` : ''}</span>
-          <i style={{ background: `linear-gradient(to right, ${LAYER_DRAPES.change.ramp.map(([at, colour]) => `${colour} ${100 * at}%`).join(', ')})` }} />
-          <div className="number">
-            <span>−{figure(span, span < 1 ? 3 : 1)}</span>
-            <span>0</span>
-            <span>+{figure(span, span < 1 ? 3 : 1)}</span>
-          </div>
-          <div className={css.span}>
-            <NumberField label="Colours reach to" unit="m" value={span} min={0.0001} max={10_000} step={0.001} onChange={setLocked} />
-            <Button
-              square
-              aria-label="Keep this span"
-              aria-pressed={locked !== null}
-              title="Keep this span when the sides change"
-              onClick={() => setLocked(locked === null ? span : null)}
-            >
-              {locked === null ? <LockOpen size={13} /> : <Lock size={13} />}
-            </Button>
-          </div>
-        </div>
-      )}
+      {mode === 'difference' && found && <DifferenceLegend span={span} tolerance={tolerance} locked={locked !== null} onSpan={setLocked} />}
       {standing && !failed && (
         <div className={found ? css.working : css.waiting} role="status" aria-label="How the comparison stands">
           {standing}
@@ -198,6 +104,138 @@ export function ComparedView({
       )}
       {failed && <p className={css.waiting}>The grounds cannot be drawn: this browser gave no WebGL 2. The figures beside are measured all the same.</p>}
     </section>
+  );
+}
+
+interface TwoViews {
+  a: GroundView;
+  b: GroundView;
+}
+
+/** Two views in canvases of their own, tied together: where one goes the other follows. */
+function useTwoViews() {
+  const canvasA = useRef<HTMLCanvasElement>(null);
+  const canvasB = useRef<HTMLCanvasElement>(null);
+  const [views, setViews] = useState<TwoViews | null>(null);
+  const [failed, setFailed] = useState(false);
+  useEffect(() => {
+    let made: TwoViews;
+    try {
+      made = { a: new GroundView(canvasA.current!), b: new GroundView(canvasB.current!) };
+    } catch {
+      setFailed(true);
+      return;
+    }
+    let following = false;
+    const tie = (from: GroundView, to: GroundView) => {
+      from.onMove = () => {
+        if (following) return;
+        following = true;
+        to.follow(from);
+        following = false;
+      };
+    };
+    tie(made.a, made.b);
+    tie(made.b, made.a);
+    for (const view of [made.a, made.b]) view.cameras.covered = 52;
+    setViews(made);
+    return () => {
+      made.a.dispose();
+      made.b.dispose();
+    };
+  }, []);
+  return { canvasA, canvasB, views, failed };
+}
+
+interface Seen {
+  mode: Mode;
+  plan: boolean;
+  /** Metres that the colours of the difference reach to. */
+  span: number;
+  tolerance: number;
+}
+
+/** Puts both grounds into their views, as the way to look has them. */
+function useBothSeen(views: TwoViews | null, found: ComparedPicture | null, { mode, plan, span, tolerance }: Seen): void {
+  useEffect(() => {
+    if (!views || !found) return;
+    const { ground, heightA, heightB } = found;
+    const range = { low: Math.min(found.a.lowest, found.b.lowest), high: Math.max(found.a.highest, found.b.highest) };
+    views.a.setGround({ ground, height: heightA }, range);
+    views.b.setGround({ ground, height: heightB }, range);
+    views.b.follow(views.a);
+  }, [views, found]);
+
+  useEffect(() => {
+    if (!views || !found) return;
+    const { difference, valid } = found;
+    const values = mode === 'difference' ? bytesOf(difference, valid, span, tolerance) : null;
+    const white = mode === 'contours' ? new Uint8Array(4 * difference.length).fill(255) : null;
+    const seen = plan ? 'plan' : 'relief';
+    for (const view of [views.a, views.b]) {
+      view.setLayer(view === views.a ? values : null, LAYER_DRAPES.change.ramp);
+      view.setColours(white, false);
+      view.setContourInk(mode === 'contours' ? (view === views.a ? INK_A : INK_B) : [0.42, 0.19, 0.08]);
+      view.setOptions({
+        ...WORKING_LIGHT,
+        water: mode !== 'difference' && mode !== 'contours',
+        camera: seen,
+        contours: mode === 'contours',
+        drape: mode === 'difference' ? 'change' : 'tint',
+      });
+    }
+    views.b.follow(views.a);
+  }, [views, found, mode, plan, span, tolerance]);
+}
+
+/** A key, B until it is changed, shows the other one while it is held. */
+function useHeldKey(on: boolean, onHeld: (down: boolean) => void): void {
+  useEffect(() => {
+    if (!on) return;
+    const set = (down: boolean) => (event: KeyboardEvent) => {
+      if (isPressed(event, 'otherSide') && !isTyping(event)) onHeld(down);
+    };
+    const [down, up] = [set(true), set(false)];
+    window.addEventListener('keydown', down);
+    window.addEventListener('keyup', up);
+    return () => {
+      window.removeEventListener('keydown', down);
+      window.removeEventListener('keyup', up);
+    };
+  }, [on, onHeld]);
+}
+
+interface LegendProps {
+  span: number;
+  tolerance: number;
+  /** The span stays when the sides change. */
+  locked: boolean;
+  onSpan: (span: number | null) => void;
+}
+
+function DifferenceLegend({ span, tolerance, locked, onSpan }: LegendProps) {
+  return (
+    <div className={css.legend}>
+      <span>B − A, metres{tolerance > 0 ? `: beyond ${figure(tolerance, 2)}` : ''}</span>
+      <i style={{ background: `linear-gradient(to right, ${LAYER_DRAPES.change.ramp.map(([at, colour]) => `${colour} ${100 * at}%`).join(', ')})` }} />
+      <div className="number">
+        <span>−{figure(span, span < 1 ? 3 : 1)}</span>
+        <span>0</span>
+        <span>+{figure(span, span < 1 ? 3 : 1)}</span>
+      </div>
+      <div className={css.span}>
+        <NumberField label="Colours reach to" unit="m" value={span} min={0.0001} max={10_000} step={0.001} onChange={onSpan} />
+        <Button
+          square
+          aria-label="Keep this span"
+          aria-pressed={locked}
+          title="Keep this span when the sides change"
+          onClick={() => onSpan(locked ? null : span)}
+        >
+          {locked ? <Lock size={13} /> : <LockOpen size={13} />}
+        </Button>
+      </div>
+    </div>
   );
 }
 

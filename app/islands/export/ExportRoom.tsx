@@ -1,5 +1,5 @@
 import { Bookmark, Trash2, TriangleAlert } from 'lucide-react';
-import { lazy, Suspense, useEffect, useMemo, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useMemo, useState, type ReactNode } from 'react';
 import {
   badName,
   groundForReceiver,
@@ -10,6 +10,7 @@ import {
   safeName,
   sizesOfReceiver,
   whyReceiverRefuses,
+  type Course,
   type MapSpec,
   type Order,
   type Receiver,
@@ -19,7 +20,7 @@ import { Facts, Part } from '../../components/Facts';
 import { figure, smallMetres } from '../../components/format';
 import { Working, type Work } from '../../components/Working';
 import { engine, listening } from '../../engine/client';
-import type { HandedOn } from '../../engine/api';
+import type { HandedOn, OrderCost } from '../../engine/api';
 import { keepOrder, removeOrder } from '../../store/cover';
 import { placeFor, type Place } from '../../store/places';
 import { keepChosen } from '../../store/keeping';
@@ -75,12 +76,8 @@ function OneGround({ head }: { head: ReactNode }) {
   useEffect(() => {
     if (order !== first) keepChosen({ order });
   }, [order, first]);
-  const [fault, setFault] = useState<string | null>(null);
-  const [handed, setHanded] = useState<HandedOn | null>(null);
-  const [work, setWork] = useState<Work | null>(null);
   const [shown, setShown] = useState(-1);
   const [side, setSide] = useState<'proof' | 'trial'>('proof');
-  const [place, setPlace] = useState<Place | null>(null);
   const [onServer, setOnServer] = useState(false);
   const set = (part: Partial<Order>) => setOrder((old) => ({ ...old, ...part }));
   const choose = (receiver: Receiver) => {
@@ -96,46 +93,20 @@ function OneGround({ head }: { head: ReactNode }) {
     choose(receiver);
     useTerrain.setState({ wantedReceiver: null });
   });
+  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
+  const { fault, handed, work, place, hand, toDisk, forget } = useHanding(course, order, bundleName);
   const key = JSON.stringify(order);
   const { value: cost, fault: costFault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
   useEffect(() => {
-    setHanded(null);
+    forget();
     setSide('proof');
-    setFault(null);
-  }, [key, course]);
+  }, [key, course, forget]);
 
   const ground = useMemo(() => groundForReceiver(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
   const large = cost !== null && cost.workedAt[0] * cost.workedAt[1] > MOST_IN_A_TAB;
   const there = onServer || large;
-  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
-  const hand = async (to?: Place | null) => {
-    setWork({ words: 'Working out the ground', share: 0 });
-    setFault(null);
-    setHanded(null);
-    const answer = await engine().handOn(
-      course,
-      order,
-      { handle: to?.handle, onServer: there, spotsBefore: useTerrain.getState().spotsBefore },
-      listening({ progress: (words, share) => setWork({ words, share }), standing: () => undefined, stage: () => undefined }),
-    );
-    setWork(null);
-    if (answer.ok) setHanded(answer.value);
-    else setFault(answer.stopped ? 'Stopped; nothing was left behind.' : answer.sentence);
-  };
-  const toDisk = async (again: boolean) => {
-    const single = !order.docket && order.maps.length === 0 && !order.tiles && order.grounds.length === 1;
-    try {
-      const chosen = await placeFor(again ? place : null, single ? undefined : bundleName);
-      if (!chosen) return;
-      setPlace(chosen);
-      await hand(chosen);
-    } catch (error) {
-      setFault(String(error instanceof Error ? error.message : error));
-    }
-  };
   const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
   const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
-  const whole = cost && cost.metresPerCode > 0;
   const { range, name } = order.height;
   const blocked = Boolean(whyReceiverRefuses(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
   return (
@@ -149,44 +120,7 @@ function OneGround({ head }: { head: ReactNode }) {
             <HeightPart course={course} order={order} set={set} cost={cost} />
           </div>
           <div>
-            <Part title="Precision">
-              {waiting && cost && (
-                <p className={css.note} role="status">
-                  Measuring what is chosen now …
-                </p>
-              )}
-              {cost ? (
-                <div className={waiting ? css.stale : undefined} aria-busy={waiting}>
-                  <Facts
-                    items={[
-                      ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
-                      ...(whole
-                        ? ([
-                            ['metres a code', smallMetres(cost.metresPerCode)],
-                            ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
-                            ['codes over the ground', figure(cost.codes, 0)],
-                            ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
-                          ] as [string, string, 'fault'?][])
-                        : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
-                      ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
-                    ]}
-                  />
-                </div>
-              ) : (
-                <p className={css.note}>Measuring …</p>
-              )}
-              {cost && !waiting && cost.clipped > 0 && order.receiver.heights.by !== 'blocks' && (
-                <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of what the receiver can hold, and would stand at its ends.</p>
-              )}
-              {cost &&
-                !waiting &&
-                [...cost.words, ...cost.border].map((w) => (
-                  <p key={w} className={css.note}>
-                    {w}
-                  </p>
-                ))}
-              {cost?.picture && <PixelPicture picture={cost.picture} label="The ground as the receiver will have it" />}
-            </Part>
+            <PrecisionPart order={order} cost={cost} waiting={waiting} />
             <MapsPart course={course} order={order} layers={cost?.layers ?? []} set={set} shown={shown} onShow={setShown} />
             {order.maps.some((m) => m.kind === 'colour' || m.kind === 'weights') && <CoverPart course={course} />}
             <LayersPart course={course} ground={ground} />
@@ -208,29 +142,7 @@ function OneGround({ head }: { head: ReactNode }) {
             onChange={(where) => setOnServer(where === 'there')}
           />
         </Row>
-        <div className={css.go}>
-          {work ? (
-            <Working work={work} onStop={() => void engine().stopHanding()} />
-          ) : (
-            <>
-              <Button look="main" disabled={blocked} onClick={() => void hand()}>
-                Export
-              </Button>
-              {'showSaveFilePicker' in window && (
-                <>
-                  <Button disabled={blocked} onClick={() => void toDisk(false)} title="Write straight to a file on disk">
-                    To a file …
-                  </Button>
-                  {place && (
-                    <Button onClick={() => void toDisk(true)} title="The file that is there is kept beside it as a dated copy, where the browser allows">
-                      Again to {place.handle.name}
-                    </Button>
-                  )}
-                </>
-              )}
-            </>
-          )}
-        </div>
+        <Go blocked={blocked} work={work} place={place} onHand={() => void hand(there)} onDisk={(again) => void toDisk(there, again)} />
         {(fault ?? costFault) && (
           <p className={css.stopped} role="alert">
             <TriangleAlert size={15} /> {fault ?? costFault}
@@ -249,6 +161,127 @@ function OneGround({ head }: { head: ReactNode }) {
         )}
       </aside>
     </main>
+  );
+}
+
+/** Hands an order on: how far it is, what came of it, what went wrong, and where it was written to. */
+function useHanding(course: Course, order: Order, bundleName: string) {
+  const [fault, setFault] = useState<string | null>(null);
+  const [handed, setHanded] = useState<HandedOn | null>(null);
+  const [work, setWork] = useState<Work | null>(null);
+  const [place, setPlace] = useState<Place | null>(null);
+  const hand = async (onServer: boolean, to?: Place | null) => {
+    setWork({ words: 'Working out the ground', share: 0 });
+    setFault(null);
+    setHanded(null);
+    const answer = await engine().handOn(
+      course,
+      order,
+      { handle: to?.handle, onServer, spotsBefore: useTerrain.getState().spotsBefore },
+      listening({ progress: (words, share) => setWork({ words, share }), standing: () => undefined, stage: () => undefined }),
+    );
+    setWork(null);
+    if (answer.ok) setHanded(answer.value);
+    else setFault(answer.stopped ? 'Stopped; nothing was left behind.' : answer.sentence);
+  };
+  const toDisk = async (onServer: boolean, again: boolean) => {
+    const single = !order.docket && order.maps.length === 0 && !order.tiles && order.grounds.length === 1;
+    try {
+      const chosen = await placeFor(again ? place : null, single ? undefined : bundleName);
+      if (!chosen) return;
+      setPlace(chosen);
+      await hand(onServer, chosen);
+    } catch (error) {
+      setFault(String(error instanceof Error ? error.message : error));
+    }
+  };
+  const forget = useCallback(() => {
+    setHanded(null);
+    setFault(null);
+  }, []);
+  return { fault, handed, work, place, hand, toDisk, forget };
+}
+
+/** What the numbers of the file can hold of the ground. */
+function PrecisionPart({ order, cost, waiting }: { order: Order; cost: OrderCost | null; waiting: boolean }) {
+  const whole = cost && cost.metresPerCode > 0;
+  return (
+    <Part title="Precision">
+      {waiting && cost && (
+        <p className={css.note} role="status">
+          Measuring what is chosen now …
+        </p>
+      )}
+      {cost ? (
+        <div className={waiting ? css.stale : undefined} aria-busy={waiting}>
+          <Facts
+            items={[
+              ['the ground', `${figure(cost.statistics.lowest, 2)} … ${figure(cost.statistics.highest, 2)} m`],
+              ...(whole
+                ? ([
+                    ['metres a code', smallMetres(cost.metresPerCode)],
+                    ['largest error to expect', smallMetres(cost.metresPerCode / 2)],
+                    ['codes over the ground', figure(cost.codes, 0)],
+                    ['samples clipped', figure(cost.clipped, 0), cost.clipped ? 'fault' : undefined],
+                  ] as [string, string, 'fault'?][])
+                : ([['precision', 'as it is worked, to the bit']] as [string, string][])),
+              ...cost.toTypeIn.map((l): [string, string] => [l.label.toLowerCase(), l.value]),
+            ]}
+          />
+        </div>
+      ) : (
+        <p className={css.note}>Measuring …</p>
+      )}
+      {cost && !waiting && cost.clipped > 0 && order.receiver.heights.by !== 'blocks' && (
+        <p className={css.caution}>{figure(cost.clipped, 0)} samples lie outside of what the receiver can hold, and would stand at its ends.</p>
+      )}
+      {cost &&
+        !waiting &&
+        [...cost.words, ...cost.border].map((w) => (
+          <p key={w} className={css.note}>
+            {w}
+          </p>
+        ))}
+      {cost?.picture && <PixelPicture picture={cost.picture} label="The ground as the receiver will have it" />}
+    </Part>
+  );
+}
+
+interface GoProps {
+  blocked: boolean;
+  work: Work | null;
+  /** Where it was written to the last time. */
+  place: Place | null;
+  onHand: () => void;
+  onDisk: (again: boolean) => void;
+}
+
+/** Hands it on, or says how far that is. */
+function Go({ blocked, work, place, onHand, onDisk }: GoProps) {
+  return (
+    <div className={css.go}>
+      {work ? (
+        <Working work={work} onStop={() => void engine().stopHanding()} />
+      ) : (
+        <>
+          <Button look="main" disabled={blocked} onClick={onHand}>
+            Export
+          </Button>
+          {'showSaveFilePicker' in window && (
+            <>
+              <Button disabled={blocked} onClick={() => onDisk(false)} title="Write straight to a file on disk">
+                To a file …
+              </Button>
+              {place && (
+                <Button onClick={() => onDisk(true)} title="The file that is there is kept beside it as a dated copy, where the browser allows">
+                  Again to {place.handle.name}
+                </Button>
+              )}
+            </>
+          )}
+        </>
+      )}
+    </div>
   );
 }
 

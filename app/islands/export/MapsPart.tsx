@@ -1,5 +1,5 @@
 import { Eye, Trash2 } from 'lucide-react';
-import { allUses, mapSchema, MAPS, stepById, type Course, type MapSpec, type Order } from '@upland-cast/core';
+import { allUses, mapSchema, MAPS, stepById, type Course, type MapSpec, type Order, type StepUse } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, Switch } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import css from './ExportRoom.module.css';
@@ -32,161 +32,28 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
     set({ maps: [...order.maps, mapSchema.parse(begun)] });
     onShow(order.maps.length);
   };
-  const change = (index: number, part: object) => set({ maps: order.maps.map((m, k) => (k === index ? ({ ...m, ...part } as MapSpec) : m)) });
+  const leave = (index: number) => {
+    set({ maps: order.maps.filter((_, k) => k !== index) });
+    onShow(-1);
+  };
   return (
     <Part title="Maps">
       <ul className={css.maps}>
         {order.maps.map((map, i) => (
           <li key={i} className={i === shown ? css.shown : ''}>
-            <div className={css.mapHead}>
-              <b title={MAPS[map.kind].summary}>{MAPS[map.kind].title}</b>
-              <Button
-                look="quiet"
-                square
-                aria-pressed={i === shown}
-                aria-label={`Show ${MAPS[map.kind].title}`}
-                title="Lay it over the ground"
-                onClick={() => onShow(i === shown ? -1 : i)}
-              >
-                <Eye size={13} />
-              </Button>
-              <Button
-                look="quiet"
-                square
-                aria-label={`Leave ${MAPS[map.kind].title} out`}
-                title="Leave it out"
-                onClick={() => {
-                  set({ maps: order.maps.filter((_, k) => k !== i) });
-                  onShow(-1);
-                }}
-              >
-                <Trash2 size={13} />
-              </Button>
-            </div>
+            <MapHead map={map} shown={i === shown} onShow={() => onShow(i === shown ? -1 : i)} onLeave={() => leave(i)} />
             <p className={css.note}>{MAPS[map.kind].summary}</p>
-            {map.kind === 'layer' && (
-              <Row label="Layer">
-                <Select
-                  label="Layer"
-                  value={map.layer}
-                  choices={Object.fromEntries([...new Set([...layers, map.layer])].map((l) => [l, l[0].toUpperCase() + l.slice(1)]))}
-                  onChange={(layer) => change(i, { layer })}
-                />
-              </Row>
-            )}
-            {map.kind === 'layer' && (
-              <Row label="Taken">
-                <Select label="Taken" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change(i, { after })} />
-              </Row>
-            )}
-            {map.kind === 'mask' && (
-              <Row label="Step">
-                <Select
-                  label="Step"
-                  value={map.use}
-                  choices={Object.fromEntries(masked.map((u) => [u.id, u.name || stepById(u.step).title]))}
-                  onChange={(use) => change(i, { use })}
-                />
-              </Row>
-            )}
-            {map.kind === 'curvature' && (
-              <>
-                <Row label="Measured">
-                  <Segments
-                    label="Measured"
-                    value={map.way}
-                    choices={{ mean: 'Both ways', profile: 'Down', plan: 'Along' }}
-                    onChange={(way) => change(i, { way })}
-                  />
-                </Row>
-                <Row label="Size" help="Detail smaller than this does not count.">
-                  <NumberField label="Curvature size" unit="m" value={map.size} min={0} max={2_000} onChange={(size) => change(i, { size })} />
-                </Row>
-              </>
-            )}
-            {map.kind === 'ambient' && (
-              <Row label="Directions">
-                <NumberField
-                  label="Directions"
-                  value={map.directions}
-                  min={4}
-                  max={64}
-                  onChange={(directions) => change(i, { directions: Math.round(directions) })}
-                />
-              </Row>
-            )}
-            {map.kind === 'height' && (
-              <Row label="Equalised">
-                <Switch label="Equalised" on={map.equalised} onChange={(equalised) => change(i, { equalised })} />
-              </Row>
-            )}
-            {map.kind === 'normal' && (
-              <>
-                <Row label="Space">
-                  <Select
-                    label="Space"
-                    value={map.space}
-                    choices={{ tangent: 'Tangent', 'world-y': 'World, y up', 'world-z': 'World, z up' }}
-                    onChange={(space) => change(i, { space })}
-                  />
-                </Row>
-                {map.space === 'tangent' && (
-                  <Row label="Green">
-                    <Segments label="Green" value={map.green} choices={{ up: '+Y up', down: '+Y down' }} onChange={(green) => change(i, { green })} />
-                  </Row>
-                )}
-              </>
-            )}
-            {'bits' in map && (
-              <Row label="Depth">
-                <Segments
-                  label="Depth"
-                  value={String(map.bits) as '8' | '16'}
-                  choices={{ '8': '8-bit', '16': '16-bit' }}
-                  onChange={(bits) => change(i, { bits: Number(bits) })}
-                />
-              </Row>
-            )}
-            {'depth' in map && (
-              <Row label="Depth">
-                <Segments label="Depth" value={map.depth} choices={DEPTHS} onChange={(depth) => change(i, { depth })} />
-              </Row>
-            )}
+            <MapSettings
+              map={map}
+              course={course}
+              layers={layers}
+              masked={masked}
+              change={(part) => set({ maps: order.maps.map((m, k) => (k === i ? ({ ...m, ...part } as MapSpec) : m)) })}
+            />
           </li>
         ))}
       </ul>
-      {order.maps.length > 0 && (
-        <>
-          <Row label="Written as" help="Floats have no PNG and become TIFF.">
-            <Segments
-              label="Maps as"
-              value={order.mapsAs.format}
-              choices={{ png: 'PNG', tiff: 'TIFF', raw: 'Raw' }}
-              onChange={(format) => set({ mapsAs: { ...order.mapsAs, format } })}
-            />
-          </Row>
-          {order.mapsAs.format === 'raw' && (
-            <>
-              <Row label="Byte order">
-                <Segments
-                  label="Byte order of maps"
-                  value={order.mapsAs.order}
-                  choices={{ le: 'Little-endian', be: 'Big-endian' }}
-                  onChange={(byteOrder) => set({ mapsAs: { ...order.mapsAs, order: byteOrder } })}
-                />
-              </Row>
-              <Row label="First row">
-                <Segments
-                  label="First row of maps"
-                  value={order.mapsAs.rows}
-                  choices={{ north: 'North', south: 'South' }}
-                  onChange={(rows) => set({ mapsAs: { ...order.mapsAs, rows } })}
-                />
-              </Row>
-            </>
-          )}
-        </>
-      )}
+      {order.maps.length > 0 && <WrittenAs as={order.mapsAs} set={(part) => set({ mapsAs: { ...order.mapsAs, ...part } })} />}
       <select className={css.addMap} aria-label="Add a map" value="" onChange={(event) => event.target.value && add(event.target.value as MapSpec['kind'])}>
         <option value="">Add a map …</option>
         {Object.entries(MAPS)
@@ -198,5 +65,140 @@ export function MapsPart({ course, order, layers, set, shown, onShow }: MapsPart
           ))}
       </select>
     </Part>
+  );
+}
+
+/** A map's name, whether it lies over the ground, and a way to leave it out. */
+function MapHead({ map, shown, onShow, onLeave }: { map: MapSpec; shown: boolean; onShow: () => void; onLeave: () => void }) {
+  return (
+    <div className={css.mapHead}>
+      <b title={MAPS[map.kind].summary}>{MAPS[map.kind].title}</b>
+      <Button look="quiet" square aria-pressed={shown} aria-label={`Show ${MAPS[map.kind].title}`} title="Lay it over the ground" onClick={onShow}>
+        <Eye size={13} />
+      </Button>
+      <Button look="quiet" square aria-label={`Leave ${MAPS[map.kind].title} out`} title="Leave it out" onClick={onLeave}>
+        <Trash2 size={13} />
+      </Button>
+    </div>
+  );
+}
+
+interface MapSettingsProps {
+  map: MapSpec;
+  course: Course;
+  layers: string[];
+  /** Steps that have a mask. */
+  masked: StepUse[];
+  change: (part: object) => void;
+}
+
+/** What can be set of a map, by its kind. */
+function MapSettings({ map, course, layers, masked, change }: MapSettingsProps) {
+  return (
+    <>
+      {map.kind === 'layer' && (
+        <Row label="Layer">
+          <Select
+            label="Layer"
+            value={map.layer}
+            choices={Object.fromEntries([...new Set([...layers, map.layer])].map((l) => [l, l[0].toUpperCase() + l.slice(1)]))}
+            onChange={(layer) => change({ layer })}
+          />
+        </Row>
+      )}
+      {map.kind === 'layer' && (
+        <Row label="Taken">
+          <Select label="Taken" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change({ after })} />
+        </Row>
+      )}
+      {map.kind === 'mask' && (
+        <Row label="Step">
+          <Select
+            label="Step"
+            value={map.use}
+            choices={Object.fromEntries(masked.map((u) => [u.id, u.name || stepById(u.step).title]))}
+            onChange={(use) => change({ use })}
+          />
+        </Row>
+      )}
+      {map.kind === 'curvature' && (
+        <>
+          <Row label="Measured">
+            <Segments label="Measured" value={map.way} choices={{ mean: 'Both ways', profile: 'Down', plan: 'Along' }} onChange={(way) => change({ way })} />
+          </Row>
+          <Row label="Size" help="Detail smaller than this does not count.">
+            <NumberField label="Curvature size" unit="m" value={map.size} min={0} max={2_000} onChange={(size) => change({ size })} />
+          </Row>
+        </>
+      )}
+      {map.kind === 'ambient' && (
+        <Row label="Directions">
+          <NumberField label="Directions" value={map.directions} min={4} max={64} onChange={(directions) => change({ directions: Math.round(directions) })} />
+        </Row>
+      )}
+      {map.kind === 'height' && (
+        <Row label="Equalised">
+          <Switch label="Equalised" on={map.equalised} onChange={(equalised) => change({ equalised })} />
+        </Row>
+      )}
+      {map.kind === 'normal' && (
+        <>
+          <Row label="Space">
+            <Select
+              label="Space"
+              value={map.space}
+              choices={{ tangent: 'Tangent', 'world-y': 'World, y up', 'world-z': 'World, z up' }}
+              onChange={(space) => change({ space })}
+            />
+          </Row>
+          {map.space === 'tangent' && (
+            <Row label="Green">
+              <Segments label="Green" value={map.green} choices={{ up: '+Y up', down: '+Y down' }} onChange={(green) => change({ green })} />
+            </Row>
+          )}
+        </>
+      )}
+      {'bits' in map && (
+        <Row label="Depth">
+          <Segments
+            label="Depth"
+            value={String(map.bits) as '8' | '16'}
+            choices={{ '8': '8-bit', '16': '16-bit' }}
+            onChange={(bits) => change({ bits: Number(bits) })}
+          />
+        </Row>
+      )}
+      {'depth' in map && (
+        <Row label="Depth">
+          <Segments label="Depth" value={map.depth} choices={DEPTHS} onChange={(depth) => change({ depth })} />
+        </Row>
+      )}
+    </>
+  );
+}
+
+/** The files that maps are written as. */
+function WrittenAs({ as, set }: { as: Order['mapsAs']; set: (part: Partial<Order['mapsAs']>) => void }) {
+  return (
+    <>
+      <Row label="Written as" help="Floats have no PNG and become TIFF.">
+        <Segments label="Maps as" value={as.format} choices={{ png: 'PNG', tiff: 'TIFF', raw: 'Raw' }} onChange={(format) => set({ format })} />
+      </Row>
+      {as.format === 'raw' && (
+        <>
+          <Row label="Byte order">
+            <Segments
+              label="Byte order of maps"
+              value={as.order}
+              choices={{ le: 'Little-endian', be: 'Big-endian' }}
+              onChange={(byteOrder) => set({ order: byteOrder })}
+            />
+          </Row>
+          <Row label="First row">
+            <Segments label="First row of maps" value={as.rows} choices={{ north: 'North', south: 'South' }} onChange={(rows) => set({ rows })} />
+          </Row>
+        </>
+      )}
+    </>
   );
 }

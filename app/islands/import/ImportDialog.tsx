@@ -3,7 +3,7 @@ import { makeGround, sentenceOf, stepUse, withSamples, type AssetReading, type G
 import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { bytes as bytesText, figure } from '../../components/format';
 import { engine, hearing } from '../../engine/client';
-import type { HeightsLook, Look, LookFinding, OpenedFile } from '../../engine/api';
+import type { HeightsLook, Kept, Look, LookFinding, OpenedFile } from '../../engine/api';
 import { Facts, Laid, Meaning, Samples } from './Assumed';
 import { CropFrame } from './CropFrame';
 import type { Brought } from './files';
@@ -85,17 +85,97 @@ interface OneProps {
 
 function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }: OneProps) {
   const [settled, setSettled] = useState<AssetReading>(before ?? {});
+  const { look, fault, setFault, share, found } = useLook(file, settled);
+  const [mended, setMended] = useState<Set<string>>(new Set());
+  const [shown, setShown] = useState<string | null>(null);
+  const [becomes, setBecomes] = useState<Becomes>({ fit: 'whole', samples: null, stretch: null });
+  const [taking, setTaking] = useState(false);
+
+  const set = (part: Partial<AssetReading>) => setSettled((s) => clean({ ...s, ...part }));
+  const heights = look?.kind === 'heights' ? look : null;
+
+  const take = async () => {
+    if (!heights) return;
+    setTaking(true);
+    const kept = await engine().keepFile(file.id);
+    if (!kept.ok) {
+      setFault(kept.sentence);
+      setTaking(false);
+      return;
+    }
+    // A setting was changed a moment ago: what was pressed stays pressed, with the numbers that it has now.
+    const now = found ?? (await findingsNow(file.id, settled));
+    onTaken(takenOf(heights, kept.value, becomes, { now, mended, into, handle }));
+  };
+
+  if (look?.kind === 'raw') {
+    return <RawChoice look={look} onChoose={(as) => set({ as })} onClose={onClose} fault={fault} settled={settled} />;
+  }
+  const drape = shown && found?.find((f) => f.id === shown)?.drape;
+  return (
+    <>
+      <div className={css.body}>
+        <section className={css.left} aria-label="Picture">
+          <div className={css.picture} aria-busy={share !== null}>
+            {heights && <PixelPicture picture={heights.relief} className={css.relief} label={`Relief of ${file.name}`} />}
+            {drape && <PixelPicture picture={drape} className={css.drape} />}
+            {heights && settled.crop && <WholeFrame look={heights} crop={settled.crop} onChange={(crop) => set({ crop })} />}
+            {share !== null && (
+              <div className={css.progress} role="status">
+                <span style={{ width: `${Math.round(share * 100)}%` }} />
+                <b>{heights ? 'Reading again …' : `Reading, ${Math.round(share * 100)} %`}</b>
+                <Button look="quiet" onClick={onClose}>
+                  Stop
+                </Button>
+              </div>
+            )}
+          </div>
+          {heights && <Effect look={heights} into={into} stretch={becomes.stretch} samples={becomes.samples} />}
+          <Found
+            found={found}
+            waiting={share === null && heights !== null}
+            mended={mended}
+            shown={shown}
+            onShow={setShown}
+            onMend={(f) => {
+              if (f.mend && 'reading' in f.mend) set(f.mend.reading);
+              else
+                setMended((m) => {
+                  const next = new Set(m);
+                  if (!next.delete(f.id)) next.add(f.id);
+                  return next;
+                });
+            }}
+          />
+        </section>
+        <section className={css.right} aria-label="What it is and what is assumed">
+          {heights && <Facts look={heights} />}
+          {heights && <Meaning look={heights} settled={settled} set={set} />}
+          {heights && <Laid look={heights} settled={settled} set={set} />}
+          {heights && !side && <BecomesPart look={heights} into={into} becomes={becomes} onChange={(part) => setBecomes({ ...becomes, ...part })} />}
+          {fault && (
+            <p className={css.fault} role="alert">
+              {fault}
+            </p>
+          )}
+        </section>
+      </div>
+      <footer className={css.foot}>
+        <Button onClick={onClose}>Leave it</Button>
+        <Button look="main" disabled={!heights || share !== null || taking} onClick={() => void take()}>
+          {side ? `Use it as ${side}` : into ? 'Bring it in' : 'Make a terrain of it'}
+        </Button>
+      </footer>
+    </>
+  );
+}
+
+/** A file as it is read now, and what is wrong with it; looked at anew when how it is read changes, with how much of that is done. */
+function useLook(file: OpenedFile, settled: AssetReading) {
   const [look, setLook] = useState<Look | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [share, setShare] = useState<number | null>(0);
   const [found, setFound] = useState<LookFinding[] | null>(null);
-  const [mended, setMended] = useState<Set<string>>(new Set());
-  const [shown, setShown] = useState<string | null>(null);
-  const [fit, setFit] = useState<'whole' | 'own'>('whole');
-  const [samples, setSamples] = useState<{ across: number; down: number } | null>(null);
-  const [stretch, setStretch] = useState<{ low: number; high: number } | null>(null);
-  const [taking, setTaking] = useState(false);
-
   useEffect(() => {
     let gone = false;
     setShare(0);
@@ -125,139 +205,96 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
       clearTimeout(timer);
     };
   }, [file.id, settled]);
+  return { look, fault, setFault, share, found };
+}
 
-  const set = (part: Partial<AssetReading>) => setSettled((s) => clean({ ...s, ...part }));
-  const heights = look?.kind === 'heights' ? look : null;
+/** What a file becomes. */
+interface Becomes {
+  /** Into a ground that is there: fitted to it, or in its own size. */
+  fit: 'whole' | 'own';
+  /** Of a new ground; null: the file's own. */
+  samples: { across: number; down: number } | null;
+  /** Heights that its lowest and highest are stretched to. */
+  stretch: { low: number; high: number } | null;
+}
 
-  const take = async () => {
-    if (!heights) return;
-    setTaking(true);
-    const kept = await engine().keepFile(file.id);
-    if (!kept.ok) {
-      setFault(kept.sentence);
-      setTaking(false);
-      return;
-    }
-    // A setting was changed a moment ago: what was pressed stays pressed, with the numbers that it has now.
-    const now = found ?? (await findingsNow(file.id, settled));
-    const { sha, name, bytes } = kept.value;
-    const own = heights.ground;
-    const ground = into ?? makeGround(samples ? withSamples(own, samples.across, samples.down) : own);
-    const raster = stepUse('raster', {
-      asset: sha,
-      ...(into && fit === 'own' ? { width: own.width, depth: own.depth } : {}),
-      ...(stretch ? { scaled: true, fullScale: stretch.high - stretch.low, level: stretch.low } : {}),
-    });
-    const mends = now.flatMap((f) => (f.mend && 'step' in f.mend && mended.has(f.id) ? [stepUse(f.mend.step, f.mend.params)] : []));
-    onTaken({
-      name: name.replace(/\.[^.]*$/, '') || name,
-      ground,
-      assets: { [sha]: { name: name.slice(0, 200), bytes, reading: heights.settled } },
-      steps: [raster, ...mends],
-      handles: handle ? { [sha]: handle } : {},
-    });
+interface TakenWith {
+  now: LookFinding[];
+  mended: ReadonlySet<string>;
+  into?: Ground;
+  handle?: FileSystemFileHandle;
+}
+
+/** The file as a step on its ground, what mends it behind it. */
+function takenOf(heights: HeightsLook, kept: Kept, { fit, samples, stretch }: Becomes, { now, mended, into, handle }: TakenWith): Taken {
+  const { sha, name, bytes } = kept;
+  const own = heights.ground;
+  const ground = into ?? makeGround(samples ? withSamples(own, samples.across, samples.down) : own);
+  const raster = stepUse('raster', {
+    asset: sha,
+    ...(into && fit === 'own' ? { width: own.width, depth: own.depth } : {}),
+    ...(stretch ? { scaled: true, fullScale: stretch.high - stretch.low, level: stretch.low } : {}),
+  });
+  const mends = now.flatMap((f) => (f.mend && 'step' in f.mend && mended.has(f.id) ? [stepUse(f.mend.step, f.mend.params)] : []));
+  return {
+    name: name.replace(/\.[^.]*$/, '') || name,
+    ground,
+    assets: { [sha]: { name: name.slice(0, 200), bytes, reading: heights.settled } },
+    steps: [raster, ...mends],
+    handles: handle ? { [sha]: handle } : {},
   };
+}
 
-  if (look?.kind === 'raw') {
-    return <RawChoice look={look} onChoose={(as) => set({ as })} onClose={onClose} fault={fault} settled={settled} />;
-  }
-  const drape = shown && found?.find((f) => f.id === shown)?.drape;
+interface BecomesProps {
+  look: HeightsLook;
+  into?: Ground;
+  becomes: Becomes;
+  onChange: (part: Partial<Becomes>) => void;
+}
+
+/** What it becomes: a new ground at some samples, or a part of one; its heights as they are, or stretched. */
+function BecomesPart({ look, into, becomes: { fit, samples, stretch }, onChange }: BecomesProps) {
   return (
-    <>
-      <div className={css.body}>
-        <section className={css.left} aria-label="Picture">
-          <div className={css.picture} aria-busy={share !== null}>
-            {heights && <PixelPicture picture={heights.relief} className={css.relief} label={`Relief of ${file.name}`} />}
-            {drape && <PixelPicture picture={drape} className={css.drape} />}
-            {heights && settled.crop && <WholeFrame look={heights} crop={settled.crop} onChange={(crop) => set({ crop })} />}
-            {share !== null && (
-              <div className={css.progress} role="status">
-                <span style={{ width: `${Math.round(share * 100)}%` }} />
-                <b>{heights ? 'Reading again …' : `Reading, ${Math.round(share * 100)} %`}</b>
-                <Button look="quiet" onClick={onClose}>
-                  Stop
-                </Button>
-              </div>
-            )}
-          </div>
-          {heights && <Effect look={heights} into={into} stretch={stretch} samples={samples} />}
-          <Found
-            found={found}
-            waiting={share === null && heights !== null}
-            mended={mended}
-            shown={shown}
-            onShow={setShown}
-            onMend={(f) => {
-              if (f.mend && 'reading' in f.mend) set(f.mend.reading);
-              else
-                setMended((m) => {
-                  const next = new Set(m);
-                  if (!next.delete(f.id)) next.add(f.id);
-                  return next;
-                });
-            }}
+    <fieldset className={css.group}>
+      <legend>{into ? 'Into this terrain' : 'The new ground'}</legend>
+      {into ? (
+        <Row label="Laid over" help="The file keeps its own size, or is fitted to the ground.">
+          <Segments label="Laid over" value={fit} choices={{ whole: 'The whole ground', own: 'Its own size' }} onChange={(to) => onChange({ fit: to })} />
+        </Row>
+      ) : (
+        <Samples look={look} samples={samples} onChange={(to) => onChange({ samples: to })} />
+      )}
+      <Row label="Heights" help="The file's own metres, or stretched on purpose between two heights.">
+        <Segments
+          label="Heights"
+          value={stretch ? 'stretch' : 'real'}
+          choices={{ real: 'As they are', stretch: 'Stretched' }}
+          onChange={(v) => onChange({ stretch: v === 'real' ? null : { low: look.lowest, high: look.highest } })}
+        />
+      </Row>
+      {stretch && (
+        <div className={css.pair}>
+          <NumberField
+            label="Lowest becomes"
+            unit="m"
+            value={stretch.low}
+            min={-20_000}
+            max={stretch.high - 0.001}
+            step={0.1}
+            onChange={(low) => onChange({ stretch: { ...stretch, low } })}
           />
-        </section>
-        <section className={css.right} aria-label="What it is and what is assumed">
-          {heights && <Facts look={heights} />}
-          {heights && <Meaning look={heights} settled={settled} set={set} />}
-          {heights && <Laid look={heights} settled={settled} set={set} />}
-          {heights && !side && (
-            <fieldset className={css.group}>
-              <legend>{into ? 'Into this terrain' : 'The new ground'}</legend>
-              {into ? (
-                <Row label="Laid over" help="The file keeps its own size, or is fitted to the ground.">
-                  <Segments label="Laid over" value={fit} choices={{ whole: 'The whole ground', own: 'Its own size' }} onChange={setFit} />
-                </Row>
-              ) : (
-                <Samples look={heights} samples={samples} onChange={setSamples} />
-              )}
-              <Row label="Heights" help="The file's own metres, or stretched on purpose between two heights.">
-                <Segments
-                  label="Heights"
-                  value={stretch ? 'stretch' : 'real'}
-                  choices={{ real: 'As they are', stretch: 'Stretched' }}
-                  onChange={(v) => setStretch(v === 'real' ? null : { low: heights.lowest, high: heights.highest })}
-                />
-              </Row>
-              {stretch && (
-                <div className={css.pair}>
-                  <NumberField
-                    label="Lowest becomes"
-                    unit="m"
-                    value={stretch.low}
-                    min={-20_000}
-                    max={stretch.high - 0.001}
-                    step={0.1}
-                    onChange={(low) => setStretch({ ...stretch, low })}
-                  />
-                  <NumberField
-                    label="Highest becomes"
-                    unit="m"
-                    value={stretch.high}
-                    min={stretch.low + 0.001}
-                    max={20_000}
-                    step={0.1}
-                    onChange={(high) => setStretch({ ...stretch, high })}
-                  />
-                </div>
-              )}
-            </fieldset>
-          )}
-          {fault && (
-            <p className={css.fault} role="alert">
-              {fault}
-            </p>
-          )}
-        </section>
-      </div>
-      <footer className={css.foot}>
-        <Button onClick={onClose}>Leave it</Button>
-        <Button look="main" disabled={!heights || share !== null || taking} onClick={() => void take()}>
-          {side ? `Use it as ${side}` : into ? 'Bring it in' : 'Make a terrain of it'}
-        </Button>
-      </footer>
-    </>
+          <NumberField
+            label="Highest becomes"
+            unit="m"
+            value={stretch.high}
+            min={stretch.low + 0.001}
+            max={20_000}
+            step={0.1}
+            onChange={(high) => onChange({ stretch: { ...stretch, high } })}
+          />
+        </div>
+      )}
+    </fieldset>
   );
 }
 
