@@ -50,22 +50,35 @@ function SamplingWords({ course, order, cost }: { course: Course; order: Order; 
 /** Which ground, which part of it, and at how many samples. */
 export function GroundPart({ course, order, set, cost }: PartProps) {
   const offers = sizesOfReceiver(order.receiver, course.ground);
-  const [typed, setTyped] = useState(false);
-  const free = order.receiver.sizes.kind === 'any';
+  return (
+    <Part title="Ground">
+      <SourceRows course={course} order={order} set={set} />
+      <SamplesRow order={order} set={set} offers={offers} />
+      <FitRows course={course} order={order} set={set} cost={cost} offer={offers.find((o) => o.samples === order.samples)} />
+      <FrameRows course={course} order={order} set={set} />
+      {cost && (
+        <p
+          className={`${css.note} number`}
+        >{`${cost.across} × ${cost.down}, ${Number(cost.spacing.toPrecision(6))} m apart${order.frame ? `; the whole is worked out at ${cost.workedAt[0]} × ${cost.workedAt[1]}` : ''}`}</p>
+      )}
+    </Part>
+  );
+}
+
+const keyOf = (source: Source) => ('id' in source ? `${source.kind} ${source.id}` : source.kind);
+const sourceOf = (key: string): Source => {
+  const [kind, ...rest] = key.split(' ');
+  return (rest.length ? { kind, id: rest.join(' ') } : { kind }) as Source;
+};
+
+/** The ground that is written, and others beside it. */
+function SourceRows({ course, order, set }: Omit<PartProps, 'cost'>) {
   const choices: Record<string, string> = { end: 'The end of the course', calibration: 'The calibration ground' };
   for (const use of allUses(course)) if (use.on) choices[`step ${use.id}`] = `After ${use.name || stepById(use.step).title}`;
   for (const line of course.tributaries) choices[`tributary ${line.id}`] = `Tributary ${line.name}`;
-  const keyOf = (source: Source) => ('id' in source ? `${source.kind} ${source.id}` : source.kind);
-  const sourceOf = (key: string): Source => {
-    const [kind, ...rest] = key.split(' ');
-    return (rest.length ? { kind, id: rest.join(' ') } : { kind }) as Source;
-  };
   const [first, ...others] = order.grounds;
-  const refused = whyReceiverRefuses(order.receiver, order.samples);
-  const offer = offers.find((o) => o.samples === order.samples);
-  const own = Math.max(course.ground.across, course.ground.down);
   return (
-    <Part title="Ground">
+    <>
       <Row label="Ground">
         <Select label="Ground" value={keyOf(first)} choices={choices} onChange={(key) => set({ grounds: [sourceOf(key), ...others] })} />
       </Row>
@@ -91,25 +104,44 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
           </Button>
         </Row>
       )}
-      <Row label="Samples">
-        {free || typed ? (
-          <NumberField label="Samples" value={order.samples} min={2} max={16_385} onChange={(samples) => set({ samples: Math.round(samples) })} />
-        ) : (
-          <Select
-            label="Samples"
-            value={String(order.samples)}
-            choices={Object.fromEntries([
-              ...offers.map((o) => [
-                String(o.samples),
-                `${o.samples}${order.receiver.square ? ` × ${o.samples}` : ''}${makeUp(o) ? ` = ${makeUp(o)}` : ''}${o.own ? ', its own' : ''}`,
-              ]),
-              ...(offer ? [] : [[String(order.samples), `${order.samples}, typed`]]),
-              ['0', 'Another count …'],
-            ])}
-            onChange={(v) => (v === '0' ? setTyped(true) : set({ samples: Number(v) }))}
-          />
-        )}
-      </Row>
+    </>
+  );
+}
+
+/** A count that the receiver takes, or one that is typed. */
+function SamplesRow({ order, set, offers }: Pick<PartProps, 'order' | 'set'> & { offers: SizeOffer[] }) {
+  const [typed, setTyped] = useState(false);
+  const free = order.receiver.sizes.kind === 'any';
+  const offered = offers.some((o) => o.samples === order.samples);
+  return (
+    <Row label="Samples">
+      {free || typed ? (
+        <NumberField label="Samples" value={order.samples} min={2} max={16_385} onChange={(samples) => set({ samples: Math.round(samples) })} />
+      ) : (
+        <Select
+          label="Samples"
+          value={String(order.samples)}
+          choices={Object.fromEntries([
+            ...offers.map((o) => [
+              String(o.samples),
+              `${o.samples}${order.receiver.square ? ` × ${o.samples}` : ''}${makeUp(o) ? ` = ${makeUp(o)}` : ''}${o.own ? ', its own' : ''}`,
+            ]),
+            ...(offered ? [] : [[String(order.samples), `${order.samples}, typed`]]),
+            ['0', 'Another count …'],
+          ])}
+          onChange={(v) => (v === '0' ? setTyped(true) : set({ samples: Number(v) }))}
+        />
+      )}
+    </Row>
+  );
+}
+
+/** How the ground comes to that count, and what that does to it. */
+function FitRows({ course, order, set, cost, offer }: PartProps & { offer: SizeOffer | undefined }) {
+  const refused = whyReceiverRefuses(order.receiver, order.samples);
+  const own = Math.max(course.ground.across, course.ground.down);
+  return (
+    <>
       {refused ? (
         <p className={css.fault}>{refused}</p>
       ) : (
@@ -150,49 +182,38 @@ export function GroundPart({ course, order, set, cost }: PartProps) {
       {order.fit === 'extend' && cost && cost.strip > 0 && (
         <p className={css.caution}>The outer value is carried on over {cost.strip} samples: it will look like a flat strip.</p>
       )}
+    </>
+  );
+}
+
+const SIDES = { west: 'From west', north: 'From north', width: 'Width', depth: 'Depth' } as const;
+
+/** All of the ground, or a rectangle of it. */
+function FrameRows({ course: { ground }, order: { frame }, set }: Omit<PartProps, 'cost'>) {
+  const middle = { west: ground.width / 4, north: ground.depth / 4, width: ground.width / 2, depth: ground.depth / 2 };
+  return (
+    <>
       <Row label="Only a part">
-        <Switch
-          label="Only a part"
-          on={order.frame !== null}
-          onChange={(on) =>
-            set({
-              frame: on
-                ? { west: course.ground.width / 4, north: course.ground.depth / 4, width: course.ground.width / 2, depth: course.ground.depth / 2 }
-                : null,
-            })
-          }
-        />
+        <Switch label="Only a part" on={frame !== null} onChange={(on) => set({ frame: on ? middle : null })} />
       </Row>
-      {order.frame && (
+      {frame && (
         <div className={css.four}>
-          {(
-            [
-              ['west', 'From west'],
-              ['north', 'From north'],
-              ['width', 'Width'],
-              ['depth', 'Depth'],
-            ] as const
-          ).map(([key, label]) => (
-            <label key={key}>
-              <span>{label}</span>
+          {(Object.keys(SIDES) as (keyof typeof SIDES)[]).map((side) => (
+            <label key={side}>
+              <span>{SIDES[side]}</span>
               <NumberField
-                label={`Part: ${label}`}
+                label={`Part: ${SIDES[side]}`}
                 unit="m"
-                value={order.frame![key]}
+                value={frame[side]}
                 min={0}
                 max={1e7}
                 step={1}
-                onChange={(v) => set({ frame: { ...order.frame!, [key]: v } })}
+                onChange={(metres) => set({ frame: { ...frame, [side]: metres } })}
               />
             </label>
           ))}
         </div>
       )}
-      {cost && (
-        <p
-          className={`${css.note} number`}
-        >{`${cost.across} × ${cost.down}, ${Number(cost.spacing.toPrecision(6))} m apart${order.frame ? `; the whole is worked out at ${cost.workedAt[0]} × ${cost.workedAt[1]}` : ''}`}</p>
-      )}
-    </Part>
+    </>
   );
 }

@@ -1,71 +1,44 @@
-import { useRef, useState } from 'react';
-import { monotoneCurve, type CurvePoint } from '@upland-cast/core';
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import type { CurvePoint } from '@upland-cast/core';
 import { NumberField } from '../../../components/controls';
 import { useTerrain } from '../../../store/state';
+import { HEIGHT, nudged, PAD, pathOf, plotOf, WIDTH, withOneMore, withPoint, type CurvePlot } from './curve-plot';
 import css from './CurveEditor.module.css';
 
 export type { CurvePoint };
 
-const WIDTH = 276;
-const HEIGHT = 190;
-const PAD = { left: 6, right: 6, top: 6, bottom: 6 };
+interface Props {
+  points: CurvePoint[];
+  disabled: boolean;
+  onChange: (points: CurvePoint[], gesture?: boolean) => void;
+  onDone: () => void;
+}
 
 /**
  * The height curve: what lies at an elevation (across) goes to another (up), with the ground's
  * histogram behind it. Points are dragged, or moved by the arrow keys; a click on the curve puts
  * one in.
  */
-export function CurveEditor({
-  points,
-  disabled,
-  onChange,
-  onDone,
-}: {
-  points: CurvePoint[];
-  disabled: boolean;
-  onChange: (points: CurvePoint[], gesture?: boolean) => void;
-  onDone: () => void;
-}) {
+export function CurveEditor({ points, disabled, onChange, onDone }: Props) {
   const picture = useTerrain((s) => s.picture);
   const box = useRef<SVGSVGElement>(null);
   const [selected, setSelected] = useState(0);
   const [dragging, setDragging] = useState<number | null>(null);
   const sorted = [...points].sort((a, b) => a.from - b.from);
-  const all = sorted.flatMap((p) => [p.from, p.to]).concat(picture ? [picture.statistics.lowest, picture.statistics.highest] : []);
-  const span = Math.max(1, Math.max(...all) - Math.min(...all));
-  const [low, high] = [Math.min(...all) - span * 0.05, Math.max(...all) + span * 0.05];
-  const x = (h: number) => PAD.left + ((h - low) / (high - low)) * (WIDTH - PAD.left - PAD.right);
-  const y = (h: number) => HEIGHT - PAD.bottom - ((h - low) / (high - low)) * (HEIGHT - PAD.top - PAD.bottom);
-  const step = Math.max(0.1, Math.round((high - low) / 400));
-  const snapped = (h: number) => Math.round(h / step) * step;
-  const at = (event: React.PointerEvent | React.MouseEvent): CurvePoint => {
+  const plot = plotOf(sorted, picture?.statistics);
+  const { x, y, low, high, step } = plot;
+  const at = (event: PointerEvent): CurvePoint => {
     const rect = box.current!.getBoundingClientRect();
-    const from = low + ((event.clientX - rect.left - PAD.left) / (rect.width - PAD.left - PAD.right)) * (high - low);
-    const to = low + ((rect.bottom - PAD.bottom - event.clientY) / (rect.height - PAD.top - PAD.bottom)) * (high - low);
-    return { from: Number(snapped(from).toFixed(1)), to: Number(snapped(to).toFixed(1)) };
+    return plot.at((event.clientX - rect.left - PAD) / (rect.width - 2 * PAD), (rect.bottom - PAD - event.clientY) / (rect.height - 2 * PAD));
   };
-  const put = (index: number, point: CurvePoint, gesture: boolean) => {
-    const before = sorted[index - 1]?.from ?? -Infinity;
-    const after = sorted[index + 1]?.from ?? Infinity;
-    const from = Math.min(after - step, Math.max(before + step, point.from));
-    onChange(
-      sorted.map((p, i) => (i === index ? { from, to: point.to } : p)),
-      gesture,
-    );
+  const put = (index: number, point: CurvePoint, gesture: boolean) => onChange(withPoint(sorted, index, point, step), gesture);
+  const putIn = (event: PointerEvent) => {
+    if (disabled || event.target !== box.current) return;
+    const point = at(event);
+    if (sorted.some((p) => Math.abs(p.from - point.from) < step)) return;
+    onChange([...sorted, point].sort((a, b) => a.from - b.from));
+    setSelected(sorted.filter((p) => p.from < point.from).length);
   };
-  const remove = (index: number) => {
-    if (sorted.length <= 2) return;
-    onChange(sorted.filter((_, i) => i !== index));
-    setSelected(Math.max(0, index - 1));
-  };
-  let path = '';
-  if (sorted.length >= 2) {
-    const curve = monotoneCurve(sorted);
-    for (let i = 0; i <= 92; i++) {
-      const h = low + (i / 92) * (high - low);
-      path += `${i ? 'L' : 'M'}${x(h).toFixed(1)} ${Math.min(HEIGHT, Math.max(0, y(curve(h)))).toFixed(1)}`;
-    }
-  }
   const chosen = sorted[selected];
   return (
     <div className={css.editor}>
@@ -74,89 +47,94 @@ export function CurveEditor({
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         className={css.plot}
         aria-label="Height curve"
-        onPointerDown={(event) => {
-          if (disabled || event.target !== box.current) return;
-          const point = at(event);
-          if (sorted.some((p) => Math.abs(p.from - point.from) < step)) return;
-          onChange([...sorted, point].sort((a, b) => a.from - b.from));
-          setSelected(sorted.filter((p) => p.from < point.from).length);
-        }}
+        onPointerDown={putIn}
         onPointerMove={(event) => dragging !== null && put(dragging, at(event), true)}
         onPointerUp={() => {
           setDragging(null);
           onDone();
         }}
       >
-        {picture && <Histogram x={x} floor={HEIGHT - PAD.bottom} />}
+        {picture && <Histogram x={x} floor={HEIGHT - PAD} />}
         <path className={css.even} d={`M${x(low)} ${y(low)}L${x(high)} ${y(high)}`} />
-        <path className={css.curve} d={path} />
-        {sorted.map((p, i) => (
-          <circle
-            key={i}
-            className={i === selected ? css.chosen : css.point}
-            cx={x(p.from)}
-            cy={y(p.to)}
-            r={5}
-            role="slider"
-            tabIndex={disabled ? -1 : 0}
-            aria-label={`Point ${i + 1}`}
-            aria-valuenow={p.to}
-            aria-valuetext={`${p.from.toFixed(0)} m goes to ${p.to.toFixed(0)} m`}
-            onFocus={() => setSelected(i)}
-            onPointerDown={(event) => {
-              if (disabled) return;
-              box.current!.setPointerCapture(event.pointerId);
-              setSelected(i);
-              setDragging(i);
-            }}
-            onKeyDown={(event) => {
-              const by = step * (event.shiftKey ? 10 : 1);
-              const moves: Record<string, CurvePoint> = {
-                ArrowUp: { from: p.from, to: p.to + by },
-                ArrowDown: { from: p.from, to: p.to - by },
-                ArrowLeft: { from: p.from - by, to: p.to },
-                ArrowRight: { from: p.from + by, to: p.to },
-              };
-              if (moves[event.key]) put(i, moves[event.key], true);
-              else if (event.key === 'Delete') remove(i);
-              else if (event.key === 'Insert') {
-                const next = sorted[i + 1] ?? { from: p.from + 20 * step, to: p.to + 20 * step };
-                onChange([...sorted.slice(0, i + 1), { from: (p.from + next.from) / 2, to: (p.to + next.to) / 2 }, ...sorted.slice(i + 1)]);
-                setSelected(i + 1);
-              } else return;
-              event.preventDefault();
-            }}
-            onDoubleClick={() => remove(i)}
-          />
-        ))}
+        <path className={css.curve} d={pathOf(sorted, plot)} />
+        <Points
+          sorted={sorted}
+          plot={plot}
+          selected={selected}
+          disabled={disabled}
+          onSelect={setSelected}
+          onHold={(i, pointer) => {
+            box.current!.setPointerCapture(pointer);
+            setDragging(i);
+          }}
+          onChange={onChange}
+        />
       </svg>
-      {chosen && (
-        <div className={css.fields}>
-          <span>What lies at</span>
-          <NumberField
-            label="Elevation"
-            value={chosen.from}
-            unit="m"
-            min={-20_000}
-            max={20_000}
-            step={0.1}
-            disabled={disabled}
-            onChange={(from) => put(selected, { ...chosen, from }, false)}
-          />
-          <span>goes to</span>
-          <NumberField
-            label="Goes to"
-            value={chosen.to}
-            unit="m"
-            min={-20_000}
-            max={20_000}
-            step={0.1}
-            disabled={disabled}
-            onChange={(to) => put(selected, { ...chosen, to }, false)}
-          />
-        </div>
-      )}
+      {chosen && <Fields point={chosen} disabled={disabled} onChange={(point) => put(selected, point, false)} />}
       <p className={css.hint}>Click to put a point in, double-click or Delete to take it away.</p>
+    </div>
+  );
+}
+
+interface PointsProps extends Pick<Props, 'disabled' | 'onChange'> {
+  sorted: CurvePoint[];
+  plot: CurvePlot;
+  selected: number;
+  onSelect: (index: number) => void;
+  onHold: (index: number, pointer: number) => void;
+}
+
+function Points({ sorted, plot: { x, y, step }, selected, disabled, onSelect, onHold, onChange }: PointsProps) {
+  const remove = (index: number) => {
+    if (sorted.length <= 2) return;
+    onChange(sorted.filter((_, i) => i !== index));
+    onSelect(Math.max(0, index - 1));
+  };
+  const onKey = (i: number) => (event: KeyboardEvent) => {
+    const moved = nudged(sorted[i], event.key, step * (event.shiftKey ? 10 : 1));
+    if (moved) onChange(withPoint(sorted, i, moved, step), true);
+    else if (event.key === 'Delete') remove(i);
+    else if (event.key === 'Insert') {
+      onChange(withOneMore(sorted, i, step));
+      onSelect(i + 1);
+    } else return;
+    event.preventDefault();
+  };
+  return sorted.map((p, i) => (
+    <circle
+      key={i}
+      className={i === selected ? css.chosen : css.point}
+      cx={x(p.from)}
+      cy={y(p.to)}
+      r={5}
+      role="slider"
+      tabIndex={disabled ? -1 : 0}
+      aria-label={`Point ${i + 1}`}
+      aria-valuenow={p.to}
+      aria-valuetext={`${p.from.toFixed(0)} m goes to ${p.to.toFixed(0)} m`}
+      onFocus={() => onSelect(i)}
+      onPointerDown={(event) => {
+        if (disabled) return;
+        onSelect(i);
+        onHold(i, event.pointerId);
+      }}
+      onKeyDown={onKey(i)}
+      onDoubleClick={() => remove(i)}
+    />
+  ));
+}
+
+/** The point that is chosen, in numbers. */
+function Fields({ point, disabled, onChange }: { point: CurvePoint; disabled: boolean; onChange: (point: CurvePoint) => void }) {
+  const field = (label: string, value: number, change: (value: number) => void) => (
+    <NumberField label={label} value={value} unit="m" min={-20_000} max={20_000} step={0.1} disabled={disabled} onChange={change} />
+  );
+  return (
+    <div className={css.fields}>
+      <span>What lies at</span>
+      {field('Elevation', point.from, (from) => onChange({ ...point, from }))}
+      <span>goes to</span>
+      {field('Goes to', point.to, (to) => onChange({ ...point, to }))}
     </div>
   );
 }
