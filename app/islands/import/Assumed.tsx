@@ -3,6 +3,7 @@ import { NumberField, Row, Segments, Select } from '../../components/controls';
 import { figure } from '../../components/format';
 import type { HeightsLook } from '../../engine/api';
 import { RawFields } from './RawChoice';
+import { RangeEnds } from './RangeEnds';
 import css from './ImportDialog.module.css';
 
 const TYPES = {
@@ -83,46 +84,7 @@ export function Meaning({ look, settled, set }: { look: HeightsLook; settled: As
       {facts.inCodes && !map && (
         <p className={css.caution}>The file does not say what its numbers stand for. Give the metres of its two ends where you know them.</p>
       )}
-      {map && (
-        <div className={css.ends}>
-          <NumberField
-            label="First number"
-            value={map.code0}
-            min={-4.3e9}
-            max={4.3e9}
-            step={facts.codes ? 1 : 0.001}
-            onChange={(code0) => code0 !== map.code1 && set({ map: { ...map, code0 } })}
-          />
-          <span>is</span>
-          <NumberField
-            label="Its height"
-            unit="m"
-            value={map.height0}
-            min={-20_000}
-            max={20_000}
-            step={0.1}
-            onChange={(height0) => set({ map: { ...map, height0 } })}
-          />
-          <NumberField
-            label="Second number"
-            value={map.code1}
-            min={-4.3e9}
-            max={4.3e9}
-            step={facts.codes ? 1 : 0.001}
-            onChange={(code1) => code1 !== map.code0 && set({ map: { ...map, code1 } })}
-          />
-          <span>is</span>
-          <NumberField
-            label="Its height, second"
-            unit="m"
-            value={map.height1}
-            min={-20_000}
-            max={20_000}
-            step={0.1}
-            onChange={(height1) => set({ map: { ...map, height1 } })}
-          />
-        </div>
-      )}
+      {map && <RangeEnds range={map} whole={Boolean(facts.codes)} onChange={(to) => set({ map: to })} />}
       {map && (
         <p className={css.hint}>
           One number is {figure(Math.abs((map.height1 - map.height0) / (map.code1 - map.code0)), 4)} m.{' '}

@@ -3,6 +3,7 @@ import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { figure, smallMetres } from '../../components/format';
 import type { MosaicLook } from '../../engine/api';
 import { PixelPicture } from './PixelPicture';
+import { RangeEnds } from './RangeEnds';
 import type { Layout, Places } from './mosaic';
 import css from './ImportDialog.module.css';
 
@@ -148,7 +149,7 @@ export function AlikeForAll({ look, range, all, blend, onBlend }: AlikeProps) {
           onChange={(v) => all({ map: v === 'own' ? undefined : { code0: 0, height0: 0, code1: 65_535, height1: 1000 } })}
         />
       </Row>
-      {range && <RangeEnds range={range} onChange={(map) => all({ map })} />}
+      {range && <RangeEnds range={range} whole onChange={(map) => all({ map })} />}
       <Row label="Spacing" help="Metres from sample to sample, of all of them.">
         <NumberField label="Spacing" unit="m" value={look.spacing.x} min={1e-4} max={1e6} step={0.001} onChange={(x) => all({ spacing: { x, y: x } })} />
       </Row>
@@ -164,38 +165,6 @@ export function AlikeForAll({ look, range, all, blend, onBlend }: AlikeProps) {
         <NumberField label="Blend over" unit="m" value={blend} min={0} max={100_000} onChange={onBlend} />
       </Row>
     </fieldset>
-  );
-}
-
-type Range = NonNullable<AssetReading['map']>;
-
-/** Two numbers, and the heights that they stand for. */
-function RangeEnds({ range, onChange }: { range: Range; onChange: (range: Range) => void }) {
-  return (
-    <div className={css.ends}>
-      <NumberField label="First number" value={range.code0} min={-4.3e9} max={4.3e9} onChange={(code0) => onChange({ ...range, code0 })} />
-      <span>is</span>
-      <NumberField
-        label="Its height"
-        unit="m"
-        value={range.height0}
-        min={-20_000}
-        max={20_000}
-        step={0.1}
-        onChange={(height0) => onChange({ ...range, height0 })}
-      />
-      <NumberField label="Second number" value={range.code1} min={-4.3e9} max={4.3e9} onChange={(code1) => onChange({ ...range, code1 })} />
-      <span>is</span>
-      <NumberField
-        label="Its height, second"
-        unit="m"
-        value={range.height1}
-        min={-20_000}
-        max={20_000}
-        step={0.1}
-        onChange={(height1) => onChange({ ...range, height1 })}
-      />
-    </div>
   );
 }
 
