@@ -28,6 +28,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('fluvial', { amount: 18_000, scale: 460, soften: 90, bank: 36, uplift: 280, breach: 300, exponent: 0.4 }),
           stepUse('blur', { size: 22 }),
           stepUse('noise', { kind: 'fbm', feature: 260, height: 3, octaves: 4, seed: 4 }, { name: 'Turf', join: 'add' }),
+          stepUse('drain', { amount: 6, scale: 16 }),
         ]),
         { thickness: 110, spread: 0.3, hardShare: 0.4, contrast: 0.6, dip: 3.5, dipDirection: 150, foldHeight: 40, foldLength: 5200, joints: 0, seed: 3 },
       ),
@@ -193,6 +194,7 @@ export const startingCourses: readonly StartingCourse[] = [
         ),
         stepUse('fluvial', { amount: 700, scale: 130, soften: 24 }),
         stepUse('noise', { kind: 'fbm', feature: 260, height: 9, octaves: 5, seed: 2 }, { name: 'Slag', join: 'add' }),
+        stepUse('drain', { amount: 8, scale: 24 }),
       ]),
   },
   {
@@ -267,6 +269,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('fluvial', { amount: 30_000, scale: 1000, soften: 180, bank: 42, uplift: 420, breach: 600, exponent: 0.42 }),
           stepUse('blur', { size: 16 }, { name: 'Soil' }),
           stepUse('talus', { cliff: 44, fall: 24, repose: 34, sweeps: 60 }),
+          stepUse('drain', { amount: 25, scale: 24 }),
         ]),
         {
           thickness: 70,
