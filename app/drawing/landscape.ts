@@ -8,6 +8,7 @@ import {
   sunShare,
   withSamples,
   type Field,
+  type Ground,
   type Kernels,
 } from '@upland-cast/core';
 import { daylight, fresnel, throughWater, type Rgb } from './sky';
@@ -58,6 +59,8 @@ const NO_WATER: Rgb = [1, 1, 1];
 
 interface Strip {
   small: Field;
+  /** The lowest and the highest of the whole ground. */
+  range: [low: number, high: number];
   width: number;
   height: number;
   lift: number;
@@ -69,8 +72,35 @@ function stripOf(field: Field, width: number, height: number): Strip {
   const { ground } = field;
   const tall = Math.max(height, Math.round((width * ground.depth) / ground.width));
   const small = resample({ ...field, valid: undefined }, withSamples(ground, width, tall), ground.across > 2 * width ? 'average' : undefined);
-  const lift = Math.min(MOST_LIFT, Math.max(1, Math.sqrt(ground.across / width)));
-  return { small, width, height, lift, skip: Math.floor((tall - height) / 2) };
+  return { small, range: rangeOf(small.height), width, height, lift: liftOf(ground, width), skip: Math.floor((tall - height) / 2) };
+}
+
+/** The same without what lies north and south of the strip, from no more samples than a small picture can tell from all of them. */
+function quickStripOf(field: Field, width: number, height: number): Strip {
+  const { ground } = field;
+  const every = Math.max(1, Math.floor((ground.across - 1) / (2 * width)));
+  const [across, down] = [Math.floor((ground.across - 1) / every) + 1, Math.floor((ground.down - 1) / every) + 1];
+  const picked = new Float32Array(across * down);
+  for (let row = 0, i = 0; row < down; row++) {
+    for (let column = 0, from = row * every * ground.across; column < across; column++, i++, from += every) picked[i] = field.height[from];
+  }
+  // A row more to either side, for the slopes of the outermost.
+  const rows = Math.min(down, Math.ceil(((height + 2) * across) / width));
+  const top = Math.floor((down - rows) / 2);
+  const cut = { ...ground, across, down: rows, depth: (ground.depth * rows) / down };
+  const strip = stripOf({ ground: cut, height: picked.subarray(top * across, (top + rows) * across) }, width, height);
+  return { ...strip, range: rangeOf(picked), lift: liftOf(ground, width) };
+}
+
+const liftOf = (ground: Ground, width: number) => Math.min(MOST_LIFT, Math.max(1, Math.sqrt(ground.across / width)));
+
+function rangeOf(height: Float32Array): [low: number, high: number] {
+  let [lowest, highest] = [Infinity, -Infinity];
+  for (const v of height) {
+    if (v < lowest) lowest = v;
+    if (v > highest) highest = v;
+  }
+  return [lowest, highest];
 }
 
 /** A field from above by day, in the colours of the usual cover, with shadows, sky and the sea: RGBA, the middle strip of the ground in the shape asked for. */
@@ -83,20 +113,18 @@ export async function landscapePixels(kernels: Kernels, field: Field, width: num
 
 /** The same at once, where nothing casts a shadow: for cards that are drawn while work goes on. */
 export const openPixels = (field: Field, width: number, height: number): Uint8ClampedArray<ArrayBuffer> =>
-  paint(stripOf(field, width, height), (_, up) => [0.5 + 0.5 * up, 1]);
+  paint(quickStripOf(field, width, height), (_, up) => [0.5 + 0.5 * up, 1]);
 
 /** Paints a strip; `sharesAt` gives the shares of sky and sun at a sample, whose normal points up so much. */
-function paint({ small, width, height, lift, skip }: Strip, sharesAt: (index: number, up: number) => [number, number]): Uint8ClampedArray<ArrayBuffer> {
+function paint(
+  { small, range: [lowest, highest], width, height, lift, skip }: Strip,
+  sharesAt: (index: number, up: number) => [number, number],
+): Uint8ClampedArray<ArrayBuffer> {
   const { ground, height: h } = small;
   const { x, y } = spacingOf(ground);
   const light = lightOfDay();
   const colourAt = coverColours();
   const sea = ground.sea - ground.datum;
-  let [lowest, highest] = [Infinity, -Infinity];
-  for (const v of h) {
-    if (v < lowest) lowest = v;
-    if (v > highest) highest = v;
-  }
   const dry = Math.max(lowest, Math.min(sea, highest));
   const pixels = new Uint8ClampedArray(width * height * 4);
   for (let row = 0, p = 0; row < height; row++) {

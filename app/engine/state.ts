@@ -7,6 +7,8 @@ const CACHE_BYTES = 768 * 1024 * 1024;
 /** Threads of the computation that ended and were started again, since the page was told last. */
 let lost = 0;
 export const kernels = browserKernels(() => lost++);
+// They start beside what else has to come before the first work.
+kernels.warm?.();
 export const cache = new StageCache(CACHE_BYTES);
 export const tools = { kernels, cache };
 

@@ -17,3 +17,4 @@ export { adaptiveSurface, gridSurface, type MeshSurface } from '../mesh/surface/
 export { changeMeshSettings, meshFormatOf, meshSettings, meshSettingsFor, type MeshSettings, ownSegments } from '../mesh/settings';
 export { exportMesh, type ExportedLevel, memoryOfMesh, modelError, modelOptionsOf, squareSegments, surfaceOf } from '../mesh/export';
 export { describeParts, partsOfMesh, type MeshPart, type PartFinding, type PartsReport } from '../mesh/parts';
+export { deepestLevel, firstPatch, PATCH_QUADS, patchErrors } from '../mesh/surface/patch-errors';

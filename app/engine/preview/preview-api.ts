@@ -24,6 +24,7 @@ import {
   fillForDisplay,
   groundKey,
   histogram,
+  patchErrors,
   previewGround,
   shareUnderWater,
   shorelineLength,
@@ -39,7 +40,6 @@ import {
 } from '@upland-cast/core';
 import { transfer } from 'comlink';
 import { pictureOfLayer, type LayerDrapeId, type LayerPicture } from '../../drawing/drapes';
-import { patchErrors } from '../../drawing/quadtree';
 import { landscapePixels, openPixels } from '../../drawing/landscape';
 import { loadAsset } from '../../storage/assets';
 import { beforeKeeping, keepGround, keptGround, keptStages } from '../../storage/kept';
@@ -151,7 +151,7 @@ export const previewApi = {
       const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
       const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
       return {
-        ...pictureOf(field, (stood ?? evaluation).height, performance.now() - began),
+        ...(await pictureOf(field, (stood ?? evaluation).height, performance.now() - began)),
         preview: ground !== course.ground,
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
         layer: layer ? await layerPicture(layer, course, field, evaluation, of, standing) : undefined,
@@ -169,7 +169,7 @@ export const previewApi = {
     if (!kept) return null;
     const end = { ground: course.ground, layers: {}, ...kept };
     if (!state.full) state.kept = { key: await groundKey(course), evaluation: { ...end, stages: [] } };
-    const picture = pictureOf(fieldOf(end, course.ground), kept.height, performance.now() - began);
+    const picture = await pictureOf(fieldOf(end, course.ground), kept.height, performance.now() - began);
     return transfer(picture, [picture.height.buffer]);
   },
 
@@ -292,7 +292,7 @@ export const previewApi = {
 };
 
 /** A ground as the page draws it; the heights are a copy, since they leave this thread. */
-function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number): Picture {
+async function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number): Promise<Picture> {
   const { ground, valid } = field;
   const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
   const stats = statistics(field);
@@ -304,7 +304,7 @@ function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number): 
     shareUnderWater: shareUnderWater(field, ground.sea),
     preview: false,
     took,
-    patchErrors: patchErrors({ ground, height }),
+    patchErrors: await patchErrors(kernels, { ground, height }),
     valid,
   };
 }

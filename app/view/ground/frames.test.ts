@@ -132,6 +132,29 @@ describe('how pictures come to the screen', () => {
     expect(said.at(-1)).toBe('done');
   });
 
+  it('that stand in for what is worked out are drawn coarsely, and whole at once when it is there, or when nothing newer comes', () => {
+    make(true);
+    milliseconds = 5;
+    frames.standIn();
+    vi.advanceTimersByTime(40);
+    expect(said).toEqual(['begin moving', 'paint', 'done']);
+    // What it cost is said, so that the work is not held up by more of them.
+    expect(frames.cost).toBe(5);
+    picture();
+    frames.standIn();
+    vi.advanceTimersByTime(1500);
+    expect(said).toEqual(['begin moving', 'paint', 'done']);
+    frames.settle();
+    vi.advanceTimersByTime(17);
+    expect(said.slice(3)).toEqual(['begin', 'gather']);
+    rest();
+    picture();
+    frames.standIn();
+    rest();
+    expect(said.slice(0, 3)).toEqual(['begin moving', 'paint', 'done']);
+    expect(said.slice(3, 5)).toEqual(['begin', 'gather']);
+  });
+
   it('are begun anew from their first strip when what they show moves in between', () => {
     make(true);
     frames.ask();

@@ -9,6 +9,8 @@ const AFTER = 1200;
 const MOST_STRIPS = 24;
 /** Milliseconds that a coarse picture is put off when the whole one may be there as soon: the first of its kind takes as long, its shaders have to be made. */
 const SOON = 350;
+/** Milliseconds after which what stands in for work under way is drawn whole, where nothing newer has come. */
+const STANDS_IN = 4000;
 /** How much coarser what moves is drawn where there is no graphics card, at the least and at the most. */
 const COARSE = { least: 2, most: 5 };
 
@@ -47,13 +49,14 @@ export class Frames {
   private gatherTook = 0;
   private again = false;
   private factor = COARSE.least;
+  private standsIn = false;
   /** The part that was touched since the last picture; null: all of it. */
   private part: Box | null = null;
   private asked = false;
   /** Whether the canvas shows a whole picture at rest, of which a part can be drawn anew. */
   private whole = false;
   private readonly coarse = new WebGLRenderTarget(1, 1, { minFilter: LinearFilter, magFilter: LinearFilter });
-  /** Milliseconds that the last whole picture took; 0 where a card draws it beside the page's work. */
+  /** Milliseconds that the last picture took that was whole or stood in for one; 0 where a card draws it beside the page's work. */
   cost = 0;
   private warmed = false;
   private readonly pixel = new Uint8Array(4);
@@ -109,6 +112,14 @@ export class Frames {
       this.move();
       this.movedAt += milliseconds - SOON - REST;
     });
+  }
+
+  /** What there is to see stands in for what is worked out: drawn as what moves, so that the work has the machine. */
+  standIn(): void {
+    if (!this.software) return this.ask();
+    this.move();
+    this.movedAt += STANDS_IN - REST;
+    this.standsIn = true;
   }
 
   /** It is whole now. */
@@ -206,6 +217,8 @@ export class Frames {
     renderer.render(this.copy, this.flat);
     this.scene.done();
     const took = this.since(began);
+    if (this.standsIn) this.cost = took;
+    this.standsIn = false;
     // The next movement may come only now that the page answers again.
     this.movedAt = Math.max(this.movedAt, performance.now());
     if (took > 1.5 * TURN) this.factor = Math.min(COARSE.most, this.factor + 0.5);

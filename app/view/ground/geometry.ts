@@ -1,5 +1,5 @@
 import { BufferAttribute, BufferGeometry, InstancedBufferGeometry, type InstancedBufferAttribute } from 'three';
-import { PATCH_QUADS } from '../../drawing/quadtree';
+import { PATCH_QUADS } from '@upland-cast/core';
 
 /** One patch of the ground, drawn at every place in `patchAt`; a skirt hangs from its sides. */
 export function patchGeometry(patchAt: InstancedBufferAttribute): InstancedBufferGeometry {

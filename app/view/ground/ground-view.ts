@@ -53,6 +53,8 @@ export class GroundView {
   private options: ViewOptions = { ...WORKING_LIGHT, camera: 'relief', drape: 'tint', contours: false, water: true };
   private lit = true;
   private seen: Aspect | null = null;
+  /** Whether what is shown stands in for what is worked out. */
+  private stoodIn = false;
   private framed = '';
   private readonly watcher: ResizeObserver | null = null;
   /** Called after every drawn frame. */
@@ -105,8 +107,8 @@ export class GroundView {
     this.resize();
   }
 
-  /** Shows a ground; the camera stays unless the land itself changed its size. */
-  setGround(source: HeightSource, range: { low: number; high: number }, errors: Float32Array | null = null): void {
+  /** Shows a ground, which may stand in for one that is worked out; the camera stays unless the land itself changed its size. */
+  setGround(source: HeightSource, range: { low: number; high: number }, errors: Float32Array | null = null, standsIn = false): void {
     const { ground } = source;
     const u = this.textures.uniforms;
     this.scene.show(source, range, errors);
@@ -124,6 +126,9 @@ export class GroundView {
     this.setOptions(this.options);
     // Light comes soon after a ground that has none yet.
     if (this.scene.shading.day && !u.lights.value) this.frames.coarseFor(LIGHT_COMES);
+    else if (standsIn) this.frames.standIn();
+    else if (this.stoodIn) this.frames.settle();
+    this.stoodIn = standsIn;
   }
 
   /** Uploads only the samples that a stroke changed. */

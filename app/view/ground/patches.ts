@@ -1,6 +1,6 @@
 import { Box3, Frustum, InstancedBufferAttribute, Matrix4, Vector3, type PerspectiveCamera } from 'three';
-import type { Ground, Rectangle } from '@upland-cast/core';
-import { choosePatches, deepestLevel, forget, type PatchNode } from '../../drawing/quadtree';
+import { deepestLevel, type Ground, type Rectangle } from '@upland-cast/core';
+import { choosePatches, forget, type PatchNode } from '../../drawing/quadtree';
 import { patchGeometry } from './geometry';
 import type { HeightSource } from './pick';
 

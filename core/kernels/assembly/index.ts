@@ -32,6 +32,8 @@ export { clampOf, curveOf, levelsOf, slopeWeightsOf, terraceOf } from './remap';
 export { faceLines, meshLines, normalLines, placeLines, textureLines } from './text';
 export { boundsOfFloats, outstanding, sameFloats, scanFloats } from './scan';
 export { hillshadeRows, slopeRows } from './surface';
+export { patchRows } from './patches';
+export { sweepFront } from './eikonal';
 export { sin, cos, tan, atan, atan2, exp, log, pow } from './math';
 
 /** The first free byte of the memory: everything above it belongs to the caller. */

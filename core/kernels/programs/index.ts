@@ -6,12 +6,14 @@ import { accumulationProgram, drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
+import { frontProgram } from './front';
 import { greedyProgram } from './greedy';
 import { horizonProgram } from './horizon';
 import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { readLinesProgram, writeLinesProgram } from './mesh-lines';
 import { noiseProgram } from './noise';
+import { patchErrorsProgram } from './patch-errors';
 import { remapProgram } from './remap';
 import { resampleProgram } from './resample';
 import { runoffProgram } from './runoff';
@@ -39,11 +41,13 @@ export const programs: Record<string, Program<any, any, any>> = {
   [talusProgram.id]: talusProgram,
   [unstepProgram.id]: unstepProgram,
   [filterProgram.id]: filterProgram,
+  [frontProgram.id]: frontProgram,
   [greedyProgram.id]: greedyProgram,
   [medianProgram.id]: medianProgram,
   [readLinesProgram.id]: readLinesProgram,
   [writeLinesProgram.id]: writeLinesProgram,
   [steepnessProgram.id]: steepnessProgram,
+  [patchErrorsProgram.id]: patchErrorsProgram,
   [remapProgram.id]: remapProgram,
   [resampleProgram.id]: resampleProgram,
   [structureProgram.id]: structureProgram,

@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import { cooperativeYield } from '../../cooperative-yield';
-import { sweepFront } from '../../field/eikonal';
 import { spacingOf } from '../../field/ground';
 import { DEGREE, exactMath } from '../../kernels/math';
 import { distanceProgram } from '../../kernels/programs/distance';
+import { frontProgram } from '../../kernels/programs/front';
 import { entryAt } from '../../rock/hardness';
 import { degrees, distance, ratio, seed } from '../params';
 import { noiseOver } from '../source/places';
@@ -142,7 +142,7 @@ interface CutBack {
 
 /** When the sea comes to every place, by how open it lies and how hard it is. */
 async function cutBack({ height }: StepInput, params: ShoreParams, context: StepContext, wet: Uint8Array, ease: Float32Array | undefined): Promise<CutBack> {
-  const { ground, window, signal } = context;
+  const { ground, window, kernels, signal } = context;
   const { tan } = exactMath();
   const sea = ground.sea - ground.datum;
   const rock = params.rock > 0 ? await context.rock({ lowest: sea - 1, highest: sea + 1 }) : undefined;
@@ -163,8 +163,8 @@ async function cutBack({ height }: StepInput, params: ShoreParams, context: Step
   const time = new Float32Array(height.length).fill(Infinity);
   for (let i = 0; i < time.length; i++) if (wet[i]) time[i] = 0;
   startAtLine(time, { height, wet, speed, sea }, { across, down, spacing: spacingOf(ground) });
-  await sweepFront(time, speed, { across, down, spacing: spacingOf(ground), signal });
-  return { time, open, cliff };
+  const { x: spacingX, y: spacingY } = spacingOf(ground);
+  return { time: await kernels.run(frontProgram, { across, down, spacingX, spacingY }, { time, speed }, { signal }), open, cliff };
 }
 
 /** The line runs between a wet and a dry sample, where the ground comes to the sea's level. */

@@ -63,7 +63,7 @@ export function useSeen(canvas: Canvas, view: View, { shown, sculpting }: { show
   const mask = useTerrain((s) => s.mask);
   useEffect(() => {
     if (!picture) return;
-    view.current?.setGround(picture, { low: picture.statistics.lowest, high: picture.statistics.highest }, picture.patchErrors);
+    view.current?.setGround(picture, { low: picture.statistics.lowest, high: picture.statistics.highest }, picture.patchErrors, picture.preview);
     // Read by the browser tests: when a ground was first put on the screen, and which.
     canvas.current!.dataset.ground = picture.preview ? 'preview' : 'full';
     canvas.current!.dataset.took = picture.took.toFixed(0);
