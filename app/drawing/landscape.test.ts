@@ -29,6 +29,19 @@ describe('a small picture of a ground', () => {
     }
   });
 
+  it('is drawn at once alike from four times the samples, of which it takes some, as a strip and whole', () => {
+    const rolling = (east: number, south: number) => 180 * Math.sin(east / 170) * Math.cos(south / 210) + 40 * Math.sin(south / 60);
+    const fine = { ...groundOf(1_001, 1_001, 1.2), sea: -40 };
+    const coarse = { ...groundOf(251, 251, 4.8), sea: -40 };
+    for (const tall of [90, 34]) {
+      const [a, b] = [fine, coarse].map((of) => openPixels(fieldFrom(of, rolling), 90, tall));
+      expect(a).toHaveLength(4 * 90 * tall);
+      const off = a.reduce((sum, v, i) => sum + Math.abs(v - b[i]), 0) / a.length;
+      // Slopes are lifted by how many samples there are, so that they are a little steeper in one.
+      expect(off).toBeLessThan(4);
+    }
+  });
+
   it('has the shadow of a wall on the side away from the sun, which one that is drawn at once has not', async () => {
     const wall = fieldFrom(ground, (east) => (east >= 500 && east < 560 ? 150 : 0));
     const cast = await landscapePixels(kernels, wall, SIDE, SIDE);

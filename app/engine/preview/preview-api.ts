@@ -151,8 +151,7 @@ export const previewApi = {
       const stood = standing ? evaluation.stages.find((s) => s.use.id === standing) : undefined;
       const field = fieldOf({ ground, ...(stood ?? evaluation) }, course.ground);
       return {
-        ...(await pictureOf(field, (stood ?? evaluation).height, performance.now() - began)),
-        preview: ground !== course.ground,
+        ...(await pictureOf(field, (stood ?? evaluation).height, performance.now() - began, ground !== course.ground)),
         mask: mask ? await maskPicture(course, evaluation, mask) : undefined,
         layer: layer ? await layerPicture(layer, course, field, evaluation, of, standing) : undefined,
         said: toldOfLosses(),
@@ -292,7 +291,7 @@ export const previewApi = {
 };
 
 /** A ground as the page draws it; the heights are a copy, since they leave this thread. */
-async function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number): Promise<Picture> {
+async function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: number, preview = false): Promise<Picture> {
   const { ground, valid } = field;
   const height = valid ? fillForDisplay(own, ground.across, ground.down, valid) : own.slice();
   const stats = statistics(field);
@@ -302,9 +301,10 @@ async function pictureOf(field: Field, own: Float32Array<ArrayBuffer>, took: num
     statistics: stats,
     histogram: histogram(field, 160, stats),
     shareUnderWater: shareUnderWater(field, ground.sea),
-    preview: false,
+    preview,
     took,
-    patchErrors: await patchErrors(kernels, { ground, height }),
+    // What stands in for another is drawn by how far off it is alone.
+    patchErrors: preview ? undefined : await patchErrors(kernels, { ground, height }),
     valid,
   };
 }

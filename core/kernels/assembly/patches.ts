@@ -34,14 +34,22 @@ function quadError(height: usize, across: i32, down: i32, stepX: f64, stepY: f64
   const toX = <i32>min<f64>(<f64>(across - 1), floor(x0 + stepX));
   const toY = <i32>min<f64>(<f64>(down - 1), floor(y0 + stepY));
   const fromX = max<i32>(0, <i32>ceil(x0));
+  const quadsX = 1 / stepX;
+  const quadsY = 1 / stepY;
+  const stride = (strideX as usize) << 2;
+  const step = <f64>strideX * quadsX;
   let worst: f64 = 0;
   for (let sy = max<i32>(0, <i32>ceil(y0)); sy <= toY; sy += strideY) {
-    const v = (<f64>sy - y0) / stepY;
+    const v = (<f64>sy - y0) * quadsY;
+    let u = (<f64>fromX - x0) * quadsX;
+    const near = a + v * (c - a);
+    const far = d + (1 - v) * (b - d);
+    let at = height + (((sy * across + fromX) as usize) << 2);
     for (let sx = fromX; sx <= toX; sx += strideX) {
-      const u = (<f64>sx - x0) / stepX;
-      const drawn = u + v <= 1 ? a + u * (b - a) + v * (c - a) : d + (1 - u) * (c - d) + (1 - v) * (b - d);
-      const off = abs<f64>(heightAt(height, sx, sy, across) - drawn);
-      if (off > worst) worst = off;
+      const drawn = u + v <= 1 ? near + u * (b - a) : far + (1 - u) * (c - d);
+      worst = max<f64>(worst, abs<f64>(<f64>load<f32>(at) - drawn));
+      u += step;
+      at += stride;
     }
   }
   return worst;
