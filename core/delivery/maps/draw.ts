@@ -83,120 +83,131 @@ export type DrawnMap =
 
 const unitRange = (low: number, high: number) => ({ low, high: high > low ? high : low + 1 });
 
+/** What a map is drawn of. */
+interface Drawn {
+  course: Course;
+  evaluation: Evaluation;
+  /** The ground of the evaluation under the course's sea. */
+  field: Field;
+  cover: Cover;
+  options: CoverOptions;
+}
+
+type Depth = '8' | '16' | '32f';
+
 /** Draws a map of a worked-out course, at its samples. */
 export async function drawMap(spec: MapSpec, course: Course, evaluation: Evaluation, cover: Cover, options: CoverOptions): Promise<DrawnMap> {
   const { ground, height } = evaluation;
   const field: Field = { ground: { ...ground, sea: course.ground.sea }, height };
+  const draw = DRAWERS[spec.kind] as (spec: MapSpec, of: Drawn) => DrawnMap | Promise<DrawnMap>;
+  return draw(spec, { course, evaluation, field, cover, options });
+}
+
+/** A map of one value a sample, over a range or from its lowest to its highest. */
+function values(
+  { field }: Drawn,
+  of: Float32Array<ArrayBuffer>,
+  range: { low: number; high: number } | null,
+  unit: string,
+  depth: Depth,
+  ...words: string[]
+): DrawnMap {
+  const own = makeField({ ...field.ground, datum: 0 }, of);
+  const { lowest, highest } = range ? { lowest: range.low, highest: range.high } : statistics(own);
+  return { field: own, ...unitRange(lowest, highest), unit, depth, words };
+}
+
+const DRAWERS: { [K in MapSpec['kind']]: (spec: Extract<MapSpec, { kind: K }>, of: Drawn) => DrawnMap | Promise<DrawnMap> } = {
+  slope: async ({ depth }, of) => values(of, await slopeOnKernels(of.options.kernels, of.field, { signal: of.options.signal }), { low: 0, high: 90 }, '°', depth),
+  aspect: ({ depth }, of) => {
+    const facing = each(aspect(of.field), (a) => (a < 0 ? 0 : a));
+    return values(of, facing, { low: 0, high: 360 }, '°', depth, 'Level ground faces nowhere; it is written as 0.');
+  },
+  curvature: curvatureMap,
+  flow: flowMap,
+  layer: (spec, of) => {
+    const { evaluation } = of;
+    const stage = evaluation.stages.find(({ use }) => use.id === spec.after);
+    if (spec.after && !stage) throw new UplandError('layer', 'The step that this layer is taken after is not on this ground’s line, or is off.');
+    const layer = (stage ?? evaluation).layers[spec.layer];
+    if (!layer) throw new UplandError('layer', `No step ${stage ? 'up to there' : 'of this course'} leaves a layer “${spec.layer}”.`);
+    return values(of, layer.slice(), null, spec.layer === 'flow' ? 'm²' : 'm', spec.depth);
+  },
+  mask: async ({ use, depth }, of) => {
+    const weights = await maskAt(of.course, of.evaluation, use, of.options);
+    if (!weights) throw new UplandError('mask', 'This step acts everywhere: it has no mask to hand on.');
+    return values(of, weights.slice(), { low: 0, high: 1 }, '', depth);
+  },
+  ambient: async ({ directions, depth }, of) => {
+    const { kernels, signal } = of.options;
+    return values(of, await ambientShade(kernels, of.field, { directions, exaggeration: 1 }, { signal }), { low: 0, high: 1 }, '', depth);
+  },
+  height: ({ equalised, depth }, of) => {
+    const { ground, height } = of.field;
+    if (equalised) return values(of, ranks(height), { low: 0, high: 1 }, '', depth, 'Each value is the share of the ground that lies lower.');
+    const elevations = each(height, (h) => h + ground.datum);
+    return values(of, elevations, null, 'm', depth);
+  },
+  'water mask': async (spec, of) => values(of, waterWeights(await waterFor(spec.of, of), spec.of), { low: 0, high: 1 }, '', '8'),
+  'water depth': async (spec, of) => values(of, waterDepth(await waterFor(spec.of, of), spec.of), null, 'm', spec.depth),
+  normal: (spec, { field }) => ({
+    images: [
+      {
+        image: { width: field.ground.across, height: field.ground.down, channels: 3, samples: normalMap(field, spec) },
+        suffix: '',
+        channels: ['red', 'green', 'blue'],
+      },
+    ],
+    words: [
+      {
+        tangent: `Tangent space: red east, green ${spec.green === 'up' ? 'north (+Y up)' : 'south (+Y down)'}, blue up.`,
+        'world-y': 'World space: red east, green up, blue south.',
+        'world-z': 'World space: red east, green north, blue up.',
+      }[spec.space],
+      'Data and not colour: to be read as linear.',
+    ],
+  }),
+  colour: async (_, { course, evaluation, cover, options }) => colourMap(await groundColour(course, evaluation, cover, options), evaluation.ground),
+  weights: async ({ bits }, { course, evaluation, cover, options }) =>
+    weightsMap(await coverWeights(course, evaluation, cover, options), cover, bits, evaluation.ground),
+};
+
+/** The waters that are asked for, by the course's own rules. */
+function waterFor(of: Waters, { course, field, options: { kernels, signal } }: Drawn) {
+  const rules = waterRulesOf(course);
+  const only = (kind: Waters) => of === 'all' || of === kind;
+  return waterOf(kernels, field, { ...rules, lakes: rules.lakes && only('lakes'), streams: rules.streams && only('streams') }, { signal });
+}
+
+async function curvatureMap({ size, way, depth }: Extract<MapSpec, { kind: 'curvature' }>, of: Drawn): Promise<DrawnMap> {
+  const { ground, height } = of.field;
+  const { kernels, signal } = of.options;
   const spacing = spacingOf(ground);
-  const { kernels, signal } = options;
-  const plain = { ...ground, datum: 0 };
-  const values = (
-    of: Float32Array<ArrayBuffer>,
-    range: { low: number; high: number } | null,
-    unit: string,
-    depth: '8' | '16' | '32f',
-    ...words: string[]
-  ): DrawnMap => {
-    const own = makeField(plain, of);
-    const { lowest, highest } = range ? { lowest: range.low, highest: range.high } : statistics(own);
-    return { field: own, ...unitRange(lowest, highest), unit, depth, words };
-  };
-  const water = () => {
-    const { of } = spec as { of: Waters };
-    const rules = waterRulesOf(course);
-    const only = (kind: Waters) => of === 'all' || of === kind;
-    return waterOf(kernels, field, { ...rules, lakes: rules.lakes && only('lakes'), streams: rules.streams && only('streams') }, { signal });
-  };
-  switch (spec.kind) {
-    case 'slope':
-      return values(await slopeOnKernels(kernels, field, { signal }), { low: 0, high: 90 }, '°', spec.depth);
-    case 'aspect':
-      return values(
-        each(aspect(field), (a) => (a < 0 ? 0 : a)),
-        { low: 0, high: 360 },
-        '°',
-        spec.depth,
-        'Level ground faces nowhere; it is written as 0.',
-      );
-    case 'curvature': {
-      const smooth =
-        spec.size > 0 ? await gaussian(kernels, height, ground.across, ground.down, spec.size / 2 / spacing.x, spec.size / 2 / spacing.y, { signal }) : height;
-      const curved = curvatureOf(smooth, ground.across, ground.down, spacing, spec.way);
-      let sum = 0;
-      for (let i = 0; i < curved.length; i++) {
-        curved[i] *= -1_000;
-        sum += curved[i] * curved[i];
-      }
-      // Three deviations either way, so that a single edge does not take all the codes.
-      const reach = Math.max(0.01, Number((3 * Math.sqrt(sum / curved.length)).toPrecision(3)));
-      return values(
-        curved,
-        { low: -reach, high: reach },
-        '1/km',
-        spec.depth,
-        'Above 0 the ground stands out, below 0 it is hollow.',
-        `Beyond ±${reach} it stands at the end of the codes.`,
-      );
-    }
-    case 'flow': {
-      const toSea = statistics(field).lowest < field.ground.sea;
-      const flow = spreadAccumulation(field, await drainageOf(kernels, field, { toSea, signal }), 'multiple');
-      const cell = spacing.x * spacing.y;
-      for (let i = 0; i < flow.length; i++) flow[i] *= cell;
-      if (spec.depth === '32f') return values(flow, null, 'm²', spec.depth);
-      // Steps of the binary logarithm, exact at powers of two and straight between them.
-      for (let i = 0; i < flow.length; i++) flow[i] = logarithm2(flow[i] / cell);
-      return values(flow, null, 'log2', spec.depth, `Land that drains through is ${cell} m² × 2 to this power, straight between whole powers.`);
-    }
-    case 'layer': {
-      const stage = evaluation.stages.find(({ use }) => use.id === spec.after);
-      if (spec.after && !stage) throw new UplandError('layer', 'The step that this layer is taken after is not on this ground’s line, or is off.');
-      const layer = (stage ?? evaluation).layers[spec.layer];
-      if (!layer) throw new UplandError('layer', `No step ${stage ? 'up to there' : 'of this course'} leaves a layer “${spec.layer}”.`);
-      return values(layer.slice(), null, spec.layer === 'flow' ? 'm²' : 'm', spec.depth);
-    }
-    case 'mask': {
-      const weights = await maskAt(course, evaluation, spec.use, options);
-      if (!weights) throw new UplandError('mask', 'This step acts everywhere: it has no mask to hand on.');
-      return values(weights.slice(), { low: 0, high: 1 }, '', spec.depth);
-    }
-    case 'ambient':
-      return values(await ambientShade(kernels, field, { directions: spec.directions, exaggeration: 1 }, { signal }), { low: 0, high: 1 }, '', spec.depth);
-    case 'height':
-      if (spec.equalised) return values(ranks(height), { low: 0, high: 1 }, '', spec.depth, 'Each value is the share of the ground that lies lower.');
-      return values(
-        each(height, (h) => h + ground.datum),
-        null,
-        'm',
-        spec.depth,
-      );
-    case 'water mask':
-      return values(waterWeights(await water(), spec.of), { low: 0, high: 1 }, '', '8');
-    case 'water depth':
-      return values(waterDepth(await water(), spec.of), null, 'm', spec.depth);
-    case 'normal':
-      return {
-        images: [
-          {
-            image: { width: ground.across, height: ground.down, channels: 3, samples: normalMap(field, spec) },
-            suffix: '',
-            channels: ['red', 'green', 'blue'],
-          },
-        ],
-        words: [
-          {
-            tangent: `Tangent space: red east, green ${spec.green === 'up' ? 'north (+Y up)' : 'south (+Y down)'}, blue up.`,
-            'world-y': 'World space: red east, green up, blue south.',
-            'world-z': 'World space: red east, green north, blue up.',
-          }[spec.space],
-          'Data and not colour: to be read as linear.',
-        ],
-      };
-    case 'colour':
-      return colourMap(await groundColour(course, evaluation, cover, options), ground);
-    case 'weights':
-      return weightsMap(await coverWeights(course, evaluation, cover, options), cover, spec.bits, ground);
+  const smooth = size > 0 ? await gaussian(kernels, height, ground.across, ground.down, size / 2 / spacing.x, size / 2 / spacing.y, { signal }) : height;
+  const curved = curvatureOf(smooth, ground.across, ground.down, spacing, way);
+  let sum = 0;
+  for (let i = 0; i < curved.length; i++) {
+    curved[i] *= -1_000;
+    sum += curved[i] * curved[i];
   }
+  // Three deviations either way, so that a single edge does not take all the codes.
+  const reach = Math.max(0.01, Number((3 * Math.sqrt(sum / curved.length)).toPrecision(3)));
+  const words = ['Above 0 the ground stands out, below 0 it is hollow.', `Beyond ±${reach} it stands at the end of the codes.`];
+  return values(of, curved, { low: -reach, high: reach }, '1/km', depth, ...words);
+}
+
+async function flowMap({ depth }: Extract<MapSpec, { kind: 'flow' }>, of: Drawn): Promise<DrawnMap> {
+  const { field } = of;
+  const { kernels, signal } = of.options;
+  const spacing = spacingOf(field.ground);
+  const toSea = statistics(field).lowest < field.ground.sea;
+  const flow = spreadAccumulation(field, await drainageOf(kernels, field, { toSea, signal }), 'multiple');
+  const cell = spacing.x * spacing.y;
+  for (let i = 0; i < flow.length; i++) flow[i] *= cell;
+  if (depth === '32f') return values(of, flow, null, 'm²', depth);
+  // Steps of the binary logarithm, exact at powers of two and straight between them.
+  for (let i = 0; i < flow.length; i++) flow[i] = logarithm2(flow[i] / cell);
+  return values(of, flow, null, 'log2', depth, `Land that drains through is ${cell} m² × 2 to this power, straight between whole powers.`);
 }
 
 /** The ground colour over a piece of ground as a picture. */

@@ -22,6 +22,53 @@ export interface StrokeTools {
   weather?: (kind: 'talus' | 'runoff', height: Floats, ground: Ground) => Promise<Floats>;
 }
 
+/** Where a stroke began: metres, and heights above the datum there and around it. */
+interface Beginning {
+  east: number;
+  south: number;
+  height: number;
+  low: number;
+  high: number;
+}
+
+/** One dab: its rectangle of samples, the heights there now, and how much it acts on each. */
+interface Dab {
+  place: StrokePlace;
+  side: number;
+  radius: number;
+  rectangle: Rectangle;
+  now: Floats;
+  w: Floats;
+  strength: number;
+  first: Beginning;
+}
+
+/** What every sample that the weights reach is to be changed by, in their place. */
+function each(w: Floats, amount: (i: number) => number): Floats {
+  for (let i = 0; i < w.length; i++) if (w[i] !== 0) w[i] = amount(i);
+  return w;
+}
+
+/** A share of the way to heights that lie in the room as all else does. */
+function towardsAll({ now, w, strength }: Dab, target: Floats): Floats {
+  const room = brushRoom();
+  room.kernels.brushTowards(room.placeOf(w)!, room.placeOf(target)!, room.placeOf(now)!, w.length, strength);
+  return w;
+}
+
+/** What stands over the plane through the dab's ground goes. */
+function scraped({ rectangle, now, w, strength }: Dab): Floats {
+  const width = rectangle.right - rectangle.left;
+  const { at, x: gx, y: gy } = planeThrough(now, w, width);
+  for (let i = 0, row = 0; i < w.length; row++) {
+    for (let column = 0; column < width; column++, i++) {
+      const over = at + gx * column + gy * row - now[i];
+      w[i] = over < 0 ? over * Math.min(1, strength * w[i]) : 0;
+    }
+  }
+  return w;
+}
+
 /**
  * One stroke of a brush: dabs that change the differences of a surface. What it needs to know
  * of its beginning (a height, a slope, the detail around) it takes from its first dab.
@@ -31,7 +78,7 @@ export interface StrokeTools {
 export class StrokeOnSurface {
   private readonly spacing: { x: number; y: number };
   private readonly pad: number;
-  private first: { east: number; south: number; height: number; low: number; high: number } | undefined;
+  private first: Beginning | undefined;
   private detail: Detail | undefined;
   private readonly last: (StrokePlace | undefined)[] = [];
   /** The direction of the stroke, a unit vector. */
@@ -129,7 +176,7 @@ export class StrokeOnSurface {
     brushRoom().begin(5 * (width + 2) * (height + 2) + 3 * (width + 4 * reach.x + 8) * (height + 4 * reach.y + 4));
   }
 
-  private begin(place: StrokePlace, rectangle: Rectangle, now: Floats): NonNullable<StrokeOnSurface['first']> {
+  private begin(place: StrokePlace, rectangle: Rectangle, now: Floats): Beginning {
     if (this.first) return this.first;
     const { brush, surface } = this;
     const [east, south] = place;
@@ -206,87 +253,36 @@ export class StrokeOnSurface {
     this.along[side] = [x, y];
   }
 
-  /** Metres to add over the rectangle. `w` is given away. */
-  private change(
-    kind: Exclude<BrushKind, 'restore' | 'talus' | 'runoff'>,
-    dab: {
-      place: StrokePlace;
-      side: number;
-      radius: number;
-      rectangle: Rectangle;
-      now: Floats;
-      w: Floats;
-      strength: number;
-      first: NonNullable<StrokeOnSurface['first']>;
-    },
-  ): Floats | undefined {
-    const { place, side, radius, rectangle, now, w, strength, first } = dab;
+  /** Metres to add over the rectangle. The dab's weights are given away. */
+  private change(kind: Exclude<BrushKind, 'restore' | 'talus' | 'runoff'>, dab: Dab): Floats | undefined {
+    const { place, side, rectangle, now, w, strength, first } = dab;
     const { brush, surface } = this;
-    const { datum } = surface.ground;
-    const width = rectangle.right - rectangle.left;
-    const each = (amount: (i: number) => number) => {
-      for (let i = 0; i < w.length; i++) if (w[i] !== 0) w[i] = amount(i);
-      return w;
-    };
-    /** The same, to heights that lie in the room as all else does. */
-    const all = (target: Floats) => {
-      const room = brushRoom();
-      room.kernels.brushTowards(room.placeOf(w)!, room.placeOf(target)!, room.placeOf(now)!, w.length, strength);
-      return w;
-    };
-    /** A share of the way to somewhere. */
-    const towards = (target: (i: number) => number) => each((i) => (target(i) - now[i]) * Math.min(1, strength * w[i]));
-    const eastOf = (i: number) => (rectangle.left + (i % width) + this.pad) * this.spacing.x;
-    const southOf = (i: number) => (rectangle.top + Math.floor(i / width) + this.pad) * this.spacing.y;
     switch (kind) {
       case 'raise':
-        return each((i) => strength * w[i]);
+        return each(w, (i) => strength * w[i]);
       case 'lower':
-        return each((i) => -strength * w[i]);
-      case 'smooth': {
-        const mean = localMean(brushRoom(), surface, rectangle, radius / 6);
-        return all(mean);
-      }
+        return each(w, (i) => -strength * w[i]);
+      case 'smooth':
+        return towardsAll(dab, localMean(brushRoom(), surface, rectangle, dab.radius / 6));
       case 'sharpen': {
-        const mean = localMean(brushRoom(), surface, rectangle, radius / 8);
-        return each((i) => Math.max(0, now[i] - mean[i]) * strength * w[i]);
+        const mean = localMean(brushRoom(), surface, rectangle, dab.radius / 8);
+        return each(w, (i) => Math.max(0, now[i] - mean[i]) * strength * w[i]);
       }
-      case 'roughen': {
-        if (!this.detail) return undefined;
-        const noise = brushRoom().floats(w.length);
-        noise.view.fill(0);
-        const [stepX, stepY] = [this.spacing.x, this.spacing.y];
-        addDetail(brushRoom(), noise.at, this.detail, this.seed, { width, height: w.length / width, east: eastOf(0), south: southOf(0), stepX, stepY });
-        for (let i = 0; i < w.length; i++) w[i] *= noise.view[i] * strength;
-        return w;
-      }
+      case 'roughen':
+        return this.roughened(dab);
       case 'flatten':
-        return all(brushRoom().floats(w.length).view.fill(first.height));
+        return towardsAll(dab, brushRoom().floats(w.length).view.fill(first.height));
       case 'level':
-        return all(
+        return towardsAll(
+          dab,
           brushRoom()
             .floats(w.length)
-            .view.fill(brush.height - datum),
+            .view.fill(brush.height - surface.ground.datum),
         );
-      case 'ramp': {
-        const [a, b] = brush.ramp!;
-        const [dx, dy] = [b.east - a.east, b.south - a.south];
-        const length = dx * dx + dy * dy;
-        return towards((i) => {
-          const t = length > 0 ? Math.min(1, Math.max(0, ((eastOf(i) - a.east) * dx + (southOf(i) - a.south) * dy) / length)) : 0;
-          return a.height + t * (b.height - a.height) - datum;
-        });
-      }
-      case 'scrape': {
-        const { at, x: gx, y: gy } = planeThrough(now, w, width);
-        for (let i = 0, row = 0; i < w.length; row++) {
-          for (let column = 0; column < width; column++, i++) {
-            const over = at + gx * column + gy * row - now[i];
-            w[i] = over < 0 ? over * Math.min(1, strength * w[i]) : 0;
-          }
-        }
-        return w;
-      }
+      case 'ramp':
+        return this.onRamp(dab);
+      case 'scrape':
+        return scraped(dab);
       case 'lift-highs':
       case 'lift-lows':
       case 'sink-highs':
@@ -294,7 +290,7 @@ export class StrokeOnSurface {
         const span = Math.max(1e-6, first.high - first.low);
         const sign = kind.startsWith('lift') ? strength : -strength;
         const highs = kind.endsWith('highs');
-        return each((i) => {
+        return each(w, (i) => {
           const t = Math.min(1, Math.max(0, (now[i] - first.low) / span));
           return sign * w[i] * (highs ? t : 1 - t);
         });
@@ -303,28 +299,69 @@ export class StrokeOnSurface {
         const last = this.last[side];
         if (!last) return undefined;
         const [x, y] = [(place[0] - last[0]) / this.spacing.x, (place[1] - last[1]) / this.spacing.y];
-        return all(shifted(surface, rectangle, -x, -y));
+        return towardsAll(dab, shifted(surface, rectangle, -x, -y));
       }
-      case 'clone': {
-        const source = brush.source!;
-        const [x, y] = [(source.east - first.east) / this.spacing.x, (source.south - first.south) / this.spacing.y];
-        // As it was before the stroke, so that a copy is not copied again.
-        const old = new Surface(surface.ground, surface.beneath, this.before);
-        const lift = brush.onto ? first.height - old.between(source.east / this.spacing.x - this.pad, source.south / this.spacing.y - this.pad) : 0;
-        const from = shifted(old, rectangle, x, y);
-        for (let i = 0; i < from.length; i++) from[i] += lift;
-        return all(from);
-      }
-      case 'stamp': {
-        const form = formOf(brush.stamp, this.tools.form);
-        const [x, y] = this.along[side] ?? [0, -1];
-        return each((i) => {
-          const [dx, dy] = [(eastOf(i) - place[0]) / radius, (southOf(i) - place[1]) / radius];
-          // The form's own up lies along the stroke.
-          return strength * w[i] * form(-dx * y + dy * x, dx * x + dy * y);
-        });
-      }
+      case 'clone':
+        return this.cloned(dab);
+      case 'stamp':
+        return this.stamped(dab);
     }
+  }
+
+  /** Metres from the west edge of the `i`-th sample of a rectangle, and from the north edge. */
+  private eastOf({ left, right }: Rectangle, i: number): number {
+    return (left + (i % (right - left)) + this.pad) * this.spacing.x;
+  }
+
+  private southOf({ left, right, top }: Rectangle, i: number): number {
+    return (top + Math.floor(i / (right - left)) + this.pad) * this.spacing.y;
+  }
+
+  private roughened({ rectangle, w, strength }: Dab): Floats | undefined {
+    if (!this.detail) return undefined;
+    const noise = brushRoom().floats(w.length);
+    noise.view.fill(0);
+    const width = rectangle.right - rectangle.left;
+    const [east, south] = [this.eastOf(rectangle, 0), this.southOf(rectangle, 0)];
+    const piece = { width, height: w.length / width, east, south, stepX: this.spacing.x, stepY: this.spacing.y };
+    addDetail(brushRoom(), noise.at, this.detail, this.seed, piece);
+    for (let i = 0; i < w.length; i++) w[i] *= noise.view[i] * strength;
+    return w;
+  }
+
+  private onRamp({ rectangle, now, w, strength }: Dab): Floats {
+    const { datum } = this.surface.ground;
+    const [a, b] = this.brush.ramp!;
+    const [dx, dy] = [b.east - a.east, b.south - a.south];
+    const length = dx * dx + dy * dy;
+    const along = (i: number) => (this.eastOf(rectangle, i) - a.east) * dx + (this.southOf(rectangle, i) - a.south) * dy;
+    return each(w, (i) => {
+      const t = length > 0 ? Math.min(1, Math.max(0, along(i) / length)) : 0;
+      return (a.height + t * (b.height - a.height) - datum - now[i]) * Math.min(1, strength * w[i]);
+    });
+  }
+
+  private cloned(dab: Dab): Floats {
+    const { brush, surface } = this;
+    const { rectangle, first } = dab;
+    const source = brush.source!;
+    const [x, y] = [(source.east - first.east) / this.spacing.x, (source.south - first.south) / this.spacing.y];
+    // As it was before the stroke, so that a copy is not copied again.
+    const old = new Surface(surface.ground, surface.beneath, this.before);
+    const lift = brush.onto ? first.height - old.between(source.east / this.spacing.x - this.pad, source.south / this.spacing.y - this.pad) : 0;
+    const from = shifted(old, rectangle, x, y);
+    for (let i = 0; i < from.length; i++) from[i] += lift;
+    return towardsAll(dab, from);
+  }
+
+  private stamped({ place, side, radius, rectangle, w, strength }: Dab): Floats {
+    const form = formOf(this.brush.stamp, this.tools.form);
+    const [x, y] = this.along[side] ?? [0, -1];
+    return each(w, (i) => {
+      const [dx, dy] = [(this.eastOf(rectangle, i) - place[0]) / radius, (this.southOf(rectangle, i) - place[1]) / radius];
+      // The form's own up lies along the stroke.
+      return strength * w[i] * form(-dx * y + dy * x, dx * x + dy * y);
+    });
   }
 
   private async weathered(kind: 'talus' | 'runoff', place: StrokePlace): Promise<Rectangle | undefined> {
