@@ -148,116 +148,166 @@ interface Picture {
   little: boolean;
 }
 
-/** The wanted channels, each by itself, read row by row. */
-function planesOf(source: ByteSource, directory: Directory, picture: Picture, wanted: number[]) {
-  const { width, height, channels, stored, compression, little } = picture;
+/** How the parts of a picture lie in a file and are packed. */
+interface Parts {
+  source: ByteSource;
+  directory: Directory;
+  picture: Picture;
+  layout: Layout;
+  /** Every channel has parts of its own. */
+  planar: boolean;
+  /** Channels that lie side by side in a part. */
+  interleaved: number;
+  rowBytes: number;
+  predictor: number;
+  /** The bits of every byte lie the other way round. */
+  reversed: boolean;
+  /** What a sample is where a file says that it has none; NaN: it does not say. */
+  said: number;
+  /** The bytes are the samples as they are kept here. */
+  copied: boolean;
+}
+
+function partsOf(source: ByteSource, directory: Directory, picture: Picture): Parts {
+  const { channels, stored, compression, little } = picture;
   const planar = directory.first(TAG.planar) === 2;
   const interleaved = planar ? 1 : channels;
   const layout = layoutOf(source.length, directory, picture, planar ? channels : 1);
-  const { tiled, blockWidth, blockHeight, columns, blocks, offsets, lengths } = layout;
-  const rowBytes = rowBytesOf(blockWidth * interleaved, stored);
+  const predictor = directory.first(TAG.predictor) ?? 1;
+  checkPredictor(predictor, stored, compression);
+  return {
+    source,
+    directory,
+    picture,
+    layout,
+    planar,
+    interleaved,
+    rowBytes: rowBytesOf(layout.blockWidth * interleaved, stored),
+    predictor,
+    reversed: directory.first(TAG.fillOrder) === 2,
+    said: numberIn(directory.text(TAG.noData) ?? ''),
+    copied: isCopied(stored, little, interleaved),
+  };
+}
+
+/** Rows `from` … `from` + `tall` − 1 of some channels, as they are read. */
+interface Rows {
+  copies: { channel: number; into: SampleArray }[];
+  from: number;
+  tall: number;
+}
+
+/** What was not there to be read: parts that hold nothing, and samples that are masked. */
+interface Lacking {
+  sparse: number;
+  masked: number;
+}
+
+/** The `index`-th part of a file, which is the `b`-th of its channels, into its place among the rows. */
+async function takePart(parts: Parts, index: number, b: number, { copies, from, tall }: Rows): Promise<Lacking> {
+  const { source, directory, picture, layout, interleaved, rowBytes, predictor, reversed, said, copied } = parts;
+  const { width, stored, compression, little } = picture;
+  const { blockWidth, blockHeight, columns, offsets, lengths } = layout;
+  const left = (b % columns) * blockWidth;
+  const top = Math.floor(b / columns) * blockHeight - from;
+  const rows = Math.min(blockHeight, tall - top);
+  const none = { sparse: 0, masked: 0 };
+  const place = { left, top, blockWidth, rows, rowBytes, channels: interleaved };
+  const length = lengths[index] ?? rowBytes * rows;
+  if (offsets[index] === 0 || length === 0) {
+    if (!Number.isNaN(said) && said !== 0) for (const { into } of copies) copyBlock(() => said, into, width, tall, { ...place, channel: 0 });
+    return { ...none, sparse: 1 };
+  }
+  checkLength('TIFF', `part ${index + 1} of ${offsets.length}`, offsets[index] + length, source.length);
+  let packed = source.bytes(offsets[index], offsets[index] + length);
+  if (reversed) packed = packed.map((v) => REVERSED[v]);
+  if (compression === LERC)
+    return { ...none, masked: await takeLerc(parts, packed, { copies, from, tall }, { ...place, channels: 1, rowBytes: 0, channel: 0 }) };
+  const plain = compression === UNPACKED && predictor === 1;
+  if (plain) checkLength('TIFF', 'a strip', rowBytes * rows, packed.length);
+  const block = plain
+    ? packed
+    : compression === JPEG
+      ? await unpackJpeg(directory, packed, blockWidth, rows, interleaved, picture.photometric === PHOTOMETRIC.yCbCr)
+      : await unpackBlock(compression, packed, rowBytes * rows);
+  if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
+  if (copied) {
+    for (const { into } of copies) copyBytes(block, into, width, tall, { ...place, channel: 0 });
+    return none;
+  }
+  const get = samplesOf(block, stored, little);
+  for (const { channel, into } of copies) copyBlock(get, into, width, tall, { ...place, channel });
+  return none;
+}
+
+/** A part packed by LERC, which says itself which of its samples are none; how many. */
+async function takeLerc(parts: Parts, packed: Uint8Array<ArrayBuffer>, { copies, tall }: Rows, place: Parameters<typeof copyBlock>[4]): Promise<number> {
+  const { directory, picture, layout, interleaved, rowBytes, said } = parts;
+  const { tiled, blockWidth, blockHeight } = layout;
+  // Tiles are stored whole, also where they reach beyond the picture.
+  const whole = tiled ? blockHeight : place.rows;
+  const block = unpackLerc(await insideLerc(directory, packed, 2 * rowBytes * whole + 65_536), blockWidth, whole, interleaved, picture.stored);
+  let masked = 0;
+  for (const { channel, into } of copies) {
+    const plane = block.planes[channel];
+    const { mask } = block;
+    copyBlock((_, i) => plane[i], into, picture.width, tall, place, blockWidth);
+    if (!mask) continue;
+    const given = (_: number, i: number) => {
+      if (mask[i]) return plane[i];
+      masked++;
+      return said;
+    };
+    copyBlock(given, into, picture.width, tall, place, blockWidth);
+  }
+  return masked;
+}
+
+/** Copies strips from the `b`-th on that lie behind each other, one piece of the file, into the rows from `from`; the first that was not copied. */
+function copyStrips({ source, picture, layout, rowBytes }: Parts, b: number, last: number, samples: readonly SampleArray[], from: number): number {
+  const { blockHeight, offsets, lengths } = layout;
+  const stripBytes = (k: number) => rowBytes * Math.min(blockHeight, picture.height - k * blockHeight);
+  let end = b;
+  let length = 0;
+  while (end < last && offsets[end] === offsets[b] + length && (lengths[end] ?? stripBytes(end)) === stripBytes(end)) length += stripBytes(end++);
+  if (offsets[b] === 0 || offsets[b] + length > source.length) return b;
+  for (const into of samples) {
+    const rows = bytesOfSamples(into).subarray((b * blockHeight - from) * rowBytes);
+    source.fill(offsets[b], rows.subarray(0, length));
+  }
+  return end;
+}
+
+/** The wanted channels, each by itself, read row by row. */
+function planesOf(source: ByteSource, directory: Directory, picture: Picture, wanted: number[]) {
+  const { width, height, stored, compression } = picture;
+  const parts = partsOf(source, directory, picture);
+  const { layout, planar, rowBytes, predictor, reversed, copied } = parts;
+  const { tiled, blockHeight, columns, blocks } = layout;
   const tallest = Math.min(blockHeight, height);
   // One that is still written is ours, and is not all there yet.
   if (!source.more) checkUnpacked('TIFF', source.length, width * height * bytesOf(stored) * wanted.length + 2 * rowBytes * tallest);
-  const predictor = directory.first(TAG.predictor) ?? 1;
-  checkPredictor(predictor, stored, compression);
-  const reversed = directory.first(TAG.fillOrder) === 2;
-  const colour = picture.photometric === PHOTOMETRIC.yCbCr;
-
-  const said = numberIn(directory.text(TAG.noData) ?? '');
-  const empty = Number.isNaN(said) ? 0 : said;
-  const copied = isCopied(stored, little, interleaved);
-
-  /** One part into its place among the rows from `from`, `tall` of them; whether it holds nothing, and how many samples are masked. */
-  const take = async (index: number, b: number, copies: { channel: number; into: SampleArray }[], from: number, tall: number) => {
-    const left = (b % columns) * blockWidth;
-    const top = Math.floor(b / columns) * blockHeight - from;
-    const rows = Math.min(blockHeight, tall - top);
-    const none = { sparse: 0, masked: 0 };
-    const place = { left, top, blockWidth, rows, rowBytes, channels: interleaved };
-    const length = lengths[index] ?? rowBytes * rows;
-    if (offsets[index] === 0 || length === 0) {
-      if (empty) for (const { into } of copies) copyBlock(() => empty, into, width, tall, { ...place, channel: 0 });
-      return { ...none, sparse: 1 };
-    }
-    checkLength('TIFF', `part ${index + 1} of ${offsets.length}`, offsets[index] + length, source.length);
-    let packed = source.bytes(offsets[index], offsets[index] + length);
-    if (reversed) packed = packed.map((v) => REVERSED[v]);
-    if (compression === LERC) {
-      // Tiles are stored whole, also where they reach beyond the picture.
-      const whole = tiled ? blockHeight : rows;
-      const block = unpackLerc(await insideLerc(directory, packed, 2 * rowBytes * whole + 65_536), blockWidth, whole, interleaved, stored);
-      let masked = 0;
-      for (const { channel, into } of copies) {
-        const plane = block.planes[channel];
-        const { mask } = block;
-        copyBlock((_, i) => plane[i], into, width, tall, { ...place, channels: 1, rowBytes: 0, channel: 0 }, blockWidth);
-        if (!mask) continue;
-        copyBlock(
-          (_, i) => {
-            if (mask[i]) return plane[i];
-            masked++;
-            return Number.isNaN(said) ? NaN : said;
-          },
-          into,
-          width,
-          tall,
-          { ...place, channels: 1, rowBytes: 0, channel: 0 },
-          blockWidth,
-        );
-      }
-      return { ...none, masked };
-    }
-    const plain = compression === UNPACKED && predictor === 1;
-    if (plain) checkLength('TIFF', 'a strip', rowBytes * rows, packed.length);
-    const block = plain
-      ? packed
-      : compression === JPEG
-        ? await unpackJpeg(directory, packed, blockWidth, rows, interleaved, colour)
-        : await unpackBlock(compression, packed, rowBytes * rows);
-    if (predictor > 1) undoPredictor(predictor, block, blockWidth, rows, interleaved, stored.bits / 8, little);
-    if (copied) {
-      for (const { into } of copies) copyBytes(block, into, width, tall, { ...place, channel: 0 });
-      return none;
-    }
-    const get = samplesOf(block, stored, little);
-    for (const { channel, into } of copies) copyBlock(get, into, width, tall, { ...place, channel });
-    return none;
-  };
+  const asTheyLie = compression === UNPACKED && predictor === 1 && copied && !reversed && columns === 1 && !tiled;
 
   /** The rows `from` … `to` − 1; the first has to be the first of a part, and the last the last of one or of the picture. */
   const read = async (from: number, to: number, options: Pick<ReadOptions, 'signal' | 'progress'>) => {
     const samples = wanted.map(() => makeSamples(stored.type, width * (to - from)));
     const [first, last] = [Math.floor(from / blockHeight) * columns, Math.min(blocks, Math.ceil(to / blockHeight) * columns)];
     let [sparse, masked] = [0, 0];
-    const asTheyLie = compression === UNPACKED && predictor === 1 && copied && !reversed && columns === 1 && !tiled;
     for (let b = first; b < last; b++) {
       throwIfStopped(options.signal);
       options.progress?.((b - first) / (last - first));
-      if (asTheyLie) {
-        // Strips that lie behind each other are one piece.
-        const stripBytes = (k: number) => rowBytes * Math.min(blockHeight, height - k * blockHeight);
-        let end = b;
-        let length = 0;
-        while (end < last && offsets[end] === offsets[b] + length && (lengths[end] ?? stripBytes(end)) === stripBytes(end)) length += stripBytes(end++);
-        if (end > b && offsets[b] > 0 && offsets[b] + length <= source.length) {
-          for (const into of samples)
-            source.fill(
-              offsets[b],
-              bytesOfSamples(into)
-                .subarray((b * blockHeight - from) * rowBytes)
-                .subarray(0, length),
-            );
-          b = end - 1;
-          continue;
-        }
+      const end = asTheyLie ? copyStrips(parts, b, last, samples, from) : b;
+      if (end > b) {
+        b = end - 1;
+        continue;
       }
       const copies = wanted.map((channel, k) => ({ channel: planar ? 0 : channel, into: samples[k] }));
-      const parts = planar ? copies.map((copy, k) => ({ index: wanted[k] * blocks + b, into: [copy] })) : [{ index: b, into: copies }];
-      for (const { index, into } of parts) {
-        const found = await take(index, b, into, from, to - from);
-        sparse += found.sparse;
-        masked += found.masked;
+      const each = planar ? copies.map((copy, k) => ({ index: wanted[k] * blocks + b, copies: [copy] })) : [{ index: b, copies }];
+      for (const { index, copies: into } of each) {
+        const lacking = await takePart(parts, index, b, { copies: into, from, tall: to - from });
+        sparse += lacking.sparse;
+        masked += lacking.masked;
       }
     }
     return { samples, sparse, masked };
