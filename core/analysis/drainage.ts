@@ -293,18 +293,37 @@ const RISE = 0.01;
  */
 export function describeDrainage(field: Field, drainage: Drainage, least: number): DrainageReport {
   const { ground, height } = field;
+  const spacing = spacingOf(ground);
+  const streams = streamsOf(field, drainage, least);
+  const { points, lengths } = alongStreams(field, drainage, streams);
+  const line = points.length >= 3 ? fitted(points) : { slope: NaN, fit: NaN };
+  const counts = lengths.map((l) => l?.length ?? 0).slice(1);
+  const means = lengths.map((l) => (l ? l.reduce((a, b) => a + b, 0) / l.length : 0)).slice(1);
+  const { lakes } = lakesOf(field, drainage);
+  return {
+    concavity: -line.slope,
+    fit: line.fit,
+    ...channelsOf(height, drainage, Math.max(1, least / (spacing.x * spacing.y))),
+    bifurcation: meanRatio(counts, (a, b) => a / b),
+    lengthRatio: meanRatio(means, (a, b) => b / a),
+    streams: streams.length,
+    hypsometric: hypsometricOf(height),
+    lakes: lakes.length,
+    lakeVolume: lakes.reduce((all, lake) => all + lake.volume, 0),
+  };
+}
+
+/** Mean log area and log slope of runs along streams, in bins of area that hold enough of them; and the streams' lengths by their order. */
+function alongStreams({ ground, height }: Field, { accumulation }: Drainage, streams: readonly Stream[]) {
   const { log } = exactMath();
   const { across } = ground;
   const spacing = spacingOf(ground);
   const cell = spacing.x * spacing.y;
-  const { receiver, accumulation, order } = drainage;
-  const streams = streamsOf(field, drainage, least);
   const distance = (a: number, b: number) => {
     const dx = ((a % across) - (b % across)) * spacing.x;
     const dy = (Math.floor(a / across) - Math.floor(b / across)) * spacing.y;
     return Math.sqrt(dx * dx + dy * dy);
   };
-
   const bins = new Map<number, { n: number; area: number; slope: number }>();
   const lengths: number[][] = [];
   for (const { path, order: rank } of streams) {
@@ -329,12 +348,14 @@ export function describeDrainage(field: Field, drainage: Drainage, least: number
     (lengths[rank] ??= []).push(length);
   }
   const points = [...bins.values()].filter((b) => b.n >= 5).map((b) => ({ x: b.area / b.n, y: b.slope / b.n, w: b.n }));
-  const line = points.length >= 3 ? fitted(points) : { slope: NaN, fit: NaN };
+  return { points, lengths };
+}
 
+/** How many samples of channels run uphill, and the share of them from which no rise lies before the end. `enough`: samples that make a channel. */
+function channelsOf(height: Float32Array, { receiver, accumulation, order }: Drainage, enough: number): { uphill: number; connected: number } {
   let uphill = 0;
   let channel = 0;
   let connected = 0;
-  const enough = Math.max(1, least / cell);
   const clear = new Uint8Array(height.length);
   for (let k = order.length - 1; k >= 0; k--) {
     const i = order[k];
@@ -346,14 +367,19 @@ export function describeDrainage(field: Field, drainage: Drainage, least: number
     if (rises) uphill++;
     connected += clear[i];
   }
+  return { uphill, connected: channel > 0 ? connected / channel : 1 };
+}
 
-  const counts = lengths.map((l) => l?.length ?? 0).slice(1);
-  const means = lengths.map((l) => (l ? l.reduce((a, b) => a + b, 0) / l.length : 0)).slice(1);
-  const ratio = (list: number[], over: (a: number, b: number) => number) => {
-    const logs: number[] = [];
-    for (let i = 0; i + 1 < list.length; i++) if (list[i] > 0 && list[i + 1] > 0) logs.push(log(over(list[i], list[i + 1])));
-    return logs.length > 0 ? exactMath().exp(logs.reduce((a, b) => a + b, 0) / logs.length) : NaN;
-  };
+/** The geometric mean of the ratios from each to the next. */
+function meanRatio(list: readonly number[], over: (a: number, b: number) => number): number {
+  const { exp, log } = exactMath();
+  const logs: number[] = [];
+  for (let i = 0; i + 1 < list.length; i++) if (list[i] > 0 && list[i + 1] > 0) logs.push(log(over(list[i], list[i + 1])));
+  return logs.length > 0 ? exp(logs.reduce((a, b) => a + b, 0) / logs.length) : NaN;
+}
+
+/** Where the mean lies between the lowest and the highest, 0 to 1. */
+function hypsometricOf(height: Float32Array): number {
   let lowest = Infinity;
   let highest = -Infinity;
   let sum = 0;
@@ -362,19 +388,7 @@ export function describeDrainage(field: Field, drainage: Drainage, least: number
     if (h > highest) highest = h;
     sum += h;
   }
-  const { lakes } = lakesOf(field, drainage);
-  return {
-    concavity: -line.slope,
-    fit: line.fit,
-    uphill,
-    connected: channel > 0 ? connected / channel : 1,
-    bifurcation: ratio(counts, (a, b) => a / b),
-    lengthRatio: ratio(means, (a, b) => b / a),
-    streams: streams.length,
-    hypsometric: highest > lowest ? (sum / height.length - lowest) / (highest - lowest) : NaN,
-    lakes: lakes.length,
-    lakeVolume: lakes.reduce((all, lake) => all + lake.volume, 0),
-  };
+  return highest > lowest ? (sum / height.length - lowest) / (highest - lowest) : NaN;
 }
 
 /** The line of least squares through weighted points, and the share of their spread that it explains. */

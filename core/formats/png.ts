@@ -17,11 +17,9 @@ import {
   type RowReading,
   type RowWriting,
 } from './format';
+import { aboutCodes, aboutTones, CHANNELS, chunksOf, isPng, paletteTones, parseHeader, passesOf, SIGNATURE, TONES, transparentOf } from './png-chunks';
 import { inMemory, type ByteSource } from './source';
-import { checkLength, checkSize, checkUnpacked } from './limits';
-
-const SIGNATURE = [137, 80, 78, 71, 13, 10, 26, 10];
-const CHANNELS: Record<number, number> = { 0: 1, 2: 3, 3: 1, 4: 2, 6: 4 };
+import { checkLength, checkUnpacked } from './limits';
 
 /**
  * PNG (W3C PNG, 3rd edition): greyscale of 8 and 16 bits, and of a colour picture one band, the
@@ -36,24 +34,12 @@ export const png: Format = {
   mediaType: 'image/png',
   writes: ['u16', 'u8'],
   carriesRange: false,
-  sniff: (bytes) => SIGNATURE.every((b, i) => bytes[i] === b),
+  sniff: isPng,
   read,
   open,
   write,
   writeRows,
 };
-
-/** Chunks that say how tones are to be shown. */
-const TONES = ['gAMA', 'sRGB', 'iCCP'];
-const aboutTones = (kind: string) => `It says how its tones are to be shown (${kind}); that was not applied to the heights.`;
-
-interface Header {
-  width: number;
-  height: number;
-  depth: number;
-  colour: number;
-  interlaced: boolean;
-}
 
 async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): Promise<Reading> {
   const { width, height, bands, colour, type, planes, odd, transparent } = await unpack(bytes, options, (count, coloured) =>
@@ -75,7 +61,7 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
 /** A PNG without a palette as it was written, its channels side by side; null for a picture of another kind. */
 export async function decodeImage(bytes: Uint8Array<ArrayBuffer>): Promise<Image | null> {
   const source = inMemory(bytes);
-  if (!png.sniff(bytes) || bytes.length < 57) return null;
+  if (!isPng(bytes) || bytes.length < 57) return null;
   const { width, height, depth, colour, interlaced } = parseHeader(new DataView(bytes.buffer, bytes.byteOffset), 16);
   const channels = CHANNELS[colour];
   if (interlaced || depth < 8 || colour === 3 || channels === 2 || chunkName(bytes, 37) !== 'IDAT') return null;
@@ -208,38 +194,8 @@ export async function decodePlanes(bytes: Uint8Array<ArrayBuffer>): Promise<{ wi
 
 /** The planes of a PNG that are wanted of so many bands. */
 async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want: (bands: number, colour: boolean) => number[]) {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  checkLength('PNG', 'the header', 33, bytes.length);
-  if (!png.sniff(bytes)) throw new UplandError('not-png', 'This is not a PNG: its first eight bytes are not those of one.');
-  let header: Header | undefined;
-  let palette: Uint8Array | undefined;
-  let clear: Uint8Array | undefined;
-  const data: Uint8Array<ArrayBuffer>[] = [];
-  const odd: string[] = [];
-  let ended = false;
-  for (let at = 8; at + 12 <= bytes.length && !ended;) {
-    const length = view.getUint32(at);
-    const kind = String.fromCharCode(bytes[at + 4], bytes[at + 5], bytes[at + 6], bytes[at + 7]);
-    checkLength('PNG', /^[A-Za-z]{4}$/.test(kind) ? `its ${kind} chunk` : `its chunk at byte ${at}`, length + 4, bytes.length - at - 8);
-    const body = bytes.subarray(at + 8, at + 8 + length);
-    if (kind === 'IHDR' || kind === 'IDAT' || kind === 'PLTE') {
-      if (crc32(bytes.subarray(at + 4, at + 8 + length)) !== view.getUint32(at + 8 + length)) {
-        throw new UplandError('damaged', `This PNG is damaged: the checksum of its ${kind} chunk at byte ${at} is wrong.`, { at });
-      }
-    }
-    if (kind === 'IHDR') {
-      checkLength('PNG', 'its IHDR chunk', 13, length);
-      header = parseHeader(view, at + 8);
-    } else if (kind === 'IDAT') data.push(body);
-    else if (kind === 'PLTE') palette = body;
-    else if (kind === 'tRNS') clear = body;
-    else if (TONES.includes(kind)) odd.push(aboutTones(kind));
-    else if (kind === 'IEND') ended = true;
-    at += length + 12;
-  }
-  if (!header) throw new UplandError('damaged', 'This PNG is damaged: it has no IHDR chunk.');
-  if (data.length === 0) throw new UplandError('damaged', 'This PNG is damaged: it has no samples (no IDAT chunk).');
-  if (!ended) odd.push('The file ends before its last chunk.');
+  const chunks = chunksOf(bytes);
+  const { header, palette, data, odd } = chunks;
   const channels = CHANNELS[header.colour];
   let tones: Uint8Array[] | undefined;
   if (header.colour === 3) {
@@ -255,24 +211,13 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
   const bitsPerPixel = channels * header.depth;
   const rowBytes = (width: number) => Math.ceil((width * bitsPerPixel) / 8);
   const expected = passes.reduce((sum, p) => sum + (p.width ? p.height * (1 + rowBytes(p.width)) : 0), 0);
-  checkInflated(
-    'PNG',
-    data.reduce((sum, part) => sum + part.length, 0),
-    expected,
-  );
+  const packed = data.reduce((sum, part) => sum + part.length, 0);
+  checkInflated('PNG', packed, expected);
   const type = header.depth === 16 ? 'u16' : 'u8';
   const count = header.width * header.height;
-  // A grey that is transparent stands for no height.
-  const transparent = header.colour === 0 && clear && clear.length >= 2 ? ((clear[0] << 8) | clear[1]) & (2 ** header.depth - 1) : null;
-  if (transparent !== null) odd.push(`Its code ${transparent} is transparent: samples of it were taken for no data.`);
-  else if (clear) odd.push('Some of its colours are transparent, which was passed over.');
-  const small = header.depth < 8 && !tones ? header.depth : 0;
-  if (small)
-    odd.push(
-      `Its codes have ${small} ${small === 1 ? 'bit' : 'bits'}: its largest is ${2 ** small - 1}, not 255. Give that code its height when the range is set.`,
-    );
+  const transparent = transparentOf(chunks);
+  odd.push(...aboutCodes(chunks, tones, transparent));
   checkUnpacked('PNG', bytes.length, count * (wanted.length === 3 ? 4 : wanted.length) * (header.depth === 16 ? 2 : 1));
-  const stepBack = Math.max(1, bitsPerPixel >> 3);
   const planes = wanted.map(() => makeSamples(type, count) as Uint8Array | Uint16Array);
   const inflating = new Inflating('PNG', data, expected, options.signal);
   let done = 0;
@@ -281,7 +226,7 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
       if (pass.width === 0) continue;
       const size = rowBytes(pass.width);
       const line = new Uint8Array(size + 1);
-      const rows = new PngRowsBack(size, stepBack);
+      const rows = new PngRowsBack(size, Math.max(1, bitsPerPixel >> 3));
       for (let y = 0; y < pass.height; y++) {
         await inflating.fill(line);
         const row = rows.take(filterIn(line), line.subarray(1));
@@ -299,55 +244,6 @@ async function unpack(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions, want
     inflating.close();
   }
   return { width: header.width, height: header.height, bands, colour, type, planes, odd, transparent } as const;
-}
-
-function parseHeader(view: DataView, at: number): Header {
-  const width = view.getUint32(at);
-  const height = view.getUint32(at + 4);
-  const depth = view.getUint8(at + 8);
-  const colour = view.getUint8(at + 9);
-  const interlace = view.getUint8(at + 12);
-  const depths: Record<number, number[]> = { 0: [1, 2, 4, 8, 16], 2: [8, 16], 3: [1, 2, 4, 8], 4: [8, 16], 6: [8, 16] };
-  if (!depths[colour]?.includes(depth) || interlace > 1 || view.getUint8(at + 10) || view.getUint8(at + 11)) {
-    throw new UplandError('damaged', `This PNG has a header that the standard does not know: colour type ${colour}, ${depth} bits, interlace ${interlace}.`);
-  }
-  checkSize('PNG', width, height);
-  return { width, height, depth, colour, interlaced: interlace === 1 };
-}
-
-/** The whole picture, or the seven passes of Adam7. */
-function passesOf({ width, height, interlaced }: Header) {
-  const grid = interlaced
-    ? [
-        [0, 0, 8, 8],
-        [4, 0, 8, 8],
-        [0, 4, 4, 8],
-        [2, 0, 4, 4],
-        [0, 2, 2, 4],
-        [1, 0, 2, 2],
-        [0, 1, 1, 2],
-      ]
-    : [[0, 0, 1, 1]];
-  return grid.map(([left, top, stepX, stepY]) => ({
-    left,
-    top,
-    stepX,
-    stepY,
-    width: Math.max(0, Math.ceil((width - left) / stepX)),
-    height: Math.max(0, Math.ceil((height - top) / stepY)),
-  }));
-}
-
-/** What the numbers of a palette stand for: one table where all are grey, else red, green and blue. */
-function paletteTones(palette: Uint8Array | undefined): Uint8Array[] {
-  if (!palette) throw new UplandError('damaged', 'This PNG is damaged: its palette is missing.');
-  const tones = [0, 1, 2].map(() => new Uint8Array(256));
-  let grey = true;
-  for (let i = 0; i < 256 && i * 3 + 2 < palette.length; i++) {
-    for (let k = 0; k < 3; k++) tones[k][i] = palette[3 * i + k];
-    if (palette[3 * i] !== palette[3 * i + 1] || palette[3 * i] !== palette[3 * i + 2]) grey = false;
-  }
-  return grey ? [tones[0]] : tones;
 }
 
 /** One channel of an unfiltered row into its plane. */

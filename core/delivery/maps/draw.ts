@@ -118,7 +118,8 @@ function values(
 }
 
 const DRAWERS: { [K in MapSpec['kind']]: (spec: Extract<MapSpec, { kind: K }>, of: Drawn) => DrawnMap | Promise<DrawnMap> } = {
-  slope: async ({ depth }, of) => values(of, await slopeOnKernels(of.options.kernels, of.field, { signal: of.options.signal }), { low: 0, high: 90 }, '°', depth),
+  slope: async ({ depth }, of) =>
+    values(of, await slopeOnKernels(of.options.kernels, of.field, { signal: of.options.signal }), { low: 0, high: 90 }, '°', depth),
   aspect: ({ depth }, of) => {
     const facing = each(aspect(of.field), (a) => (a < 0 ? 0 : a));
     return values(of, facing, { low: 0, high: 360 }, '°', depth, 'Level ground faces nowhere; it is written as 0.');

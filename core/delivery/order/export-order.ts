@@ -28,34 +28,11 @@ import { cutMapToWindow, cutToWindow } from './window';
 
 /** The files of an order, one after the other, each read back and proofed; last the docket. A proof that fails ends it with a sentence. */
 export async function* exportOrder(course: Course, order: Order, options: ExportOptions): AsyncGenerator<ExportedFile, DeliveryReport> {
-  const { receiver } = order;
   const plan = planOf(course, order);
-  if (receiver.heights.by !== 'print') {
-    const known = receiver.formats.find((f) => f.format === order.height.format);
-    if (order.height.on && !known?.types.includes(order.height.type)) {
-      throw new UplandError('type', `${receiver.title} does not take ${formatById(order.height.format).title} with ${order.height.type} samples.`);
-    }
-  }
-  const stem = order.height.name ? stemOf(order.height.name) : stemOf(nameOf(order, course.name, plan));
-  const fault = badName(order.height.name || stem);
-  if (fault) throw new UplandError('name', fault);
+  const stem = stemFor(course, order, plan);
   const writer = options.writer ?? localWriter;
-  const files: ReportedFile[] = [];
+  const line = new Writing();
   const words: string[] = [];
-  // What is being written while the next is worked out: few, so that little is held.
-  const pending: Promise<ExportedFile[]>[] = [];
-  const written = async function* (left = 0) {
-    while (pending.length > left) {
-      const own = await pending.shift()!;
-      files.push(...own.map(without));
-      yield* own;
-    }
-  };
-  const begin = (work: Promise<ExportedFile[]>) => {
-    pending.push(work);
-    // A fault is heard where the files are taken.
-    work.catch(() => undefined);
-  };
   let main: { field: Field; prepared?: Prepared } | undefined;
   const worked = (source: Source, first: boolean) => groundOfSource(course, source, plan, order, options, first);
   const shared =
@@ -74,29 +51,17 @@ export async function* exportOrder(course: Course, order: Order, options: Export
     // Maps are drawn of the ground with its holes closed, so that none shows as a crater.
     const known = besideHoles(whole);
     if (whole.valid) evaluation = { ...evaluation, height: fillForDisplay(evaluation.height, whole.ground.across, whole.ground.down, whole.valid) };
-    const suffix = n === 0 ? '' : `-${safeName(called)}`;
     let prepared: Prepared | undefined;
     if (order.height.on) {
       options.onWork?.(`Writing and reading back: heights`, (n + 0.5) / order.grounds.length);
-      if (receiver.heights.by === 'print') {
-        const file = await solidFile(field, order, `${stem}${suffix}.stl`, options);
-        yield* written();
-        files.push(without(file));
-        yield file;
-      } else {
-        const { order: byteOrder, rows, compression } = order.height;
-        prepared = prepare(field, receiver, { ...order.height, options: { order: byteOrder, rows, compression } }, shared);
-        if (n === 0) words.push(...prepared.words);
-        const ending = formatById(order.height.format).endings[0];
-        const exact = n === 0 && order.height.name ? order.height.name : `${stem}${suffix}${ending}`;
-        yield* written();
-        if (order.tiles) {
-          for await (const file of heightFiles(prepared, order, exact, called, writer)) {
-            files.push(without(file));
-            yield file;
-          }
-        } else begin(collected(heightFiles(prepared, order, exact, called, writer)));
-      }
+      const names = { stem: n === 0 ? stem : `${stem}-${safeName(called)}`, exact: n === 0 ? order.height.name : '', called };
+      const heights = heightsOf(field, order, names, shared, options);
+      ({ prepared } = heights);
+      if (n === 0 && prepared) words.push(...prepared.words);
+      yield* line.written();
+      // Files that are one of many go out as they come; one alone is written while maps are drawn.
+      if (heights.oneByOne) yield* line.through(heights.files);
+      else line.begin(collected(heights.files));
     }
     if (n > 0) continue;
     main = { field, prepared };
@@ -107,23 +72,84 @@ export async function* exportOrder(course: Course, order: Order, options: Export
       if (ofCover(spec)) evaluation = { ...evaluation, stages: [] };
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = cutMapToWindow(withHoles(await drawMap(spec, own, evaluation, course.cover ?? defaultCover(), options), known), plan);
-      yield* written(AHEAD);
-      begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
+      yield* line.written(AHEAD);
+      line.begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
     }
   }
-  yield* written();
-  const docket = await docketOf(course, order, main!, files, words, options);
-  if (order.docket) {
-    const picture = await options.relief?.(main!.field);
-    for (const [name, mediaType, text] of [
-      [`${stem}-docket.html`, 'text/html', deliveryReportToHtml(docket, picture)],
-      [`${stem}-docket.json`, 'application/json', JSON.stringify(docket, null, 2)],
-    ]) {
-      const bytes = new TextEncoder().encode(text) as Uint8Array<ArrayBuffer>;
-      yield { name, mediaType, bytes, role: 'report', unit: '', title: 'Docket', meaning: 'words', toTypeIn: [], words: [], proof: null };
-    }
-  }
+  yield* line.written();
+  const docket = await docketOf(course, order, main!, line.files, words, options);
+  if (order.docket) yield* docketFiles(docket, stem, await options.relief?.(main!.field));
   return docket;
+}
+
+/** What the names of an order's files begin with. Refuses a name that a receiver does not take, and samples that it does not read. */
+function stemFor(course: Course, order: Order, plan: Plan): string {
+  const { receiver, height } = order;
+  if (receiver.heights.by !== 'print') {
+    const known = receiver.formats.find((f) => f.format === height.format);
+    if (height.on && !known?.types.includes(height.type)) {
+      throw new UplandError('type', `${receiver.title} does not take ${formatById(height.format).title} with ${height.type} samples.`);
+    }
+  }
+  const stem = height.name ? stemOf(height.name) : stemOf(nameOf(order, course.name, plan));
+  const fault = badName(height.name || stem);
+  if (fault) throw new UplandError('name', fault);
+  return stem;
+}
+
+/** Files that are written while the next are worked out: few, so that little is held. */
+class Writing {
+  readonly files: ReportedFile[] = [];
+  private readonly pending: Promise<ExportedFile[]>[] = [];
+
+  begin(work: Promise<ExportedFile[]>): void {
+    this.pending.push(work);
+    // A fault is heard where the files are taken.
+    work.catch(() => undefined);
+  }
+
+  /** What is there, until so many are left that are still being written. */
+  async *written(left = 0): AsyncGenerator<ExportedFile> {
+    while (this.pending.length > left) yield* this.through(await this.pending.shift()!);
+  }
+
+  async *through(files: Iterable<ExportedFile> | AsyncIterable<ExportedFile>): AsyncGenerator<ExportedFile> {
+    for await (const file of files) {
+      this.files.push(without(file));
+      yield file;
+    }
+  }
+}
+
+/** The files of a ground's heights: a solid to print, or as the receiver takes them. */
+function heightsOf(
+  field: Field,
+  order: Order,
+  { stem, exact, called }: { stem: string; exact: string; called: string },
+  shared: Statistics | undefined,
+  options: ExportOptions,
+): { files: AsyncIterable<ExportedFile>; oneByOne: boolean; prepared?: Prepared } {
+  const { receiver } = order;
+  if (receiver.heights.by === 'print') {
+    const printed = async function* () {
+      yield await solidFile(field, order, `${stem}.stl`, options);
+    };
+    return { files: printed(), oneByOne: true };
+  }
+  const { order: byteOrder, rows, compression } = order.height;
+  const prepared = prepare(field, receiver, { ...order.height, options: { order: byteOrder, rows, compression } }, shared);
+  const name = exact || `${stem}${formatById(order.height.format).endings[0]}`;
+  return { files: heightFiles(prepared, order, name, called, options.writer ?? localWriter), oneByOne: Boolean(order.tiles), prepared };
+}
+
+function* docketFiles(docket: DeliveryReport, stem: string, picture: string | undefined): Generator<ExportedFile> {
+  for (const [name, mediaType, text] of [
+    [`${stem}-docket.html`, 'text/html', deliveryReportToHtml(docket, picture)],
+    [`${stem}-docket.json`, 'application/json', JSON.stringify(docket, null, 2)],
+  ]) {
+    const bytes = new TextEncoder().encode(text) as Uint8Array<ArrayBuffer>;
+    yield { name, mediaType, bytes, role: 'report', unit: '', title: 'Docket', meaning: 'words', toTypeIn: [], words: [], proof: null };
+  }
 }
 
 interface Worked {
