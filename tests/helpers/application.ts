@@ -20,6 +20,8 @@ const FLAGS = [
   '--disable-sync',
   '--enable-unsafe-swiftshader',
   '--ignore-gpu-blocklist',
+  // What runs a few times only is not compiled for speed: a page lives for seconds here.
+  '--js-flags=--interrupt-budget=1000000',
 ];
 
 type Person = Partial<Record<'whole' | 'fine' | 'fresh' | 'offline' | 'touch' | 'first' | 'day', boolean>>;
@@ -72,7 +74,7 @@ export class Application {
     const context = await this.browser.newContext({
       viewport: { width: 1280, height: 800 },
       // A picture of a quarter of the pixels is drawn sooner; `fine` where pixels are what the test is about.
-      deviceScaleFactor: whole || fine ? 1 : 0.5,
+      deviceScaleFactor: whole || fine ? 1 : 0.25,
       acceptDownloads: true,
       reducedMotion: 'reduce',
       // What keeps the application for later works beside a test, and is let in where it is tested.
