@@ -89,7 +89,7 @@ async function deriveFile(input: string, out: string, given: Options, kernels: K
         width: across,
         height: down,
         channels: 3,
-        samples: normalMap(field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }),
+        samples: await normalMap(kernels, field, { green: settings.green as 'up' | 'down' | undefined, bits: settings.bits === '16' ? 16 : 8 }),
       }),
     );
     report(given.json, { out, width: across, height: down }, `${out}: normals, ${across} × ${down}.`);

@@ -1,6 +1,7 @@
 import type { Field } from '../field/field';
 import { spacingOf } from '../field/ground';
-import { eachGradient } from './slope';
+import type { Kernels, RunOptions } from '../kernels/pool';
+import { normalsProgram } from '../kernels/programs/normals';
 
 /** Largest difference between the highest and lowest of a sample and its eight neighbours, metres (the GDAL manual, `gdaldem roughness`); rim samples look at what there is. */
 export function roughness(field: Field): Float32Array<ArrayBuffer> {
@@ -75,19 +76,13 @@ export interface NormalOptions {
 }
 
 /** Normals as colour, full scale for 1 and none for −1; a plane that rises 45° to the east is (37, 128, 218) in tangent space. */
-export function normalMap(field: Field, { green = 'up', bits = 8, space = 'tangent' }: NormalOptions = {}): Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer> {
+export function normalMap(
+  kernels: Kernels,
+  field: Field,
+  { green = 'up', bits = 8, space = 'tangent' }: NormalOptions = {},
+  options: RunOptions = {},
+): Promise<Uint8Array<ArrayBuffer> | Uint16Array<ArrayBuffer>> {
   const { across, down } = field.ground;
-  const out = bits === 16 ? new Uint16Array(across * down * 3) : new Uint8Array(across * down * 3);
-  const top = bits === 16 ? 65_535 : 255;
-  const code = (v: number) => Math.round((v * 0.5 + 0.5) * top);
-  const northOf = space === 'tangent' && green === 'down' ? -1 : 1;
-  eachGradient(field.height, across, down, spacingOf(field.ground), (i, east, south) => {
-    const length = Math.sqrt(east * east + south * south + 1);
-    // A normal leans against the rise: west of a rise to the east, north of a rise to the south.
-    const [toEast, toNorth, up] = [-east / length, south / length, 1 / length];
-    out[3 * i] = code(toEast);
-    out[3 * i + 1] = space === 'world-y' ? code(up) : code(northOf * toNorth);
-    out[3 * i + 2] = space === 'world-y' ? code(-toNorth) : code(up);
-  });
-  return out;
+  const axes = space === 'world-y' ? 'eus' : space === 'tangent' && green === 'down' ? 'esu' : 'enu';
+  return kernels.run(normalsProgram, { across, down, spacing: spacingOf(field.ground), bits, axes }, field.height, options);
 }

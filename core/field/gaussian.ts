@@ -1,5 +1,6 @@
 import { exactMath } from '../kernels/math';
 import type { Kernels, RunOptions } from '../kernels/pool';
+import { doubledProgram } from '../kernels/programs/doubled';
 import { filterProgram } from '../kernels/programs/filter';
 
 /** Beyond this many samples of deviation the field is halved first: the sum of both blurs is the one asked for. */
@@ -39,15 +40,10 @@ export async function gaussian(
   const wide = { across: across + 2 * RIM, down: down + 2 * RIM };
   const half = { across: Math.ceil(wide.across / 2), down: Math.ceil(wide.down / 2) };
   const taps = gaussianTaps(HALVING);
-  const coarse = await kernels.run(filterProgram, { ...wide, tapsX: taps, tapsY: taps, step: 2 }, carriedOn(height, across, down, RIM), options);
+  const coarse = await kernels.run(filterProgram, { ...wide, tapsX: taps, tapsY: taps, step: 2, rim: RIM }, height, options);
   const rest = (sigma: number) => Math.sqrt(Math.max(0, sigma * sigma - HALVING * HALVING)) / 2;
-  const blurred = doubled(await gaussian(kernels, coarse, half.across, half.down, rest(sigmaX), rest(sigmaY), options, halvings - 1), half, wide);
-  const out = new Float32Array(across * down);
-  for (let row = 0; row < down; row++) {
-    const from = (row + RIM) * wide.across + RIM;
-    out.set(blurred.subarray(from, from + across), row * across);
-  }
-  return out;
+  const blurred = await gaussian(kernels, coarse, half.across, half.down, rest(sigmaX), rest(sigmaY), options, halvings - 1);
+  return kernels.run(doubledProgram, { ...half, wanted: { across, down }, rim: RIM }, blurred, options);
 }
 
 function stepsOf(sigma: number): { halvings: number; rest: number } {
@@ -69,59 +65,4 @@ export function gaussianTaps(sigma: number): number[] {
   const taps = raw.map((w) => Math.fround(w / sum));
   taps[radius] = Math.fround(1 - taps.reduce((a, b, i) => (i === radius ? a : a + b), 0));
   return taps;
-}
-
-function carriedOn(height: Float32Array, across: number, down: number, pad: number): Float32Array<ArrayBuffer> {
-  const wide = across + 2 * pad;
-  const out = new Float32Array(wide * (down + 2 * pad));
-  for (let y = 0; y < down + 2 * pad; y++) {
-    const row = Math.min(down - 1, Math.max(0, y - pad)) * across;
-    out.fill(height[row], y * wide, y * wide + pad);
-    out.set(height.subarray(row, row + across), y * wide + pad);
-    out.fill(height[row + across - 1], y * wide + pad + across, (y + 1) * wide);
-  }
-  return out;
-}
-
-interface Size {
-  across: number;
-  down: number;
-}
-
-/** Twice the samples: those there were, and between them the Catmull–Rom middle (−1, 9, 9, −1) / 16. */
-function doubled(source: Float32Array, from: Size, to: Size): Float32Array<ArrayBuffer> {
-  const wide = new Float32Array(to.across * from.down);
-  for (let row = 0; row < from.down; row++) doubleRow(source, row * from.across, from.across, wide, row * to.across, to.across);
-  const out = new Float32Array(to.across * to.down);
-  const last = from.down - 1;
-  for (let row = 0; row < to.down; row++) {
-    const k = row >> 1;
-    const target = row * to.across;
-    const here = k * to.across;
-    if ((row & 1) === 0) {
-      out.set(wide.subarray(here, here + to.across), target);
-      continue;
-    }
-    const before = Math.max(0, k - 1) * to.across;
-    const next = Math.min(last, k + 1) * to.across;
-    const after = Math.min(last, k + 2) * to.across;
-    middleRow(wide, here, next, before, after, out, target, to.across);
-  }
-  return out;
-}
-
-/** A row with the middles between its samples. */
-function doubleRow(source: Float32Array, at: number, across: number, out: Float32Array, to: number, count: number): void {
-  const last = across - 1;
-  for (let i = 0; i < count; i += 2) out[to + i] = source[at + (i >> 1)];
-  for (let i = 1; i < count; i += 2) {
-    const k = i >> 1;
-    const b = Math.min(last, k + 1);
-    out[to + i] = (9 * (source[at + k] + source[at + b]) - (source[at + Math.max(0, k - 1)] + source[at + Math.min(last, k + 2)])) / 16;
-  }
-}
-
-/** The row in the middle between two, by those two and the ones beyond them. */
-function middleRow(rows: Float32Array, here: number, next: number, before: number, after: number, out: Float32Array, to: number, count: number): void {
-  for (let i = 0; i < count; i++) out[to + i] = (9 * (rows[here + i] + rows[next + i]) - (rows[before + i] + rows[after + i])) / 16;
 }

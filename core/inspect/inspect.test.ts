@@ -6,6 +6,7 @@ import { encode, type Encoding } from '../delivery/heights/encode';
 import { fieldFrom } from '../field/field';
 import { flipColumns, flipRows, turn } from '../field/turn';
 import { readHeightmap } from '../formats';
+import { inlineKernels } from '../kernels/pool';
 import { inspect } from './inspect';
 import { rankRawReadings } from './raw-readings';
 
@@ -87,12 +88,16 @@ describe('comparing', () => {
 });
 
 describe('surfaces', () => {
-  it('a plane rising 45° to the east has the normal (37, 128, 218) within one code', () => {
-    const map = normalMap(fieldFrom(groundOf(9), (east) => east));
+  it('a plane rising 45° to the east has the normal (37, 128, 218) within one code', async () => {
+    const kernels = inlineKernels();
+    const map = await normalMap(
+      kernels,
+      fieldFrom(groundOf(9), (east) => east),
+    );
     [37, 128, 218].forEach((want, k) => expect(Math.abs(map[3 * 40 + k] - want)).toBeLessThanOrEqual(1));
     const north = fieldFrom(groundOf(9), (_, south) => -south);
-    expect(normalMap(north, { green: 'up' })[121]).toBeLessThan(60);
-    expect(normalMap(north, { green: 'down' })[121]).toBeGreaterThan(195);
+    expect((await normalMap(kernels, north, { green: 'up' }))[121]).toBeLessThan(60);
+    expect((await normalMap(kernels, north, { green: 'down' }))[121]).toBeGreaterThan(195);
   });
 
   it('curvature of a bowl is one over its radius along both ways, and none of a plane', () => {

@@ -48,7 +48,7 @@ describe('derived maps', () => {
   });
 
   it('that are spoiled in one number fail their proof', async () => {
-    const samples = normalMap(field);
+    const samples = await normalMap(kernels, field);
     const image = { width: 65, height: 65, channels: 3 as const, samples };
     const spoiled = samples.slice();
     spoiled[4321] ^= 1;

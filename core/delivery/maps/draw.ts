@@ -151,10 +151,10 @@ const DRAWERS: { [K in MapSpec['kind']]: (spec: Extract<MapSpec, { kind: K }>, o
   },
   'water mask': async (spec, of) => values(of, waterWeights(await waterFor(spec.of, of), spec.of), { low: 0, high: 1 }, '', '8'),
   'water depth': async (spec, of) => values(of, waterDepth(await waterFor(spec.of, of), spec.of), null, 'm', spec.depth),
-  normal: (spec, { field }) => ({
+  normal: async (spec, { field, options: { kernels, signal } }) => ({
     images: [
       {
-        image: { width: field.ground.across, height: field.ground.down, channels: 3, samples: normalMap(field, spec) },
+        image: { width: field.ground.across, height: field.ground.down, channels: 3, samples: await normalMap(kernels, field, spec, { signal }) },
         suffix: '',
         channels: ['red', 'green', 'blue'],
       },

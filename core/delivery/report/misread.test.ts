@@ -5,6 +5,7 @@ import { makeField } from '../../field/field';
 import { makeGround } from '../../field/ground';
 import { statistics } from '../../field/statistics';
 import { flipColumns, flipRows, turn } from '../../field/turn';
+import { inlineKernels } from '../../kernels/pool';
 import { calibrationOn, CORNERS } from './calibration';
 import { encode } from '../heights/encode';
 import { extendEdges } from '../heights/tiles';
@@ -40,8 +41,8 @@ describe('a trial reading', () => {
     expect(await seen(told)).toContain(symptom);
   });
 
-  it('names a normal map taken for colour, and green turned over', () => {
-    const map = normalMap(ground);
+  it('names a normal map taken for colour, and green turned over', async () => {
+    const map = await normalMap(inlineKernels(), ground);
     const ids = (read: Parameters<typeof symptomsOfNormals>[3]) => symptomsOfNormals(ground, map, 255, read).map((s) => s.id);
     expect(ids({})).toEqual([]);
     expect(ids({ asColour: true })).toEqual(['dull']);

@@ -219,3 +219,32 @@ export function steepnessRows(source: usize, out: usize, across: i32, down: i32,
     }
   }
 }
+
+// @ts-ignore: decorator
+@inline
+function middle(a: f32, b: f32, before: f32, after: f32): f32 {
+  return <f32>((9 * (<f64>a + <f64>b) - (<f64>before + <f64>after)) / 16);
+}
+
+/** Samples `first` … of a row of twice as many: those there are, and between them the Catmull–Rom middle (−1, 9, 9, −1) / 16. */
+export function doubleRow(source: usize, across: i32, first: i32, count: i32, out: usize): void {
+  const last = across - 1;
+  for (let i = first; i < first + count; i++) {
+    const k = i >> 1;
+    const at = source + (<usize>k << 2);
+    const target = out + (<usize>(i - first) << 2);
+    if ((i & 1) == 0) store<f32>(target, load<f32>(at));
+    else {
+      const before = source + (<usize>max<i32>(0, k - 1) << 2);
+      const next = source + (<usize>min<i32>(last, k + 1) << 2);
+      const after = source + (<usize>min<i32>(last, k + 2) << 2);
+      store<f32>(target, middle(load<f32>(at), load<f32>(next), load<f32>(before), load<f32>(after)));
+    }
+  }
+}
+
+/** The row in the middle between `here` and `next`, by those two and the ones beyond them. */
+export function middleRow(here: usize, next: usize, before: usize, after: usize, count: i32, out: usize): void {
+  for (let i: usize = 0; i < <usize>count << 2; i += 4)
+    store<f32>(out + i, middle(load<f32>(here + i), load<f32>(next + i), load<f32>(before + i), load<f32>(after + i)));
+}

@@ -205,3 +205,50 @@ export function slopeRows(source: usize, out: usize, across: i32, down: i32, fro
 export function hillshadeRows(source: usize, out: usize, across: i32, down: i32, from: i32, to: i32, dx: f64, dy: f64, z: f64, up: f64, toEast: f64, toSouth: f64): void {
   rows(source, out, across, down, from, to, dx, dy, z, false, up, toEast, toSouth);
 }
+
+/** The full-scale code of a part of a unit vector. */
+// @ts-ignore: decorator
+@inline
+function codeOf(part: f64, top: f64): u32 {
+  return <u32>NativeMath.floor((part * 0.5 + 0.5) * top + 0.5);
+}
+
+/** Normals as three codes a sample, bytes or, with `top` 65 535, pairs of them. `space` 0: east, north, up; 1: east, south, up; 2: east, up, south. */
+export function normalRows(source: usize, out: usize, across: i32, down: i32, from: i32, to: i32, dx: f64, dy: f64, top: f64, space: i32): void {
+  const wide = top > 255;
+  let target = out + <usize>(from * across) * (wide ? 6 : 3);
+  for (let row = from; row < to; row++) {
+    const n = row > 0 ? -(across << 2) : 0;
+    const s = row < down - 1 ? across << 2 : 0;
+    const runY = 4 * (n != 0 && s != 0 ? 2 : 1) * dy;
+    for (let column = 0; column < across; column++) {
+      const w = column > 0 ? -4 : 0;
+      const e = column < across - 1 ? 4 : 0;
+      const runX = 4 * (w != 0 && e != 0 ? 2 : 1) * dx;
+      const at = source + (<usize>(row * across + column) << 2);
+      const nw = <f64>load<f32>(at + n + w);
+      const ne = <f64>load<f32>(at + n + e);
+      const sw = <f64>load<f32>(at + s + w);
+      const se = <f64>load<f32>(at + s + e);
+      const east = (ne + 2 * <f64>load<f32>(at + e) + se - (nw + 2 * <f64>load<f32>(at + w) + sw)) / runX;
+      const south = (sw + 2 * <f64>load<f32>(at + s) + se - (nw + 2 * <f64>load<f32>(at + n) + ne)) / runY;
+      const length = NativeMath.sqrt(east * east + south * south + 1);
+      // A normal leans against the rise: west of a rise to the east, north of a rise to the south.
+      const north = south / length;
+      const first = codeOf(-east / length, top);
+      const second = codeOf(space == 2 ? 1 / length : space == 1 ? -north : north, top);
+      const third = codeOf(space == 2 ? -north : 1 / length, top);
+      if (wide) {
+        store<u16>(target, <u16>first);
+        store<u16>(target, <u16>second, 2);
+        store<u16>(target, <u16>third, 4);
+        target += 6;
+      } else {
+        store<u8>(target, <u8>first);
+        store<u8>(target, <u8>second, 1);
+        store<u8>(target, <u8>third, 2);
+        target += 3;
+      }
+    }
+  }
+}

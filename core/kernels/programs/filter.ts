@@ -6,6 +6,8 @@ export interface FilterArgs {
   /** Weights along rows and down columns: odd counts that read alike from both ends. */
   tapsX: number[];
   tapsY: number[];
+  /** Samples on every side of `across` by `down` that are not given: the outermost that are are carried on. */
+  rim?: number;
   /** 2: only every second sample of every second row is kept, beginning with the first. */
   step?: 1 | 2;
 }
@@ -20,12 +22,15 @@ export const filterProgram: Program<FilterArgs, Float32Array, Float32Array<Array
     floats(arena, arena.start + taps, args.tapsX.length).set(args.tapsX);
     floats(arena, arena.start + taps + args.tapsX.length * 4, args.tapsY.length).set(args.tapsY);
     const padded = floats(arena, arena.start + from, fromStride * args.down);
+    const { rim = 0 } = args;
+    const [across, down] = [args.across - 2 * rim, args.down - 2 * rim];
     for (let row = 0; row < args.down; row++) {
       const at = row * fromStride;
-      const start = row * args.across;
-      padded.fill(source[start], at, at + left);
-      padded.set(source.subarray(start, start + args.across), at + left);
-      padded.fill(source[start + args.across - 1], at + left + args.across, at + fromStride);
+      const begins = at + left + rim;
+      const start = Math.min(down - 1, Math.max(0, row - rim)) * across;
+      padded.fill(source[start], at, begins);
+      padded.set(source.subarray(start, start + across), begins);
+      padded.fill(source[start + across - 1], begins + across, at + fromStride);
     }
   },
 

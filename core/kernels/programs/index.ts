@@ -4,6 +4,7 @@ import { distanceProgram } from './distance';
 import { pressProgram } from './press';
 import { accumulationProgram, drainageProgram } from './drainage';
 import { displaceProgram, placeProgram } from './displace';
+import { doubledProgram } from './doubled';
 import { filterProgram } from './filter';
 import { fluvialProgram } from './fluvial';
 import { frontProgram } from './front';
@@ -13,6 +14,7 @@ import { iceProgram } from './ice';
 import { medianProgram } from './median';
 import { readLinesProgram, writeLinesProgram } from './mesh-lines';
 import { noiseProgram } from './noise';
+import { normalsProgram } from './normals';
 import { patchErrorsProgram } from './patch-errors';
 import { remapProgram } from './remap';
 import { resampleProgram } from './resample';
@@ -47,6 +49,8 @@ export const programs: Record<string, Program<any, any, any>> = {
   [readLinesProgram.id]: readLinesProgram,
   [writeLinesProgram.id]: writeLinesProgram,
   [steepnessProgram.id]: steepnessProgram,
+  [doubledProgram.id]: doubledProgram,
+  [normalsProgram.id]: normalsProgram,
   [patchErrorsProgram.id]: patchErrorsProgram,
   [remapProgram.id]: remapProgram,
   [resampleProgram.id]: resampleProgram,
