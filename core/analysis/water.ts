@@ -1,3 +1,4 @@
+import { inBlocks } from '../blocks';
 import { z } from 'zod';
 import type { Field } from '../field/field';
 import { spacingOf, type Ground } from '../field/ground';
@@ -119,12 +120,15 @@ function layStream(
 /** How much of every sample lies under water of a kind, 0 to 1. */
 export function waterWeights({ depth, stream, standing }: Water, of: Waters): Float32Array<ArrayBuffer> {
   const out = new Float32Array(depth.length);
-  for (let i = 0; i < out.length; i++) {
-    const kind = standing[i];
-    if (kind === 1) out[i] = of === 'all' || of === 'sea' ? 1 : 0;
-    else if (kind === 2) out[i] = of === 'all' || of === 'lakes' ? 1 : 0;
-    else if (of === 'all' || of === 'streams') out[i] = stream[i];
-  }
+  const [sea, lakes, streams] = (['sea', 'lakes', 'streams'] as const).map((kind) => of === 'all' || of === kind);
+  inBlocks(out.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      const kind = standing[i];
+      if (kind === 1) out[i] = sea ? 1 : 0;
+      else if (kind === 2) out[i] = lakes ? 1 : 0;
+      else if (streams) out[i] = stream[i];
+    }
+  });
   return out;
 }
 

@@ -32,11 +32,11 @@ describe('weights between bounds', () => {
     }
   });
 
-  it('are hard where there is no softness, and each sample’s own over more than a block', () => {
+  it('are hard where there is no softness, and each sample’s own over more than a block', async () => {
     const hard = { low: 10, high: 20, softness: 0 };
     expect([9.999, 10, 20, 20.001].map((v) => within(v, hard))).toEqual([0, 1, 1, 0]);
     const values = Float32Array.from({ length: 140_000 }, (_, i) => (i % 31) + i / 1e6);
-    expect(boundedBy(values, bounds)).toEqual(values.map((v) => within(v, bounds)));
+    expect(await boundedBy(values, bounds, { kernels })).toEqual(values.map((v) => within(v, bounds)));
   });
 });
 

@@ -2,6 +2,7 @@ import { inBlocks } from '../blocks';
 import { gaussian, gaussianReach } from '../field/gaussian';
 import { DEGREE, exactMath } from '../kernels/math';
 import type { Kernels } from '../kernels/pool';
+import { remapProgram } from '../kernels/programs/remap';
 import { steepnessProgram } from '../kernels/programs/steepness';
 import { curvatureOf } from './surface';
 
@@ -23,13 +24,10 @@ export function within(value: number, { low, high, softness }: Bounds): number {
   return t * t * (3 - 2 * t);
 }
 
-/** The weights of values sample by sample. */
-export function boundedBy(values: Float32Array, bounds: Bounds): Float32Array<ArrayBuffer> {
-  const out = new Float32Array(values.length);
-  inBlocks(out.length, (from, to) => {
-    for (let i = from; i < to; i++) out[i] = within(values[i], bounds);
-  });
-  return out;
+/** The weights of values sample by sample; the bits of {@link within}. */
+export async function boundedBy(values: Float32Array, { low, high, softness }: Bounds, { kernels, signal }: Work): Promise<Float32Array<ArrayBuffer>> {
+  const args = { count: values.length, by: { kind: 'bounds', low, high, softness } } as const;
+  return (await kernels.run(remapProgram, args, values, { signal })).height;
 }
 
 /** Heights in metres, row by row, and the metres from sample to sample. */

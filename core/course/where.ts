@@ -91,7 +91,7 @@ export async function weightsOf(where: Where, input: StepInput, context: StepCon
     if (weights.length !== input.height.length) throw new UplandError('mask', `The mask "${kind.title}" has another size than the ground.`);
     if (mask.equalise) weights = equalised(weights);
     if (mask.ragged > 0) weights = await frayed(weights, mask, context);
-    weights = gained(weights, mask.gain);
+    weights = await gained(weights, mask.gain, context);
     if (mask.invert) {
       const turned = new Float32Array(weights.length);
       for (let i = 0; i < turned.length; i++) turned[i] = 1 - weights[i];

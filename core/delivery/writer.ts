@@ -1,4 +1,5 @@
 import type { Field } from '../field/field';
+import type { Kernels } from '../kernels/pool';
 import { deliver, type Delivery } from './heights/deliver';
 import type { Encoding } from './heights/encode';
 import { writeMap, type DrawnMap, type MapFile, type NamedMap } from './maps/draw';
@@ -11,6 +12,9 @@ export interface Writer {
 }
 
 export const localWriter: Writer = { heights: (field, name, encoding) => deliver(field, name, encoding), map: writeMap };
+
+/** Writes here, pictures packed over all threads: for what is written when nothing else is left to be worked out. */
+export const pooledWriter = (kernels: Kernels): Writer => ({ ...localWriter, map: (spec, drawn, stem) => writeMap(spec, drawn, stem, kernels) });
 
 /** One piece of writing, as it goes to another thread. */
 export type WriteTask = { kind: 'heights'; of: Parameters<Writer['heights']> } | { kind: 'map'; of: Parameters<Writer['map']> };

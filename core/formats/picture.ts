@@ -1,6 +1,7 @@
 import { inBlocks } from '../blocks';
 import { BYTES } from './format';
-import { decodeImage, decodePlanes, encodeImage, type Image } from './png';
+import type { Kernels } from '../kernels/pool';
+import { decodeImage, decodePlanes, encodeImage, packImage, type Image } from './png';
 import { parseRawSpec, putter, readRaw } from './raw';
 import { tiff } from './tiff';
 import { tiffOf } from './tiff/write';
@@ -22,6 +23,10 @@ export function encodePicture(image: Image, as: PictureAs): Uint8Array<ArrayBuff
   if (as.format === 'png') return encodeImage(image);
   return as.format === 'tiff' ? tiffOf(image) : rawOf(image, as);
 }
+
+/** The bytes of {@link encodePicture}; those of a PNG packed over all threads. */
+export const packPicture = async (image: Image, as: PictureAs, kernels: Kernels): Promise<Uint8Array<ArrayBuffer>> =>
+  as.format === 'png' ? packImage(image, kernels) : encodePicture(image, as);
 
 /** A picture out of its bytes, through the readers of any stranger's file; raw bytes need its size said. */
 export async function decodePicture(bytes: Uint8Array<ArrayBuffer>, as: PictureAs, { width, height, channels, samples }: Image): Promise<AnyImage> {

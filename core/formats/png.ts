@@ -4,7 +4,7 @@ import { UplandError } from '../errors';
 import { oneBand, planesFor } from './bands';
 import { concat } from '../concat';
 import type { Kernels } from '../kernels/pool';
-import { checkInflated, compress, Compressing, Inflating } from './deflate';
+import { checkInflated, compress, compressEach, Compressing, Inflating } from './deflate';
 import {
   BARE_CODES,
   BYTES,
@@ -282,6 +282,12 @@ export interface Image {
 
 /** A PNG of grey, red-green-blue or red-green-blue-alpha; 16 bits where the samples have them. */
 export const encodeImage = (image: Image): Uint8Array<ArrayBuffer> => fileOf(image, compress(filteredRows(image)));
+
+/** The bytes of {@link encodeImage}, packed over all threads. */
+export async function packImage(image: Image, kernels: Kernels): Promise<Uint8Array<ArrayBuffer>> {
+  const [packed] = await compressEach(kernels, [filteredRows(image)]);
+  return fileOf(image, packed);
+}
 
 const filteredRows = ({ width, channels, samples }: Image) => new FilteredRows(width, channels, samples.BYTES_PER_ELEMENT).take(samples);
 

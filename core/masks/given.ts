@@ -25,7 +25,7 @@ export const imageMask = defineMask({
     softness: ratio(0.5, { label: 'Softness' }),
   }),
   inputs: ({ asset: sha }) => ({ assets: sha ? [sha] : [] }),
-  async weigh(_input, { asset: sha, low, high, softness }, { ground, window, heights }) {
+  async weigh(_input, { asset: sha, low, high, softness }, { ground, window, heights, kernels, signal }) {
     if (!sha) throw new UplandError('no-asset', 'The image mask has no picture yet. Choose one, or take the mask away.');
     const source = await heights(sha);
     const laid = { height: source.height, ground: { ...source.ground, width: ground.width, depth: ground.depth, datum: 0 } };
@@ -41,6 +41,7 @@ export const imageMask = defineMask({
     return boundedBy(
       values.map((v) => Math.min(1, Math.max(0, (v - least) * scale))),
       { low, high, softness },
+      { kernels, signal },
     );
   },
 });
@@ -60,7 +61,7 @@ export const tributaryMask = defineMask({
   inputs: ({ tributary: id }) => ({ tributaries: id ? [id] : [] }),
   async weigh(_input, params, context) {
     if (!params.tributary) throw new UplandError('no-tributary', 'The tributary mask has no tributary yet. Choose one, or take the mask away.');
-    return boundedBy(await context.tributary(params.tributary), params);
+    return boundedBy(await context.tributary(params.tributary), params, context);
   },
 });
 
@@ -101,12 +102,12 @@ export const layerMask = defineMask({
     high: distance(1e11, { min: 0, max: 1e11, step: 0.1, label: 'To', help: 'Metres of depth; of flow, square metres.' }),
     softness: distance(1, { min: 0, max: 1e11, step: 0.1, label: 'Softness' }),
   }),
-  weigh({ layers }, { layer, low, high, softness }) {
+  weigh({ layers }, { layer, low, high, softness }, context) {
     const values = layers[layer];
     if (!values) {
       const known = Object.keys(layers).join(', ');
       throw new UplandError('layer', `No step before this one leaves a layer "${layer}".${known ? ` There are: ${known}.` : ' Weathering steps do.'}`);
     }
-    return boundedBy(values, { low, high, softness });
+    return boundedBy(values, { low, high, softness }, context);
   },
 });

@@ -1,6 +1,6 @@
-import { inBlocks } from '../blocks';
 import type { z } from 'zod';
 import type { Ground } from '../field/ground';
+import { remapProgram } from '../kernels/programs/remap';
 import type { StepContext, StepInput, StepInputs } from '../steps/step';
 
 type Weights = Float32Array<ArrayBuffer>;
@@ -55,16 +55,9 @@ export function equalised(weights: Weights): Weights {
  * Pushes weights away from the middle (`gain` over 0.5) or towards it (under 0.5); 0, ½ and 1
  * stay. Source: Schlick 1994, "Fast alternatives to Perlin's bias and gain functions".
  */
-export function gained(weights: Weights, gain: number): Weights {
+export async function gained(weights: Weights, gain: number, { kernels, signal }: Pick<StepContext, 'kernels' | 'signal'>): Promise<Weights> {
   if (gain === 0.5) return weights;
   // His g sends a quarter to g / 2; here more gain means more contrast, so g is 1 − gain.
   const k = 1 / (1 - Math.min(0.99, Math.max(0.01, gain))) - 2;
-  const out = new Float32Array(weights.length);
-  inBlocks(out.length, (from, to) => {
-    for (let i = from; i < to; i++) {
-      const t = weights[i];
-      out[i] = t < 0.5 ? t / (k * (1 - 2 * t) + 1) : (k * (1 - 2 * t) - t) / (k * (1 - 2 * t) - 1);
-    }
-  });
-  return out;
+  return (await kernels.run(remapProgram, { count: weights.length, by: { kind: 'gain', k } }, weights, { signal })).height;
 }

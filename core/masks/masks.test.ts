@@ -194,10 +194,10 @@ describe('shaping weights', () => {
   });
 
   // Schlick 1994: gain(t, g) runs through 0, ½ and 1; gain(¼, g) = g/2 in his parameter.
-  it('gain keeps 0, ½ and 1 and is monotone', () => {
+  it('gain keeps 0, ½ and 1 and is monotone', async () => {
     for (const gain of [0.05, 0.3, 0.5, 0.8, 0.97]) {
       const t = Float32Array.from({ length: 101 }, (_, i) => i / 100);
-      const out = gained(t, gain);
+      const out = await gained(t, gain, { kernels });
       expect([out[0], out[50], out[100]]).toEqual([0, 0.5, 1]);
       for (let i = 1; i < out.length; i++) expect(out[i]).toBeGreaterThanOrEqual(out[i - 1]);
       if (gain > 0.5) expect(out[25]).toBeLessThan(0.25);

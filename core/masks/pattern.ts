@@ -25,7 +25,7 @@ export const noiseMask = defineMask({
     const octaves = octavesOf({ ...params, gain: 0.5, lacunarity: 2.03 }, Math.max(grid.stepX, grid.stepY));
     // One octave lies within −1 and 1; the sum of many seldom leaves ±1.2.
     const values = await kernels.run(noiseProgram, { ...grid, kind: 0, octaves, scale: 1 / 2.4, add: 0.5 }, null, { signal });
-    return boundedBy(values, params);
+    return boundedBy(values, params, { kernels, signal });
   },
 });
 

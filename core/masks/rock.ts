@@ -37,6 +37,7 @@ export const rockMask = defineMask({
       return boundedBy(
         height.map((h, i) => table.hardness[entryAt(table, h, uplift[i])] * (sound ? sound[i] : 1)),
         bounds,
+        context,
       );
     }
     return height.map((h, i) => {

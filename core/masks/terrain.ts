@@ -21,7 +21,7 @@ export const heightMask = defineMask({
     high: elevation(9_000, { min: -11_000, max: 9_000, label: 'To', help: 'The highest elevation where it acts whole.' }),
     softness: distance(40, { min: 0, max: 4_000, label: 'Softness', help: 'Over so many metres beyond the bounds it fades out.' }),
   }),
-  weigh: ({ height }, params) => boundedBy(height, params),
+  weigh: ({ height }, params, context) => boundedBy(height, params, context),
 });
 
 const oneSample = (_: unknown, ground: Ground) => slopeReach(spacingOf(ground));
@@ -109,7 +109,7 @@ export const reliefMask = defineMask({
     return 2 * Math.max(x, y) * (1 + gaussianReach(size / 2 / Math.min(x, y)));
   },
   weigh: async ({ height }, params, { ground, window, kernels, signal }) =>
-    boundedBy(await reliefOf(kernels, height, window, spacingOf(ground), params.size, signal), params),
+    boundedBy(await reliefOf(kernels, height, window, spacingOf(ground), params.size, signal), params, { kernels, signal }),
 });
 
 /** Where every sample stands among its surroundings of `size` metres, 0 to 1. */
@@ -167,6 +167,6 @@ export const flowMask = defineMask({
         : await accumulationOf(kernels, field, { signal });
     const { x, y } = spacingOf(ground);
     for (let i = 0; i < flow.length; i++) flow[i] *= x * y;
-    return boundedBy(flow, params);
+    return boundedBy(flow, params, { kernels, signal });
   },
 });

@@ -82,20 +82,18 @@ export async function layCover(
       throw new UplandError('cover', `“${layer.name}” of the ground colour: ${sentenceOf(error)}`);
     });
     const own = weights ?? new Float32Array(count).fill(1);
-    if (layer.strength !== 1)
-      inBlocks(count, (from, to) => {
-        for (let i = from; i < to; i++) own[i] *= layer.strength;
-      });
-    for (const part of parts) covered(part, own);
+    const { strength } = layer;
+    inBlocks(count, (from, to) => {
+      if (strength !== 1) for (let i = from; i < to; i++) own[i] *= strength;
+      for (const part of parts) coverPart(part, own, from, to);
+    });
     parts.push(own);
   }
   return parts;
 }
 
-function covered(part: Float32Array, by: Float32Array): void {
-  inBlocks(part.length, (from, to) => {
-    for (let i = from; i < to; i++) part[i] *= 1 - by[i];
-  });
+function coverPart(part: Float32Array, by: Float32Array, from: number, to: number): void {
+  for (let i = from; i < to; i++) part[i] *= 1 - by[i];
 }
 
 /** What drives the ramp, 0 to 1 at every sample. */
@@ -280,7 +278,7 @@ for (let i = 0, code = 0; i < TO_SCREEN.length; i++) {
   TO_SCREEN[i] = code;
 }
 
-const toScreen = (light: number): number => TO_SCREEN[light <= 0 ? 0 : light >= 1 ? 65_535 : Math.round(light * 65_535)];
+const toScreen = (light: number): number => TO_SCREEN[light <= 0 ? 0 : light >= 1 ? 65_535 : (light * 65_535 + 0.5) | 0];
 
 /**
  * Weights as whole numbers that add up to exactly full scale at every sample: rounded down, and

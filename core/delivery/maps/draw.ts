@@ -15,8 +15,9 @@ import { spacingOf, type Ground } from '../../field/ground';
 import { gaussian } from '../../field/gaussian';
 import { statistics } from '../../field/statistics';
 import { formatById } from '../../formats';
-import { AS_PNG, decodePicture, encodePicture, type PictureAs } from '../../formats/picture';
+import { AS_PNG, decodePicture, encodePicture, packPicture, type PictureAs } from '../../formats/picture';
 import type { Image } from '../../formats/png';
+import type { Kernels } from '../../kernels/pool';
 import { coverWeights, groundColour, packWeights, ranks, type CoverOptions } from './cover';
 import { deliver } from '../heights/deliver';
 import type { Statement } from '../heights/prepare';
@@ -268,7 +269,7 @@ export interface MapFile {
 export type NamedMap = MapSpec & { file?: string; as?: Order['mapsAs'] };
 
 /** Writes a drawn map, reads the bytes back and holds every sample against what was drawn. `stem` is the name without an ending. */
-export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): Promise<MapFile[]> {
+export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string, kernels?: Kernels): Promise<MapFile[]> {
   const { title, file, colour } = MAPS[spec.kind];
   const part = spec.file ?? (spec.kind === 'layer' ? spec.layer : file);
   const base = { role: roleOf(spec), unit: '' as const, title, meaning: colour ? ('colour' as const) : ('data' as const), words: drawn.words };
@@ -299,7 +300,7 @@ export async function writeMap(spec: NamedMap, drawn: DrawnMap, stem: string): P
   for (const { image, suffix, channels } of drawn.images) {
     const { endings, mediaType } = formatById(as.format);
     const name = `${stem}-${part}${suffix}${endings[0]}`;
-    const bytes = encodePicture(image, as);
+    const bytes = kernels ? await packPicture(image, as, kernels) : encodePicture(image, as);
     const proof = await proveImage(bytes, image, as);
     if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
     const bits = image.samples instanceof Uint16Array ? 16 : 8;

@@ -16,7 +16,7 @@ import { defaultCover } from '../maps/cover';
 import { drawMap, type DrawnMap } from '../maps/draw';
 import { calibrationOn } from '../report/calibration';
 import { deliveryReportToHtml, makeDeliveryReport, type DeliveryReport, type ReportedFile } from '../report/delivery-report';
-import { localWriter } from '../writer';
+import { localWriter, pooledWriter } from '../writer';
 import type { ExportedFile, ExportOptions } from './files';
 import { heightFiles } from './height-files';
 import { mapFiles } from './map-files';
@@ -66,14 +66,17 @@ export async function* exportOrder(course: Course, order: Order, options: Export
     if (n > 0) continue;
     main = { field, prepared };
     const named = new Set<string>();
-    for (const [k, spec] of quickFirst(order.maps).entries()) {
+    const maps = quickFirst(order.maps);
+    for (const [k, spec] of maps.entries()) {
       throwIfStopped(options.signal);
       // The ground after every step is wanted for the masks of steps only.
       if (ofCover(spec)) evaluation = { ...evaluation, stages: [] };
       options.onWork?.(`Drawing and reading back: ${spec.kind}`, (k + 1) / (order.maps.length + 1));
       const drawn = cutMapToWindow(withHoles(await drawMap(spec, own, evaluation, course.cover ?? defaultCover(), options), known), plan);
       yield* line.written(AHEAD);
-      line.begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, writer));
+      // All threads are free for the last one.
+      const by = k === maps.length - 1 && options.kernels.threads > 1 ? pooledWriter(options.kernels) : writer;
+      line.begin(mapFiles({ ...spec, file: mapName(spec, own, named), as: order.mapsAs }, drawn, stem, order, by));
     }
   }
   yield* line.written();

@@ -147,3 +147,29 @@ export function slopeWeightsOf(values: usize, count: i32, whole: f64, wholeTo: f
     store<f32>(at, <f32>weight);
   }
 }
+
+/** Values into the weight of their bounds, in place: 1 within `low` … `high`, fading smoothly to 0 over `softness` beyond them. */
+export function boundWeightsOf(values: usize, count: i32, low: f64, high: f64, softness: f64): void {
+  for (let i = 0; i < count; i++) {
+    const at = values + (<usize>i << 2);
+    const value = <f64>load<f32>(at);
+    const beyond = value < low ? low - value : value > high ? value - high : 0;
+    let weight: f64 = 0;
+    if (beyond == 0) weight = 1;
+    else if (!(beyond >= softness)) {
+      const t = 1 - beyond / softness;
+      weight = t * t * (3 - 2 * t);
+    }
+    store<f32>(at, <f32>weight);
+  }
+}
+
+/** Weights pushed away from the middle or towards it, in place (Schlick 1994); `k` is 1 / g − 2 of his g. */
+export function gainOf(values: usize, count: i32, k: f64): void {
+  for (let i = 0; i < count; i++) {
+    const at = values + (<usize>i << 2);
+    const t = <f64>load<f32>(at);
+    const turned = k * (1 - 2 * t);
+    store<f32>(at, <f32>(t < 0.5 ? t / (turned + 1) : (turned - t) / (turned - 1)));
+  }
+}

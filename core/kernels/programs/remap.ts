@@ -1,12 +1,14 @@
 import type { KernelExports } from '../generated/exports';
 import { floats, type Program } from '../program';
 
-/** A function of the height alone. */
+/** A function of the height alone, or of any other value of a sample. */
 export type Remap =
   | { kind: 'levels'; inLow: number; scale: number; exponent: number; outLow: number; outRange: number }
   /** x, y and slope of every point, rising in x. */
   | { kind: 'curve'; points: readonly number[] }
   | { kind: 'clamp'; low: number; high: number; shoulder: number }
+  | { kind: 'bounds'; low: number; high: number; softness: number }
+  | { kind: 'gain'; k: number }
   | { kind: 'terrace'; spacing: number; start: number; riser: number; tilt: number; spread: number; seed: number };
 
 export interface RemapArgs {
@@ -67,6 +69,10 @@ function remap(kernels: KernelExports, by: Remap, heights: number, count: number
     case 'clamp':
       counts[0] = kernels.clampOf(heights, count, by.low, by.high, by.shoulder);
       return;
+    case 'bounds':
+      return kernels.boundWeightsOf(heights, count, by.low, by.high, by.softness);
+    case 'gain':
+      return kernels.gainOf(heights, count, by.k);
     case 'terrace':
       return kernels.terraceOf(heights, count, by.spacing, by.start, by.riser, by.tilt, by.spread, by.seed);
   }

@@ -1,3 +1,4 @@
+import { inBlocks } from '../../blocks';
 import { z } from 'zod';
 import { defineStep } from '../step';
 import { distance } from '../params';
@@ -16,7 +17,9 @@ export const shift = defineStep({
   caption: ({ by }) => `${by < 0 ? '−' : '+'}${Math.abs(by)} m`,
   run({ height }, { by }) {
     const out = new Float32Array(height.length);
-    for (let i = 0; i < out.length; i++) out[i] = height[i] + by;
+    inBlocks(out.length, (from, to) => {
+      for (let i = from; i < to; i++) out[i] = height[i] + by;
+    });
     return { height: out };
   },
 });

@@ -86,7 +86,7 @@ function guided({ height }: StepInput, params: Params, { ground, window, kernels
     case 'slope':
       return slopeWeights(heights, { low: params.steepFrom, high: 90, softness: params.steepFade }, { kernels, signal });
     case 'height':
-      return boundedBy(height, { low: params.highFrom, high: Infinity, softness: params.highFade });
+      return boundedBy(height, { low: params.highFrom, high: Infinity, softness: params.highFade }, { kernels, signal });
     case 'convexity':
       return curvatureWeights(
         heights,
