@@ -2,8 +2,9 @@ import type { ParamMeta } from '@upland-cast/core';
 import { NumberField, Row, Segments, Select, SliderRow, Switch } from './controls';
 import css from './SettingRow.module.css';
 
-/** Up to so many choices, of so many letters together, stand side by side. */
-const BESIDE = { narrow: { choices: 3, letters: 20 }, wide: { choices: 6, letters: 34 } };
+/** Up to so many choices stand side by side where they take no more room together, in letters; the rim of each counts as three. */
+const BESIDE = { narrow: { choices: 3, room: 26 }, wide: { choices: 6, room: 46 } };
+const roomOf = (choices: Record<string, string>) => Object.values(choices).reduce((sum, words) => sum + words.length + 3, 0);
 
 interface SettingProps {
   meta: ParamMeta;
@@ -52,7 +53,7 @@ export function SettingRow({ meta, value, disabled, onChange, onDone, wide = fal
     case 'choice':
       return (
         <Row label={label} help={help}>
-          {Object.keys(choices!).length <= beside.choices && Object.values(choices!).join('').length <= beside.letters ? (
+          {Object.keys(choices!).length <= beside.choices && roomOf(choices!) <= beside.room ? (
             <Segments label={label} value={String(value)} choices={choices!} onChange={(v) => onChange(v)} />
           ) : (
             <Select label={label} value={String(value)} choices={choices!} disabled={disabled} onChange={(v) => onChange(v)} />

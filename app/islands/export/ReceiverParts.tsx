@@ -92,7 +92,7 @@ export function SizesPart({ now, set }: PartProps) {
         </>
       )}
       <Row label="Samples are">
-        <Segments
+        <Select
           label="Samples are"
           value={now.registration}
           choices={{ point: 'On the edge', area: 'Cell centres', either: 'Either' }}
