@@ -17,8 +17,6 @@ export function TrialPart({ order, ground }: { order: Order; ground: { across: n
   const [told, setTold] = useState<Told>({});
   const { value: result, fault } = useEngineQuery(() => engine().trial(told), [told]);
   const set = (part: Told) => setTold({ ...told, ...part });
-  const raw = order.height.format === 'raw';
-  const codes = order.height.type[0] !== 'f';
   const picture = (title: string, pixels: Pixels) => (
     <figure>
       <PixelPicture picture={pixels} label={title} />
@@ -54,7 +52,55 @@ export function TrialPart({ order, ground }: { order: Order; ground: { across: n
             </div>
           ))}
       </div>
-      {(raw || codes) && (
+      <TrialSettings {...{ order, ground, told, set }} found={result} />
+    </section>
+  );
+}
+
+interface TrialProps {
+  order: Order;
+  ground: { across: number; down: number };
+  told: Told;
+  set: (part: Told) => void;
+  found: { highest: number; lowest: number; hasNormal: boolean } | null | undefined;
+}
+
+/** What a receiver can be told, right or wrong. */
+function TrialSettings(props: TrialProps) {
+  const { order, ground, told, set, found } = props;
+  return (
+    <>
+      <TrialLayout {...props} />
+      {order.height.type[0] !== 'f' && <TrialCodes {...{ told, set, found }} />}
+      <Row label="Its grid has">
+        <NumberField
+          label="Trial: samples of its grid"
+          value={told.grid ?? Math.max(ground.across, ground.down)}
+          min={2}
+          max={16_385}
+          onChange={(grid) => set({ grid: grid > Math.max(ground.across, ground.down) ? grid : undefined })}
+        />
+      </Row>
+      {found?.hasNormal && (
+        <>
+          <Row label="Normals as colour">
+            <Switch label="Normals as colour" on={told.asColour ?? false} onChange={(asColour) => set({ asColour })} />
+          </Row>
+          <Row label="Green turned over">
+            <Switch label="Green turned over" on={told.greenTurned ?? false} onChange={(greenTurned) => set({ greenTurned })} />
+          </Row>
+        </>
+      )}
+    </>
+  );
+}
+
+/** How the bytes lie: their order, rows and sides. */
+function TrialLayout({ order, ground, told, set }: TrialProps) {
+  const raw = order.height.format === 'raw';
+  return (
+    <>
+      {(raw || order.height.type[0] !== 'f') && (
         <Row label="Byte order">
           <Segments
             label="Trial: byte order"
@@ -96,47 +142,32 @@ export function TrialPart({ order, ground }: { order: Order; ground: { across: n
       <Row label="Mirrored">
         <Switch label="Mirrored" on={told.mirrored ?? false} onChange={(mirrored) => set({ mirrored })} />
       </Row>
-      {codes && result && (
+    </>
+  );
+}
+
+/** What the codes stand for. */
+function TrialCodes({ told, set, found }: Pick<TrialProps, 'told' | 'set' | 'found'>) {
+  return (
+    <>
+      {found && (
         <Row label="Highest code is">
           <NumberField
             label="Trial: height of the highest code"
             unit="m"
-            value={told.range?.high ?? result.highest}
+            value={told.range?.high ?? found.highest}
             min={-100_000}
             max={100_000}
-            onChange={(high) => set({ range: { low: told.range?.low ?? result.lowest, high } })}
+            onChange={(high) => set({ range: { low: told.range?.low ?? found.lowest, high } })}
           />
         </Row>
       )}
-      {codes && (
-        <>
-          <Row label="Tone curve" help="It takes the file for a picture.">
-            <Switch label="Tone curve" on={told.toneCurve ?? false} onChange={(toneCurve) => set({ toneCurve })} />
-          </Row>
-          <Row label="Only 8 bits">
-            <Switch label="Only 8 bits" on={told.bits === 8} onChange={(on) => set({ bits: on ? 8 : undefined })} />
-          </Row>
-        </>
-      )}
-      <Row label="Its grid has">
-        <NumberField
-          label="Trial: samples of its grid"
-          value={told.grid ?? Math.max(ground.across, ground.down)}
-          min={2}
-          max={16_385}
-          onChange={(grid) => set({ grid: grid > Math.max(ground.across, ground.down) ? grid : undefined })}
-        />
+      <Row label="Tone curve" help="It takes the file for a picture.">
+        <Switch label="Tone curve" on={told.toneCurve ?? false} onChange={(toneCurve) => set({ toneCurve })} />
       </Row>
-      {result?.hasNormal && (
-        <>
-          <Row label="Normals as colour">
-            <Switch label="Normals as colour" on={told.asColour ?? false} onChange={(asColour) => set({ asColour })} />
-          </Row>
-          <Row label="Green turned over">
-            <Switch label="Green turned over" on={told.greenTurned ?? false} onChange={(greenTurned) => set({ greenTurned })} />
-          </Row>
-        </>
-      )}
-    </section>
+      <Row label="Only 8 bits">
+        <Switch label="Only 8 bits" on={told.bits === 8} onChange={(on) => set({ bits: on ? 8 : undefined })} />
+      </Row>
+    </>
   );
 }

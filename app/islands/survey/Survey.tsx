@@ -25,32 +25,28 @@ export function Survey() {
   );
 }
 
-function Archive() {
-  const host = useRef<HTMLDivElement>(null);
-  const [floor, setFloor] = useState(true);
-  const [ways, setWays] = useState(true);
-  const [names, setNames] = useState(true);
-  const [shading, setShading] = useState<'view' | 'country'>('country');
-  const [frame, setFrame] = useState<Frame>({ east: 36_000, south: 12_000, width: 10_240, depth: 10_240 });
-  const [locked, setLocked] = useState(true);
-  const [spacing, setSpacing] = useState<Spacing>(10);
-  const [format, setFormat] = useState<Format>('tiff');
+function Head() {
+  return (
+    <header className={css.header}>
+      <a className={css.brand} href="/" title="All terrains">
+        <Logo /> <span>Upland Cast</span>
+      </a>
+      <h1>Survey archive</h1>
+      <span>The country of {COUNTRY.name}, made up: a stand-in for the elevation services there are.</span>
+      <a className={css.help} href="/help">
+        Help
+      </a>
+    </header>
+  );
+}
+
+/** What the archive is asked of a frame: the facts of what it would give, and the file itself. */
+function useExtract(now: Frame, spacing: Spacing, format: Format) {
   const [facts, setFacts] = useState<SurveyFacts | null>(null);
   const [fault, setFault] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const [brought, setBrought] = useState<{ files: Brought[]; settled: AssetReading } | null>(null);
-
-  const { map, view } = useSurveyMap(host);
-  const range = useTintRange(view, shading, floor);
-  useTints(map, range, floor);
-  useWays(map, ways);
-  useNames(map, names);
-  useFrameOn(map, frame, locked, setFrame);
-
-  const now = keptFrame(frame, spacing);
-  const tooMany = (now.width / spacing) * (now.depth / spacing) > MOST_SURVEYED;
   useEffect(() => setFacts(null), [now.east, now.south, now.width, now.depth, spacing]);
-
   const ask = async (path: string): Promise<Response> => {
     const answer = await fetch(path);
     if (answer.ok) return answer;
@@ -79,19 +75,34 @@ function Archive() {
       const settled: AssetReading = map ? { map, spacing: { x: spacing, y: spacing }, registration: 'area' } : {};
       setBrought({ files: [{ name, file: await answer.blob() }], settled });
     });
+  return { facts, fault, setFault, busy, brought, setBrought, look, take };
+}
+
+function Archive() {
+  const host = useRef<HTMLDivElement>(null);
+  const [floor, setFloor] = useState(true);
+  const [ways, setWays] = useState(true);
+  const [names, setNames] = useState(true);
+  const [shading, setShading] = useState<'view' | 'country'>('country');
+  const [frame, setFrame] = useState<Frame>({ east: 36_000, south: 12_000, width: 10_240, depth: 10_240 });
+  const [locked, setLocked] = useState(true);
+  const [spacing, setSpacing] = useState<Spacing>(10);
+  const [format, setFormat] = useState<Format>('tiff');
+
+  const { map, view } = useSurveyMap(host);
+  const range = useTintRange(view, shading, floor);
+  useTints(map, range, floor);
+  useWays(map, ways);
+  useNames(map, names);
+  useFrameOn(map, frame, locked, setFrame);
+
+  const now = keptFrame(frame, spacing);
+  const tooMany = (now.width / spacing) * (now.depth / spacing) > MOST_SURVEYED;
+  const { facts, fault, setFault, busy, brought, setBrought, look, take } = useExtract(now, spacing, format);
 
   return (
     <div className={css.page}>
-      <header className={css.header}>
-        <a className={css.brand} href="/" title="All terrains">
-          <Logo /> <span>Upland Cast</span>
-        </a>
-        <h1>Survey archive</h1>
-        <span>The country of {COUNTRY.name}, made up: a stand-in for the elevation services there are.</span>
-        <a className={css.help} href="/help">
-          Help
-        </a>
-      </header>
+      <Head />
       <main className={css.main}>
         <div className={css.mapBox}>
           <div ref={host} className={css.map} role="application" aria-label={`Map of ${COUNTRY.name}`} />

@@ -50,91 +50,12 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="The ground" onClose={onClose}>
       <div className={css.form}>
-        <Row label="Width">
-          <NumberField
-            label="Width"
-            value={draft.width}
-            unit="m"
-            min={1}
-            max={1e7}
-            step={1}
-            disabled={readOnly}
-            onChange={(width) => setDraft(sized(draft, 'width', width, held))}
-          />
-        </Row>
-        <Row label="Depth">
-          <NumberField
-            label="Depth"
-            value={draft.depth}
-            unit="m"
-            min={1}
-            max={1e7}
-            step={1}
-            disabled={readOnly}
-            onChange={(depth) => setDraft(sized(draft, 'depth', depth, held))}
-          />
-        </Row>
-        <Row label="Samples across">
-          <NumberField
-            label="Samples across"
-            value={draft.across}
-            min={2}
-            max={MOST}
-            disabled={readOnly}
-            onChange={(across) => setDraft(sampled(draft, Math.round(across), draft.down, held))}
-          />
-        </Row>
-        <Row label="Samples down">
-          <NumberField
-            label="Samples down"
-            value={draft.down}
-            min={2}
-            max={MOST}
-            disabled={readOnly}
-            onChange={(down) => setDraft(sampled(draft, draft.across, Math.round(down), held))}
-          />
-        </Row>
-        <Row label="Spacing" help="From sample to sample, the same both ways.">
-          <NumberField
-            label="Spacing"
-            value={Number(x.toPrecision(9))}
-            unit="m"
-            min={0.001}
-            max={100_000}
-            step={0.1}
-            disabled={readOnly}
-            onChange={(spacing) => setDraft(spaced(draft, spacing, held))}
-          />
-        </Row>
+        <Sides {...{ draft, held, readOnly, setDraft }} />
         <Row label="Held" help="What stays while another of the three is changed.">
           <Segments label="Held" value={held} choices={HELD} onChange={setHeld} />
         </Row>
         <SizesOf ground={draft} readOnly={readOnly} onTake={setDraft} />
-        <Row label="Samples are">
-          <Segments
-            label="Samples are"
-            value={draft.registration}
-            choices={{ point: 'Points on the edge', area: 'Cell centres' }}
-            onChange={(registration) => {
-              const by = registration === draft.registration ? 0 : registration === 'point' ? 1 : -1;
-              set({ registration, across: draft.across + by, down: draft.down + by });
-            }}
-          />
-        </Row>
-        <Row label="Sea level">
-          <NumberField label="Sea level" value={draft.sea} unit="m" min={-11000} max={9000} step={0.1} disabled={readOnly} onChange={(sea) => set({ sea })} />
-        </Row>
-        <Row label="Datum" help="Heights are stored from here, so that high country keeps its millimetres.">
-          <NumberField
-            label="Datum"
-            value={draft.datum}
-            unit="m"
-            min={-11000}
-            max={9000}
-            disabled={readOnly}
-            onChange={(datum) => set({ datum: Math.round(datum) })}
-          />
-        </Row>
+        <Levels {...{ draft, readOnly, set }} />
         <Facts
           items={[
             ['From sample to sample', x === y ? `${Number(x.toPrecision(6))} m` : `${Number(x.toPrecision(6))} × ${Number(y.toPrecision(6))} m`],
@@ -153,6 +74,109 @@ export function GroundDialog({ onClose }: { onClose: () => void }) {
         </div>
       </div>
     </Dialog>
+  );
+}
+
+interface DraftProps {
+  draft: Ground;
+  readOnly: boolean;
+}
+
+/** Width, depth, samples and spacing, of which one is held while another changes. */
+function Sides({ draft, held, readOnly, setDraft }: DraftProps & { held: Held; setDraft: (ground: Ground) => void }) {
+  const { x } = spacingOf(draft);
+  return (
+    <>
+      <Row label="Width">
+        <NumberField
+          label="Width"
+          value={draft.width}
+          unit="m"
+          min={1}
+          max={1e7}
+          step={1}
+          disabled={readOnly}
+          onChange={(width) => setDraft(sized(draft, 'width', width, held))}
+        />
+      </Row>
+      <Row label="Depth">
+        <NumberField
+          label="Depth"
+          value={draft.depth}
+          unit="m"
+          min={1}
+          max={1e7}
+          step={1}
+          disabled={readOnly}
+          onChange={(depth) => setDraft(sized(draft, 'depth', depth, held))}
+        />
+      </Row>
+      <Row label="Samples across">
+        <NumberField
+          label="Samples across"
+          value={draft.across}
+          min={2}
+          max={MOST}
+          disabled={readOnly}
+          onChange={(across) => setDraft(sampled(draft, Math.round(across), draft.down, held))}
+        />
+      </Row>
+      <Row label="Samples down">
+        <NumberField
+          label="Samples down"
+          value={draft.down}
+          min={2}
+          max={MOST}
+          disabled={readOnly}
+          onChange={(down) => setDraft(sampled(draft, draft.across, Math.round(down), held))}
+        />
+      </Row>
+      <Row label="Spacing" help="From sample to sample, the same both ways.">
+        <NumberField
+          label="Spacing"
+          value={Number(x.toPrecision(9))}
+          unit="m"
+          min={0.001}
+          max={100_000}
+          step={0.1}
+          disabled={readOnly}
+          onChange={(spacing) => setDraft(spaced(draft, spacing, held))}
+        />
+      </Row>
+    </>
+  );
+}
+
+/** Where the samples lie, and what heights are counted from. */
+function Levels({ draft, readOnly, set }: DraftProps & { set: (part: Partial<Ground>) => void }) {
+  return (
+    <>
+      <Row label="Samples are">
+        <Segments
+          label="Samples are"
+          value={draft.registration}
+          choices={{ point: 'Points on the edge', area: 'Cell centres' }}
+          onChange={(registration) => {
+            const by = registration === draft.registration ? 0 : registration === 'point' ? 1 : -1;
+            set({ registration, across: draft.across + by, down: draft.down + by });
+          }}
+        />
+      </Row>
+      <Row label="Sea level">
+        <NumberField label="Sea level" value={draft.sea} unit="m" min={-11000} max={9000} step={0.1} disabled={readOnly} onChange={(sea) => set({ sea })} />
+      </Row>
+      <Row label="Datum" help="Heights are stored from here, so that high country keeps its millimetres.">
+        <NumberField
+          label="Datum"
+          value={draft.datum}
+          unit="m"
+          min={-11000}
+          max={9000}
+          disabled={readOnly}
+          onChange={(datum) => set({ datum: Math.round(datum) })}
+        />
+      </Row>
+    </>
   );
 }
 
