@@ -126,8 +126,6 @@ function useTexels(sha: string): number | null {
 }
 
 function Layer({ course, layer, first, readOnly }: { course: Course; layer: CoverLayer; first: boolean; readOnly: boolean }) {
-  const picture = layer.picture ? course.assets[layer.picture] : undefined;
-  const texels = useTexels(layer.picture);
   return (
     <details className={css.layer}>
       <summary>
@@ -142,36 +140,75 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
           onChange={(name) => name && setLayer(layer.id, 'Name a layer', (l) => void (l.name = name.slice(0, 80)))}
         />
       </Row>
-      <Row label="Colour">
-        <div className={css.inRow}>
-          <input
-            type="color"
-            aria-label={`Colour of ${layer.name}`}
-            value={hex(layer.colour)}
-            disabled={readOnly}
-            onChange={(event) => setLayer(layer.id, 'Colour of a layer', (l) => void (l.colour = fromHex(event.target.value)), `${layer.id}:colour`)}
-          />
-          <Button
-            look="quiet"
-            square
-            aria-label="Further down"
-            title="Move it under the layer before"
-            disabled={readOnly || first}
-            onClick={() => setCover('Move a layer', (c) => moveDown(c.layers, layer.id))}
-          >
-            <ArrowUp size={12} />
-          </Button>
-          <Button
-            look="quiet"
-            square
-            aria-label={`Take ${layer.name} away`}
-            disabled={readOnly}
-            onClick={() => setCover('Take a layer away', (c) => void (c.layers = c.layers.filter((l) => l.id !== layer.id)))}
-          >
-            <Trash2 size={12} />
-          </Button>
-        </div>
+      <LayerColour {...{ layer, first, readOnly }} />
+      <LayerPicture {...{ course, layer, readOnly }} />
+      <Row label="From near" help="What it is like near the eye. In the view’s light only: no map has it.">
+        <Select
+          label={`${layer.name} from near`}
+          value={grainOfLayer(layer)}
+          choices={GRAINS}
+          onChange={(grain) => setLayer(layer.id, 'Grain of a layer', (l) => void (l.grain = grain))}
+        />
       </Row>
+      <ShareRow
+        label="Strength"
+        value={layer.strength}
+        disabled={readOnly}
+        onChange={(strength) => setLayer(layer.id, 'Strength of a layer', (l) => void (l.strength = strength), `${layer.id}:strength`)}
+        onDone={endGesture}
+      />
+      <LayerRules {...{ layer, readOnly }} />
+    </details>
+  );
+}
+
+interface LayerProps {
+  layer: CoverLayer;
+  readOnly: boolean;
+}
+
+/** A layer's colour, and its place among the others. */
+function LayerColour({ layer, first, readOnly }: LayerProps & { first: boolean }) {
+  return (
+    <Row label="Colour">
+      <div className={css.inRow}>
+        <input
+          type="color"
+          aria-label={`Colour of ${layer.name}`}
+          value={hex(layer.colour)}
+          disabled={readOnly}
+          onChange={(event) => setLayer(layer.id, 'Colour of a layer', (l) => void (l.colour = fromHex(event.target.value)), `${layer.id}:colour`)}
+        />
+        <Button
+          look="quiet"
+          square
+          aria-label="Further down"
+          title="Move it under the layer before"
+          disabled={readOnly || first}
+          onClick={() => setCover('Move a layer', (c) => moveDown(c.layers, layer.id))}
+        >
+          <ArrowUp size={12} />
+        </Button>
+        <Button
+          look="quiet"
+          square
+          aria-label={`Take ${layer.name} away`}
+          disabled={readOnly}
+          onClick={() => setCover('Take a layer away', (c) => void (c.layers = c.layers.filter((l) => l.id !== layer.id)))}
+        >
+          <Trash2 size={12} />
+        </Button>
+      </div>
+    </Row>
+  );
+}
+
+/** A picture that repeats in place of a layer's colour, and how much it covers. */
+function LayerPicture({ course, layer, readOnly }: LayerProps & { course: Course }) {
+  const picture = layer.picture ? course.assets[layer.picture] : undefined;
+  const texels = useTexels(layer.picture);
+  return (
+    <>
       <Row label="Picture" help="A picture of your own that repeats, instead of the colour.">
         {picture ? (
           <Button look="quiet" disabled={readOnly} onClick={() => setLayer(layer.id, 'Without a picture', (l) => void (l.picture = ''))}>
@@ -207,21 +244,14 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
           />
         </Row>
       )}
-      <Row label="From near" help="What it is like near the eye. In the view’s light only: no map has it.">
-        <Select
-          label={`${layer.name} from near`}
-          value={grainOfLayer(layer)}
-          choices={GRAINS}
-          onChange={(grain) => setLayer(layer.id, 'Grain of a layer', (l) => void (l.grain = grain))}
-        />
-      </Row>
-      <ShareRow
-        label="Strength"
-        value={layer.strength}
-        disabled={readOnly}
-        onChange={(strength) => setLayer(layer.id, 'Strength of a layer', (l) => void (l.strength = strength), `${layer.id}:strength`)}
-        onDone={endGesture}
-      />
+    </>
+  );
+}
+
+/** Where a layer lies. */
+function LayerRules({ layer, readOnly }: LayerProps) {
+  return (
+    <>
       {layer.where.masks.map((mask) => (
         <MaskCard
           key={mask.id}
@@ -246,7 +276,7 @@ function Layer({ course, layer, first, readOnly }: { course: Course; layer: Cove
           </option>
         ))}
       </select>
-    </details>
+    </>
   );
 }
 

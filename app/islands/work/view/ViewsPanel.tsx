@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import type { Course } from '@upland-cast/core';
 import { Camera, Eye, Footprints, Plane, Trash2 } from 'lucide-react';
 import { Button, NumberField, Row, Segments, Switch, TextField } from '../../../components/controls';
 import { bytes } from '../../../components/format';
@@ -9,6 +10,8 @@ import type { GroundView } from '../../../view/ground/ground-view';
 import { putDown, type Pace, type Walker } from '../../../view/ground/walk';
 import { StillSheet } from './StillSheet';
 import css from './ViewsPanel.module.css';
+
+type KeptCamera = Course['cameras'][number];
 
 /** Where the ground is looked at from: its sides, on foot or in the air, and the views that are kept; and what the view holds. */
 export function ViewsPanel({ view }: { view: GroundView | null }) {
@@ -60,56 +63,15 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
           <Plane size={13} /> Fly
         </Button>
       </div>
-      {walker && (
-        <>
-          <p>W A S D or the arrows go; the mouse looks around; Q and E sink and rise in the air; Escape ends it.</p>
-          <Row label="Pace" help="1.4, 4 and 12 metres a second.">
-            <Segments
-              label="Pace"
-              value={walker.pace}
-              choices={{ walk: 'Walk', run: 'Run', ride: 'Ride' }}
-              onChange={(pace) => useTerrain.setState({ walker: { ...walker, pace: pace as Pace } })}
-            />
-          </Row>
-          {walker.how === 'walk' && (
-            <Row label="Steepest" help="No way up that is steeper than this.">
-              <NumberField
-                label="Steepest"
-                unit="°"
-                value={walker.steepest}
-                min={5}
-                max={89}
-                onChange={(steepest) => useTerrain.setState({ walker: { ...walker, steepest } })}
-              />
-            </Row>
-          )}
-          {walker.stopped && <p role="status">Too steep to go on that way.</p>}
-        </>
-      )}
+      {walker && <WalkSettings walker={walker} />}
       {cameras.length === 0 && <p>No view is kept yet. Turn the ground to where it should be seen from, and keep it.</p>}
       {cameras.length > 0 && (
-        <ul>
-          {cameras.map((camera) => (
-            <li key={camera.id}>
-              <TextField label={`Name of ${camera.name}`} value={camera.name} disabled={readOnly} onChange={(name) => nameView(camera.id, name)} />
-              <Button
-                look="quiet"
-                square
-                aria-label={`Look from ${camera.name}`}
-                title="Look from here"
-                onClick={() => {
-                  stand();
-                  view?.cameras.goTo(camera);
-                }}
-              >
-                <Eye size={13} />
-              </Button>
-              <Button look="quiet" square aria-label={`Take ${camera.name} away`} disabled={readOnly} onClick={() => removeView(camera.id)}>
-                <Trash2 size={13} />
-              </Button>
-            </li>
-          ))}
-        </ul>
+        <KeptViews
+          onLook={(camera) => {
+            stand();
+            view?.cameras.goTo(camera);
+          }}
+        />
       )}
       <Button disabled={readOnly || !view || walker !== null} onClick={() => view && keepView(view.cameras.cameraPlace())}>
         Keep this view
@@ -128,5 +90,56 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** How somebody goes over the ground. */
+function WalkSettings({ walker }: { walker: Walker }) {
+  return (
+    <>
+      <p>W A S D or the arrows go; the mouse looks around; Q and E sink and rise in the air; Escape ends it.</p>
+      <Row label="Pace" help="1.4, 4 and 12 metres a second.">
+        <Segments
+          label="Pace"
+          value={walker.pace}
+          choices={{ walk: 'Walk', run: 'Run', ride: 'Ride' }}
+          onChange={(pace) => useTerrain.setState({ walker: { ...walker, pace: pace as Pace } })}
+        />
+      </Row>
+      {walker.how === 'walk' && (
+        <Row label="Steepest" help="No way up that is steeper than this.">
+          <NumberField
+            label="Steepest"
+            unit="°"
+            value={walker.steepest}
+            min={5}
+            max={89}
+            onChange={(steepest) => useTerrain.setState({ walker: { ...walker, steepest } })}
+          />
+        </Row>
+      )}
+      {walker.stopped && <p role="status">Too steep to go on that way.</p>}
+    </>
+  );
+}
+
+/** The views that are kept with the course, by their names. */
+function KeptViews({ onLook }: { onLook: (camera: KeptCamera) => void }) {
+  const cameras = useTerrain((s) => s.course!.cameras);
+  const readOnly = useTerrain((s) => s.readOnly);
+  return (
+    <ul>
+      {cameras.map((camera) => (
+        <li key={camera.id}>
+          <TextField label={`Name of ${camera.name}`} value={camera.name} disabled={readOnly} onChange={(name) => nameView(camera.id, name)} />
+          <Button look="quiet" square aria-label={`Look from ${camera.name}`} title="Look from here" onClick={() => onLook(camera)}>
+            <Eye size={13} />
+          </Button>
+          <Button look="quiet" square aria-label={`Take ${camera.name} away`} disabled={readOnly} onClick={() => removeView(camera.id)}>
+            <Trash2 size={13} />
+          </Button>
+        </li>
+      ))}
+    </ul>
   );
 }
