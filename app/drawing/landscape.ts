@@ -7,6 +7,7 @@ import {
   srgbFromLinear,
   sunShare,
   withSamples,
+  type Cover,
   type Field,
   type Ground,
   type Kernels,
@@ -17,7 +18,6 @@ import { daylight, fresnel, throughWater, type Rgb } from './sky';
 const DAY = { azimuth: 305, altitude: 34, turbidity: 2.6 };
 /** Small pictures flatten slopes; they are lifted by so much at most. */
 const MOST_LIFT = 2.2;
-const ROCK: Rgb = [0.235, 0.225, 0.21];
 /** What water throws back of the sky, seen from straight above. */
 const THROWN = fresnel(1);
 const DEEP: Rgb = [0.012, 0.05, 0.065];
@@ -35,9 +35,16 @@ function lightOfDay(): { sun: Rgb; sky: Rgb; towards: Rgb } {
   return { sun: balanced(sun), sky: balanced(sky), towards: [Math.sin(around) * Math.cos(high), Math.sin(high), -Math.cos(around) * Math.cos(high)] };
 }
 
+const linear = (colour: readonly number[]) => colour.map((c) => LINEAR_OF_CODE[c]) as Rgb;
+/** Of what stands where it is steep in the usual cover. */
+const ROCK: Rgb = [0.235, 0.225, 0.21];
+
+/** What a cover has where it is steep: its last layer. */
+const steepColour = (cover: Cover | undefined): Rgb => (cover?.layers.length ? linear(cover.layers[cover.layers.length - 1].colour) : ROCK);
+
 /** The cover's colours by relief, linear. */
-function coverColours(): (share: number) => Rgb {
-  const stops = defaultCover().stops.map(({ at, colour }) => ({ at, colour: colour.map((c) => LINEAR_OF_CODE[c]) as Rgb }));
+function coverColours(cover: Cover): (share: number) => Rgb {
+  const stops = cover.stops.map(({ at, colour }) => ({ at, colour: linear(colour) }));
   const mixed = (share: number): Rgb => {
     const upper = Math.max(
       1,
@@ -103,27 +110,29 @@ function rangeOf(height: Float32Array): [low: number, high: number] {
   return [lowest, highest];
 }
 
-/** A field from above by day, in the colours of the usual cover, with shadows, sky and the sea: RGBA, the middle strip of the ground in the shape asked for. */
-export async function landscapePixels(kernels: Kernels, field: Field, width: number, height: number): Promise<Uint8ClampedArray<ArrayBuffer>> {
+/** A field from above by day, in the colours of its cover or of the usual one, with shadows, sky and the sea: RGBA, the middle strip of the ground in the shape asked for. */
+export async function landscapePixels(kernels: Kernels, field: Field, width: number, height: number, cover?: Cover): Promise<Uint8ClampedArray<ArrayBuffer>> {
   const strip = stripOf(field, width, height);
   const sky = await skyLight(kernels, strip.small, { directions: 16, exaggeration: strip.lift });
   const sun = await sunShare(kernels, strip.small, { ...DAY, disc: 4 }, strip.lift);
-  return paint(strip, (i) => [sky[i], sun[i]]);
+  return paint(strip, (i) => [sky[i], sun[i]], cover);
 }
 
 /** The same at once, where nothing casts a shadow: for cards that are drawn while work goes on. */
-export const openPixels = (field: Field, width: number, height: number): Uint8ClampedArray<ArrayBuffer> =>
-  paint(quickStripOf(field, width, height), (_, up) => [0.5 + 0.5 * up, 1]);
+export const openPixels = (field: Field, width: number, height: number, cover?: Cover): Uint8ClampedArray<ArrayBuffer> =>
+  paint(quickStripOf(field, width, height), (_, up) => [0.5 + 0.5 * up, 1], cover);
 
 /** Paints a strip; `sharesAt` gives the shares of sky and sun at a sample, whose normal points up so much. */
 function paint(
   { small, range: [lowest, highest], width, height, lift, skip }: Strip,
   sharesAt: (index: number, up: number) => [number, number],
+  cover: Cover | undefined,
 ): Uint8ClampedArray<ArrayBuffer> {
   const { ground, height: h } = small;
   const { x, y } = spacingOf(ground);
   const light = lightOfDay();
-  const colourAt = coverColours();
+  const colourAt = coverColours(cover ?? defaultCover());
+  const rock = steepColour(cover);
   const sea = ground.sea - ground.datum;
   const dry = Math.max(lowest, Math.min(sea, highest));
   const pixels = new Uint8ClampedArray(width * height * 4);
@@ -142,7 +151,7 @@ function paint(
       const base = colourAt(highest > dry ? (h[i] - dry) / (highest - dry) : 0.5);
       const left = h[i] < sea ? throughWater((sea - h[i]) / 6) : NO_WATER;
       for (let c = 0; c < 3; c++) {
-        const albedo = base[c] + 0.8 * steep * (ROCK[c] - base[c]);
+        const albedo = base[c] + 0.8 * steep * (rock[c] - base[c]);
         const falls = light.sun[c] * lit + light.sky[c] * sky + albedo * (1 - sky) * 0.5 * (light.sun[c] * light.towards[1] + light.sky[c]);
         let seen = albedo * falls;
         if (h[i] < sea) seen = seen * left[c] + (DEEP[c] * 2.2 + THROWN * light.sky[c]) * (1 - left[c]);

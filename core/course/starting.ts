@@ -1,5 +1,6 @@
 import { rockSchema, type Rock } from '../rock/rock';
 import { makeGround } from '../field/ground';
+import { coverSchema, type Cover } from './recipe';
 import { makeCourse, makeTributary, stepUse, type Course } from './schema';
 import { maskUse } from './where';
 
@@ -12,6 +13,52 @@ export interface StartingCourse {
 }
 
 const land = (width: number, sea: number) => makeGround({ width, depth: width, across: 1025, down: 1025, registration: 'point', sea });
+const withCover = (course: Course, cover: Cover): Course => ({ ...course, cover });
+
+const onSlopes = (low: number, softness: number) => ({ masks: [{ id: 'slope', kind: 'slope', params: { low, high: 90, softness } }] });
+
+/** Sand that lies light on crests and darker in hollows, over a floor of gravel where the wind has swept it. */
+const sand = (): Cover =>
+  coverSchema.parse({
+    reach: 500,
+    grain: 'sand',
+    stops: [
+      { at: 0, colour: [158, 126, 86] },
+      { at: 0.5, colour: [190, 157, 110] },
+      { at: 1, colour: [208, 178, 132] },
+    ],
+    layers: [
+      {
+        id: 'floor',
+        name: 'Gravel floor',
+        colour: [143, 122, 96],
+        strength: 0.7,
+        where: {
+          masks: [
+            { id: 'hollow', kind: 'relief', params: { size: 800, low: 0, high: 0.16, softness: 0.12 }, ragged: 0.4, raggedSize: 120 },
+            { id: 'level', kind: 'slope', params: { low: 0, high: 4, softness: 4 } },
+          ],
+        },
+      },
+      { id: 'slip', name: 'Sand of the slip faces', colour: [176, 141, 94], where: onSlopes(27, 4) },
+    ],
+  });
+
+/** Dust, and the rubble and rock that stand out of it where it is steep. */
+const dust = (): Cover =>
+  coverSchema.parse({
+    grain: 'sand',
+    stops: [
+      { at: 0, colour: [88, 83, 77] },
+      { at: 0.45, colour: [118, 112, 103] },
+      { at: 1, colour: [152, 145, 133] },
+    ],
+    layers: [
+      { id: 'rubble', name: 'Rubble', colour: [128, 121, 112], where: onSlopes(24, 6) },
+      { id: 'rock', name: 'Rock', colour: [97, 92, 87], where: onSlopes(38, 6) },
+    ],
+  });
+
 const withRock = (course: Course, rock: Partial<Rock>): Course => ({ ...course, rock: rockSchema.parse(rock) });
 const where = (...masks: ReturnType<typeof maskUse>[]) => ({ masks, combine: 'multiply' as const });
 
@@ -142,30 +189,36 @@ export const startingCourses: readonly StartingCourse[] = [
     name: 'Crater field',
     summary: 'Old overlapping craters in a plain of dust.',
     make: () =>
-      makeCourse('Crater field', land(8192, -400), [
-        stepUse('noise', { kind: 'fbm', feature: 3600, height: 170, level: 200, octaves: 9, gain: 0.45, seed: 71 }, { name: 'Plain', join: 'replace' }),
-        stepUse('craters', { count: 900, largest: 2400, smallest: 50, power: 1.8, age: 0.8, seed: 12 }, { name: 'Impacts', join: 'add' }),
-        stepUse('noise', { kind: 'billow', feature: 120, height: 4, octaves: 5, seed: 9 }, { name: 'Dust', join: 'add' }),
-      ]),
+      withCover(
+        makeCourse('Crater field', land(8192, -400), [
+          stepUse('noise', { kind: 'fbm', feature: 3600, height: 170, level: 200, octaves: 9, gain: 0.45, seed: 71 }, { name: 'Plain', join: 'replace' }),
+          stepUse('craters', { count: 900, largest: 2400, smallest: 50, power: 1.8, age: 0.8, seed: 12 }, { name: 'Impacts', join: 'add' }),
+          stepUse('noise', { kind: 'billow', feature: 120, height: 4, octaves: 5, seed: 9 }, { name: 'Dust', join: 'add' }),
+        ]),
+        dust(),
+      ),
   },
   {
     id: 'dune-sea',
     name: 'Dune sea',
     summary: 'High ridges of sand across the wind, with lesser ones on their backs.',
     make: () =>
-      makeCourse('Dune sea', land(8192, -400), [
-        stepUse('noise', { kind: 'fbm', feature: 5200, height: 90, level: 320, octaves: 5, gain: 0.35, seed: 17 }, { name: 'Floor', join: 'replace' }),
-        stepUse(
-          'dunes',
-          { kind: 'transverse', spacing: 900, steepness: 2.6, supply: 0.8, wind: 24, sinuous: 0.5, varies: 0.5, seed: 3 },
-          { name: 'High ridges', join: 'add' },
-        ),
-        stepUse(
-          'dunes',
-          { kind: 'transverse', spacing: 150, steepness: 1.1, supply: 0.9, wind: 44, sinuous: 0.7, varies: 0.6, seed: 8 },
-          { name: 'Lesser ridges', join: 'add' },
-        ),
-      ]),
+      withCover(
+        makeCourse('Dune sea', land(8192, -400), [
+          stepUse('noise', { kind: 'fbm', feature: 5200, height: 90, level: 320, octaves: 5, gain: 0.35, seed: 17 }, { name: 'Floor', join: 'replace' }),
+          stepUse(
+            'dunes',
+            { kind: 'transverse', spacing: 900, steepness: 2.6, supply: 0.8, wind: 24, sinuous: 0.5, varies: 0.5, seed: 3 },
+            { name: 'High ridges', join: 'add' },
+          ),
+          stepUse(
+            'dunes',
+            { kind: 'transverse', spacing: 150, steepness: 1.1, supply: 0.9, wind: 44, sinuous: 0.7, varies: 0.6, seed: 8 },
+            { name: 'Lesser ridges', join: 'add' },
+          ),
+        ]),
+        sand(),
+      ),
   },
   {
     id: 'fire-mountain',

@@ -108,7 +108,9 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
     onStanding: ({ use, field }) => findUse(course, use.id)?.line.id === '' && listener.standing(field.ground, field.height as Float32Array<ArrayBuffer>),
     onStage: (stage) => {
       const known = pictured.has(stage.key);
-      const relief = known ? undefined : openPixels({ ground: { ...ground, sea: course.ground.sea }, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height);
+      const relief = known
+        ? undefined
+        : openPixels({ ground: { ...ground, sea: course.ground.sea }, height: stage.height }, THUMBNAIL.width, THUMBNAIL.height, course.cover);
       pictured.add(stage.key);
       listener.stage({ id: stage.use.id, key: stage.key, fault: stage.fault, words: stage.words, relief, took: stage.took });
     },
@@ -209,14 +211,14 @@ export const previewApi = {
     const alone = { ...course, stem: steps, tributaries: course.tributaries.filter((t) => t.id !== found.line.id) };
     const { width, height } = ROLL_PICTURE;
     const answer = await outcome(() => evaluate(alone, { kernels, ground: previewGround(course.ground, 128), asset: loadAsset }));
-    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height) } : null;
+    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height, course.cover) } : null;
   },
 
   /** A whole course in small, for its card among the rolls of the whole terrain. */
   async coursePicture(course: Course): Promise<{ width: number; height: number; pixels: Uint8ClampedArray<ArrayBuffer> } | null> {
     const { width, height } = ROLL_PICTURE;
     const answer = await outcome(() => evaluate(course, { kernels, ground: previewGround(course.ground, 129), asset: loadAsset }));
-    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height) } : null;
+    return answer.ok ? { width, height, pixels: await landscapePixels(kernels, fieldOf(answer.value, course.ground), width, height, course.cover) } : null;
   },
 
   /** A starting course as a picture for its card, PNG. */
@@ -224,7 +226,7 @@ export const previewApi = {
     const course = startingCourse(id)?.make();
     if (!course) return null;
     const answer = await outcome(() => evaluate(course, { kernels, ground: groundAtSamples(course.ground, 321) }));
-    return answer.ok ? pngBlob(await landscapePixels(kernels, fieldOf(answer.value, course.ground), 320, 220), 320, 220) : null;
+    return answer.ok ? pngBlob(await landscapePixels(kernels, fieldOf(answer.value, course.ground), 320, 220, course.cover), 320, 220) : null;
   },
 
   /** The share of the last full ground under an elevation, and the length of that line, metres. */
@@ -286,7 +288,11 @@ export const previewApi = {
   async thumbnail(): Promise<Blob | null> {
     if (!state.full) return null;
     const { ground, height } = state.full.evaluation;
-    return pngBlob(await landscapePixels(tools.kernels, { ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220), 320, 220);
+    return pngBlob(
+      await landscapePixels(tools.kernels, { ground: { ...ground, sea: state.full.course.ground.sea }, height }, 320, 220, state.full.course.cover),
+      320,
+      220,
+    );
   },
 };
 
