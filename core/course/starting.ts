@@ -95,6 +95,7 @@ export const startingCourses: readonly StartingCourse[] = [
             stepUse('fluvial', { amount: 2600, scale: 300, soften: 44, bank: 54, uplift: 400, breach: 300, rock: 0.7 }),
             stepUse('glacier', { amount: 420, snowline: 0.52, favour: 0.22, snow: 0.9, till: 0.12, wall: 60, rock: 0.8 }),
             stepUse('talus', { cliff: 47, fall: 40, repose: 36, loose: 0.75, patch: 200, sweeps: 80 }),
+            stepUse('roughen', { height: 9, feature: 130, steepFrom: 18 }, { name: 'Crags' }),
           ],
           [
             makeTributary(
