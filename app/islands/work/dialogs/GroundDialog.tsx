@@ -85,52 +85,32 @@ interface DraftProps {
 /** Width, depth, samples and spacing, of which one is held while another changes. */
 function Sides({ draft, held, readOnly, setDraft }: DraftProps & { held: Held; setDraft: (ground: Ground) => void }) {
   const { x } = spacingOf(draft);
+  const sizes = { Width: 'width', Depth: 'depth' } as const;
+  const counts: Record<string, [number, (n: number) => Ground]> = {
+    'Samples across': [draft.across, (across) => sampled(draft, across, draft.down, held)],
+    'Samples down': [draft.down, (down) => sampled(draft, draft.across, down, held)],
+  };
   return (
     <>
-      <Row label="Width">
-        <NumberField
-          label="Width"
-          value={draft.width}
-          unit="m"
-          min={1}
-          max={1e7}
-          step={1}
-          disabled={readOnly}
-          onChange={(width) => setDraft(sized(draft, 'width', width, held))}
-        />
-      </Row>
-      <Row label="Depth">
-        <NumberField
-          label="Depth"
-          value={draft.depth}
-          unit="m"
-          min={1}
-          max={1e7}
-          step={1}
-          disabled={readOnly}
-          onChange={(depth) => setDraft(sized(draft, 'depth', depth, held))}
-        />
-      </Row>
-      <Row label="Samples across">
-        <NumberField
-          label="Samples across"
-          value={draft.across}
-          min={2}
-          max={MOST}
-          disabled={readOnly}
-          onChange={(across) => setDraft(sampled(draft, Math.round(across), draft.down, held))}
-        />
-      </Row>
-      <Row label="Samples down">
-        <NumberField
-          label="Samples down"
-          value={draft.down}
-          min={2}
-          max={MOST}
-          disabled={readOnly}
-          onChange={(down) => setDraft(sampled(draft, draft.across, Math.round(down), held))}
-        />
-      </Row>
+      {Object.entries(sizes).map(([label, side]) => (
+        <Row key={label} label={label}>
+          <NumberField
+            label={label}
+            value={draft[side]}
+            unit="m"
+            min={1}
+            max={1e7}
+            step={1}
+            disabled={readOnly}
+            onChange={(metres) => setDraft(sized(draft, side, metres, held))}
+          />
+        </Row>
+      ))}
+      {Object.entries(counts).map(([label, [value, taken]]) => (
+        <Row key={label} label={label}>
+          <NumberField label={label} value={value} min={2} max={MOST} disabled={readOnly} onChange={(n) => setDraft(taken(Math.round(n)))} />
+        </Row>
+      ))}
       <Row label="Spacing" help="From sample to sample, the same both ways.">
         <NumberField
           label="Spacing"

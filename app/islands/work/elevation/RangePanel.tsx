@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Button, NumberField, Row, Segments, Switch } from '../../../components/controls';
 import { figure } from '../../../components/format';
 import { engine } from '../../../engine/client';
@@ -41,6 +41,10 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
   const [shoulder, setShoulder] = useState(10);
   const [level, setLevel] = useState(sea);
 
+  // Escape leaves it as soon as it is there.
+  const panel = useRef<HTMLDivElement>(null);
+  useEffect(() => panel.current?.focus(), []);
+
   const draft = { way, by, low, high, shoulder, level };
   const now = { lowest, highest, histogram, sea, locked };
   const fault = rangeFault(draft);
@@ -53,7 +57,7 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
     onDone();
   };
   return (
-    <div className={css.range} role="dialog" aria-label="Range" onKeyDown={(event) => event.key === 'Escape' && onDone()}>
+    <div ref={panel} tabIndex={-1} className={css.range} role="dialog" aria-label="Range" onKeyDown={(event) => event.key === 'Escape' && onDone()}>
       <Segments label="Way" value={way} choices={WAYS} onChange={setWay} />
       {way === 'shift' && (
         <Row label="By">
