@@ -25,7 +25,7 @@ export function CoverPart({ course }: { course: Course }) {
   return (
     <Part title="Ground colour and materials">
       <Row label="Ramp follows" help="Height alone looks like a gradient; relief follows peaks and hollows wherever they lie.">
-        <Segments label="Ramp follows" value={cover.ramp} choices={RAMPS} onChange={(ramp) => setCover('Ramp follows', (c) => void (c.ramp = ramp))} />
+        <Select label="Ramp follows" value={cover.ramp} choices={RAMPS} onChange={(ramp) => setCover('Ramp follows', (c) => void (c.ramp = ramp))} />
       </Row>
       {cover.ramp === 'relief' && (
         <SliderRow
