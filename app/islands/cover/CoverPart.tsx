@@ -1,7 +1,7 @@
 import { ArrowUp, Trash2 } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { defaultCover, grainOfLayer, GRAINS, maskKinds, maskUse, RAMPS, type Course, type CoverLayer } from '@upland-cast/core';
-import { Button, NumberField, Row, Segments, Select, ShareRow, SliderRow, TextField } from '../../components/controls';
+import { Button, NumberField, Row, Select, ShareRow, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { loadAsset } from '../../storage/assets';
 import { endGesture } from '../../store/history';
