@@ -128,7 +128,7 @@ export const startingCourses: readonly StartingCourse[] = [
   {
     id: 'mesa-desert',
     name: 'Table lands',
-    summary: 'Flat-topped tables in level beds, their ledges and buttes over a worn floor.',
+    summary: 'Flat-topped tables in level beds, their ledges and buttes over a worn floor with dry pans.',
     make: () =>
       withRock(
         makeCourse('Table lands', land(8192, 0), [
@@ -168,6 +168,7 @@ export const startingCourses: readonly StartingCourse[] = [
           stepUse('falloff', { outline: 'round', width: 1500, margin: 420, level: -60, ragged: 1300, feature: 2600, seed: 41 }),
           stepUse('fluvial', { amount: 2600, scale: 100, soften: 18 }),
           stepUse('noise', { kind: 'ridged', feature: 520, height: 60, octaves: 6, seed: 6 }, { name: 'Skerries', join: 'add', strength: 0.7, hold: 'mean' }),
+          stepUse('drain', { amount: 60, scale: 24 }),
           stepUse('shore', { retreat: 130, stacks: 0.9, scale: 60, height: 4, cliff: 72, seed: 4 }),
           stepUse('roughen', { height: 5, feature: 60 }),
         ]),

@@ -20,6 +20,7 @@ export { pressFaces, pressLargest, pressPlace } from './press';
 export { greedyBegin, greedyPut, greedyGrow, greedyError, greedyPoints } from './greedy';
 export { floodBegin, floodSome, sortBegin, sortEnd, sortPass, sortPlaces } from './flood';
 export { countDonors, gatherPart, gatherRest, receiveByFacet, receiveSteepest, stateRows } from './flow';
+export { breachHollows } from './breach';
 export { fillHollows, hollows, hollowsBegin } from './hollows';
 export { pullRows, wearDown, breach, fanUp, settleBelow, hillslopeFaces, hillslopeRows, hillslopeColumns, beginFiner, fanFaces, clearReached, standInSea, narrowDiagonals } from './fluvial';
 export { iceBalance, iceDepth, iceOver, fillFloats, iceFaces, iceTake, iceWear, iceFiner } from './ice';

@@ -1,4 +1,5 @@
 import type { Program } from '../program';
+import { breachProgram } from './breach';
 import { deflateProgram } from './deflate';
 import { distanceProgram } from './distance';
 import { pressProgram } from './press';
@@ -38,6 +39,7 @@ export const programs: Record<string, Program<any, any, any>> = {
   [horizonProgram.id]: horizonProgram,
   [runoffProgram.id]: runoffProgram,
   [windProgram.id]: windProgram,
+  [breachProgram.id]: breachProgram,
   [deflateProgram.id]: deflateProgram,
   [distanceProgram.id]: distanceProgram,
   [talusProgram.id]: talusProgram,

@@ -1,20 +1,23 @@
 import { z } from 'zod';
 import { drainageOf, type Drainage } from '../../analysis/drainage';
-import type { Ground } from '../../field/ground';
+import { spacingOf, type Ground } from '../../field/ground';
 import { distance, toggle } from '../params';
-import { cooperativeYield } from '../../cooperative-yield';
+import { octavesOf } from '../../field/octaves';
+import { gridOf } from '../../field/window';
+import { breachProgram } from '../../kernels/programs/breach';
+import { noiseProgram } from '../../kernels/programs/noise';
 import { defineStep, type StepContext } from '../step';
 import { stamp, type Stamped } from './stamp';
 
 /**
- * Cuts outlets through what dams the water: from the lowest place of every hollow down the way
- * by which it spills, until the ground lies lower. What would take a deeper cut than allowed
- * stays a lake, or is filled.
+ * Cuts outlets through what dams the water: from the lowest place of every hollow the least costly
+ * way to where the ground lies lower, in bends of a few outlet widths. What would take a deeper cut
+ * than allowed stays a lake, or is filled.
  *
  * Depths and distances in metres. Leaves `cut` and `fill`.
- * Source: the flood's way out after Barnes, Lehman & Mulla 2014; breaching as in Lindsay 2016,
- * "Efficient hybrid breaching-filling sink removal methods", with the flood's way in place of
- * the least costly one.
+ * Source: Lindsay & Dhun 2015, "Modelling surface drainage patterns in altered landscapes using
+ * LiDAR" (least-cost breaching); Lindsay 2016, "Efficient hybrid breaching-filling sink removal
+ * methods" (cut as deep as allowed, fill the rest).
  */
 export const drain = defineStep({
   id: 'drain',
@@ -49,7 +52,7 @@ export const drain = defineStep({
     const { ground, kernels, signal, mask, progress } = context;
     const toSea = height.some((h) => h < ground.sea - ground.datum);
     const drainage = await drainageOf(kernels, { ground, height }, { toSea, signal });
-    const { stamped, kept } = await outlets(height, ground, drainage, amount, mask, context);
+    const { stamped, kept } = await outlets(height, drainage, { amount, scale }, context);
     progress(0.7);
     const bed = stamp(height, ground, stamped, { floor: scale / 2, bank: 1.2, deepest: amount });
     for (let i = 0; i < bed.length; i++) if (mask && mask[i] < 1) bed[i] = height[i] + (bed[i] - height[i]) * mask[i];
@@ -70,19 +73,37 @@ export const drain = defineStep({
   },
 });
 
-/** The samples of every outlet with the level that it is cut to, falling by a hair to where the ground is lower. */
+/** What ways cost where nothing has to be cut, as metres of cutting: an outlet goes around what stands in its way only so far. */
+const EVEN = 1;
+
+/** Ways wander by bends of so many outlet widths. */
+const BEND = 10;
+
+/** Every outlet with the level that it is cut to: the least costly way from the bottom of each hollow to where the ground lies lower. */
 async function outlets(
   height: Float32Array,
-  ground: Ground,
   { filled, receiver }: Drainage,
-  deepest: number,
-  mask: Float32Array | undefined,
-  { signal }: StepContext,
+  { amount, scale }: { amount: number; scale: number },
+  { ground, window, kernels, mask, signal, progress }: StepContext,
 ) {
-  const { across } = ground;
+  const { across, down } = ground;
+  const { x, y } = spacingOf(ground);
+  const bottoms = bottomsOf(height, ground, filled, receiver).filter((i) => !mask || mask[i] > 0);
+  const leaves = new Uint8Array(height.length);
+  for (let i = 0; i < leaves.length; i++) if (receiver[i] === i) leaves[i] = 1;
+  const octaves = octavesOf({ feature: BEND * scale, octaves: 4, gain: 0.6, lacunarity: 2, seed: 1 }, Math.max(x, y));
+  const weight = await kernels.run(noiseProgram, { ...gridOf(ground, window), kind: 0, octaves, scale: 1.4, add: 1 }, null, { signal });
+  for (let i = 0; i < weight.length; i++) weight[i] = Math.max(0.3, weight[i]);
+  const args = { across, down, spacingX: x, spacingY: y, deepest: amount, even: EVEN };
+  const { level, kept } = await kernels.run(breachProgram, args, { height, leaves, weight, bottoms }, { signal, progress });
   const stamped: Stamped[] = [];
-  const level = Float32Array.from(height);
-  const pits: number[] = [];
+  for (let i = 0; i < level.length; i++) if (level[i] < height[i]) stamped.push({ at: i, level: level[i], wide: 1 });
+  return { stamped, kept };
+}
+
+/** The lowest samples of hollows, the lowest first: a later outlet ends where an earlier one lies lower. */
+function bottomsOf(height: Float32Array, { across }: Ground, filled: Float32Array, receiver: Int32Array): Int32Array<ArrayBuffer> {
+  const bottoms: number[] = [];
   for (let i = 0; i < height.length; i++) {
     if (filled[i] <= height[i] || receiver[i] === i) continue;
     let lowest = true;
@@ -97,35 +118,7 @@ async function outlets(
         }
       }
     }
-    if (lowest) pits.push(i);
+    if (lowest) bottoms.push(i);
   }
-  // The lowest first: a later one ends where an earlier outlet lies lower.
-  pits.sort((a, b) => height[a] - height[b] || a - b);
-  let kept = 0;
-  const rest = cooperativeYield(signal);
-  for (const pit of pits) {
-    const pause = rest();
-    if (pause) await pause;
-    if (mask && mask[pit] === 0) continue;
-    const path: number[] = [];
-    let at = pit;
-    while (receiver[at] !== at) {
-      at = receiver[at];
-      if (level[at] < level[pit]) break;
-      path.push(at);
-    }
-    // Evenly from the hollow's floor to where the way goes on, which lies lower.
-    const fall = Math.min(level[at], level[pit]) - level[pit];
-    const bed = path.map((_, k) => level[pit] + (fall * (k + 1)) / (path.length + 1));
-    if (path.some((p, k) => height[p] - bed[k] > deepest)) {
-      kept++;
-      continue;
-    }
-    path.forEach((p, k) => {
-      if (bed[k] >= level[p]) return;
-      level[p] = bed[k];
-      stamped.push({ at: p, level: bed[k], wide: 1 });
-    });
-  }
-  return { stamped, kept };
+  return Int32Array.from(bottoms.sort((a, b) => height[a] - height[b] || a - b));
 }
