@@ -1,7 +1,7 @@
 import { proxy, wrap, type Remote } from 'comlink';
 import { UplandError } from '@upland-cast/core';
 import type { EngineApi } from './engine.worker';
-import { watchLife } from './alive';
+import { engineThread } from './early';
 import { lookElsewhere } from '../storage/assets';
 import type { Listener } from './api';
 
@@ -21,24 +21,19 @@ export function onEngineEnd(listener: () => void): () => void {
 }
 
 function start(): Running {
-  const worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module', name: 'engine' });
-  const remote = wrap<EngineApi>(worker);
+  const thread = engineThread();
+  const remote = wrap<EngineApi>(thread.worker);
   let fail: (error: Error) => void = () => undefined;
   const ended = new Promise<never>((_, reject) => (fail = reject));
   ended.catch(() => undefined);
   const own: Running = { remote, ended };
-  const end = (why: string) => {
+  thread.onEnd((why) => {
     if (running !== own) return;
     running = undefined;
-    life.forget();
-    worker.terminate();
+    thread.forget();
+    thread.worker.terminate();
     fail(new UplandError('engine-ended', `The engine that works the ground out ended${why}. It was started again.`));
     listeners.forEach((listener) => listener());
-  };
-  const life = watchLife(worker, () => end(''));
-  // A script that cannot be loaded says so by an error alone, before it could answer anything.
-  worker.addEventListener('error', (event) => {
-    if (!event.message) end(': it could not be started');
   });
   lookElsewhere({ unstored: (sha) => engine().unstored(sha), unstoredCount: () => engine().unstoredCount() });
   return own;

@@ -2,6 +2,7 @@ import { describeLand, differenceField, writeLayer, type Laid, type LandReport }
 import { transfer } from 'comlink';
 import type { ComparedPicture, Outcome, SideSource } from '../api';
 import { jobs, outcome, type Telling } from '../jobs';
+import { paced } from '../paced';
 import { tools } from '../state';
 import { comparePicture, held, meshLaid, readSide, type ReadSide } from './compare-service';
 
@@ -28,7 +29,7 @@ export const compareApi = {
   async compare(request: CompareRequest, tell: Telling): Promise<Outcome<ComparedPicture>> {
     const result = await outcome(async () => {
       const signal = jobs.begin('compare');
-      const [a, b] = await bothSides(request, tell, signal);
+      const [a, b] = await bothSides(request, paced(tell), signal);
       tell('Held against each other', 1);
       return comparePicture(a, b, request.laid, signal);
     });

@@ -4,6 +4,7 @@ import { reliefPixels } from '../../drawing/relief';
 import type { CameIn, HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outcome } from '../api';
 import { pngUrl } from '../images';
 import { jobs, outcome } from '../jobs';
+import { paced } from '../paced';
 import { tools } from '../state';
 import * as handing from './export-service';
 
@@ -46,7 +47,7 @@ export const exportApi = {
         Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)),
       );
     return outcome(() =>
-      handing.carryOut(tools, course, order, { ...given, relief }, (words, share) => listener.progress(words, share, false), jobs.begin('hand')),
+      handing.carryOut(tools, course, order, { ...given, relief }, paced((words, share) => listener.progress(words, share, false)), jobs.begin('hand')),
     );
   },
 

@@ -2,6 +2,7 @@ import { inspect, readWith, toField, statistics, type AssetReading } from '@upla
 import { keepAsset, unstoredCount, unstoredHere } from '../../storage/assets';
 import type { Kept, Look, LookFinding, MosaicLook, OpenedFile, Outcome, TakenIn } from '../api';
 import { jobs, outcome } from '../jobs';
+import { paced } from '../paced';
 import { kernels } from '../state';
 import { findings, keepFile, look, lookAtMosaic, openFiles } from './import-service';
 
@@ -43,7 +44,8 @@ export const importApi = {
 
   /** One of them as it would be read, with its relief. A newer look stops the one before. */
   look(id: number, settled: AssetReading, progress: (share: number) => void): Promise<Outcome<Look>> {
-    return outcome(() => look(id, settled, { signal: jobs.begin('look'), progress }));
+    const tell = paced((_, share) => progress(share));
+    return outcome(() => look(id, settled, { signal: jobs.begin('look'), progress: (share) => tell('', share) }));
   },
 
   /** What is wrong with it. */

@@ -3,6 +3,7 @@ import { transfer } from 'comlink';
 import type { MeshPicture } from '../../drawing/pictures';
 import type { MeshCurve, MeshPreview, WrittenMesh, Outcome, PressRequest, PressResult } from '../api';
 import { jobs, outcome, type Telling } from '../jobs';
+import { paced } from '../paced';
 import { tools, wholeField } from '../state';
 import * as meshing from './mesh-service';
 import { press } from './press-service';
@@ -32,7 +33,7 @@ export const meshApi = {
 
   /** A mesh file, or several, pressed to heights. */
   async press(course: Course, request: PressRequest, onWork: Telling): Promise<Outcome<PressResult>> {
-    const work = { tools, course, field: () => wholeField(course), signal: jobs.begin('press'), onWork };
+    const work = { tools, course, field: () => wholeField(course), signal: jobs.begin('press'), onWork: paced(onWork) };
     const result = await outcome(() => press(work, request));
     return result.ok ? transfer(result, [result.value.relief.pixels.buffer, result.value.cover.buffer, ...buffersOf(result.value.mesh)]) : result;
   },
@@ -41,7 +42,7 @@ export const meshApi = {
 /** What the making of meshes works with. */
 async function meshWork(course: Course, kind: string, onWork: Telling = () => undefined) {
   const signal = jobs.begin(kind);
-  return { tools, course, field: await wholeField(course), signal, onWork };
+  return { tools, course, field: await wholeField(course), signal, onWork: paced(onWork) };
 }
 
 function buffersOf({ positions, indices, normals, uvs, tangents, quads }: MeshPicture): ArrayBuffer[] {

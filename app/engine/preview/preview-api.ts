@@ -57,6 +57,7 @@ import {
 } from '../api';
 import { pngBlob } from '../images';
 import { jobs, outcome } from '../jobs';
+import { paced } from '../paced';
 import { kernels, knownEnd, cache, tools, state, toldOfLosses } from '../state';
 
 /** Sizes of previews, samples a side, the finest first; and milliseconds that one may take. */
@@ -93,6 +94,7 @@ const LAYER_ORDER = ['flow', 'cut', 'fill', 'water', 'sediment', 'loose', 'ice',
 
 /** Works out for the screen: what was being worked out for it before is given up. */
 async function workOut(course: Course, ground: Ground, listener: Listener, previous?: Evaluation): Promise<Evaluation> {
+  const tell = paced((step: string, share: number, keeps: boolean) => listener.progress(step, share, keeps));
   const options: Parameters<typeof evaluate>[1] = {
     kernels,
     cache,
@@ -103,7 +105,7 @@ async function workOut(course: Course, ground: Ground, listener: Listener, previ
     signal: jobs.begin('picture'),
     halt: jobs.begin('halt'),
     asset: loadAsset,
-    onProgress: ({ use, share }) => listener.progress(use.name || stepById(use.step).title, share, 'until' in stepById(use.step).params.shape),
+    onProgress: ({ use, share }) => tell(use.name || stepById(use.step).title, share, 'until' in stepById(use.step).params.shape),
     // A tributary's ground is not what the view shows.
     onStanding: ({ use, field }) => findUse(course, use.id)?.line.id === '' && listener.standing(field.ground, field.height as Float32Array<ArrayBuffer>),
     onStage: (stage) => {

@@ -2,6 +2,7 @@ import type { Course, StrokePlace } from '@upland-cast/core';
 import { transfer } from 'comlink';
 import type { Listener, Outcome, Patch, SculptParams, PaintedParams, BrushParts } from '../api';
 import { jobs, outcome } from '../jobs';
+import { paced } from '../paced';
 import { kernels, state } from '../state';
 import * as hand from './sculpt-service';
 
@@ -23,6 +24,7 @@ export const sculptApi = {
 
   /** The recorded strokes of a hand step once more, on what lies beneath it now. */
   playStrokes(id: string, listener: Listener): Promise<Outcome<SculptParams>> {
-    return outcome(() => hand.playAgain(state.full, kernels, id, (share) => listener.progress('Strokes', share, false), jobs.begin('picture')));
+    const tell = paced((words, share) => listener.progress(words, share, false));
+    return outcome(() => hand.playAgain(state.full, kernels, id, (share) => tell('Strokes', share), jobs.begin('picture')));
   },
 };

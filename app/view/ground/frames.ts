@@ -10,7 +10,7 @@ const MOST_STRIPS = 24;
 /** Milliseconds that a coarse picture is put off when the whole one may be there as soon: the first of its kind takes as long, its shaders have to be made. */
 const SOON = 350;
 /** Milliseconds after which what stands in for work under way is drawn whole, where nothing newer has come. */
-const STANDS_IN = 4000;
+const STANDS_IN = 8000;
 /** How much coarser what moves is drawn where there is no graphics card, at the least and at the most. */
 const COARSE = { least: 2, most: 5 };
 
