@@ -1,5 +1,4 @@
 import {
-  allUses,
   findUse,
   hardnessAtSurface,
   waterOf,
@@ -58,34 +57,10 @@ import {
 import { pngBlob } from '../images';
 import { jobs, outcome } from '../jobs';
 import { paced } from '../paced';
+import { PreviewSizes } from './preview-size';
 import { kernels, knownEnd, cache, tools, state, toldOfLosses } from '../state';
 
-/** Sizes of previews, samples a side, the finest first; and milliseconds that one may take. */
-const PREVIEWS = [512, 256, 128];
-const PREVIEW_TIME = 350;
-/** Sizes at which what comes before a change is in the cache already. */
-const previewed = new Set<number>();
-
-/** How fine a preview can be so that it is there at once, by what the full ground's steps took. */
-function affordablePreview(course: Course): number {
-  const { full } = state;
-  // What weather takes is not known yet: the more of it there is, the coarser its first picture.
-  if (!full) {
-    const weather = allUses(course).filter((use) => use.on && stepById(use.step).family === 'weather').length;
-    return PREVIEWS[Math.min(weather, PREVIEWS.length - 1)];
-  }
-  const was = new Map(allUses(full.course).map((use) => [use.id, JSON.stringify(use)]));
-  const now = new Map(allUses(course).map((use) => [use.id, JSON.stringify(use)]));
-  const { stages, ground } = full.evaluation;
-  const first = stages.findIndex(({ use }) => now.get(use.id) !== was.get(use.id));
-  const took = (from: number) => (from < 0 ? 0 : stages.slice(from).reduce((sum, stage) => sum + stage.took, 0));
-  const samples = ground.across * ground.down;
-  const fits = PREVIEWS.find((most) => {
-    const at = previewGround(course.ground, most);
-    return took(previewed.has(most) ? first : 0) * ((at.across * at.down) / samples) <= PREVIEW_TIME;
-  });
-  return fits ?? PREVIEWS[PREVIEWS.length - 1];
-}
+const sizes = new PreviewSizes();
 
 /** Stage keys whose pictures the page has. */
 const pictured = new Set<string>();
@@ -142,11 +117,11 @@ export const previewApi = {
   ): Promise<Outcome<Picture & { mask?: MaskPicture; layer?: LayerPicture; reached: Reached[]; said?: string }>> {
     const result = await outcome(async () => {
       const began = performance.now();
-      const most = preview ? affordablePreview(course) : Infinity;
+      const most = preview ? sizes.choose(course, state.full) : Infinity;
       const ground = preview ? previewGround(course.ground, most) : course.ground;
       const whole = !preview || ground === course.ground;
       const evaluation = await workOut(course, ground, listener, whole ? state.full?.evaluation : undefined);
-      if (preview) previewed.add(most);
+      if (preview) sizes.learn(performance.now() - began);
       if (whole) {
         state.full = { course, evaluation };
         state.kept = undefined;
