@@ -17,9 +17,10 @@ export interface HeightRows {
   bounds(signal?: AbortSignal): Promise<{ lowest: number; highest: number }>;
   /**
    * The heights of the rows `from` … `to` − 1, asked for from north to south; rows may be asked for again while they lie within
-   * the last ones. Throws {@link NotByRows} where there is a sample without a height.
+   * the last ones, and all of them from the first on. `hear` is
+   * told the samples, as the file has them, that were read for it. Throws {@link NotByRows} where there is a sample without a height.
    */
-  rows(from: number, to: number, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>>;
+  rows(from: number, to: number, signal?: AbortSignal, hear?: (samples: SampleArray) => void): Promise<Float32Array<ArrayBuffer>>;
 }
 
 /** Samples that are looked through at a time. */
@@ -47,12 +48,18 @@ async function heightsBy(reading: RowReading, meaning: Meaning, signal?: AbortSi
   const asTheyAre = type === 'f32' && scale === 1 && offset === 0;
 
   /** Samples that all have a height, from the begin of rows that lie together. */
-  const known = async (from: number, to: number, extent: Extent, stop?: AbortSignal) => {
+  let checked = 0;
+  const known = async (from: number, to: number, stop?: AbortSignal, extent?: Extent) => {
     const { samples, whole } = await reading.rows(from, to, stop);
-    if (whole || mayHaveNone(samples, reading)) throw new NotByRows();
-    extentOf(extent, samples, NaN, scale, offset);
+    if (whole) throw new NotByRows();
+    // What was found good when it was read before is so again.
+    if (!extent && to <= checked) return samples;
+    if (mayHaveNone(samples, reading)) throw new NotByRows();
+    const found = extent ?? nothing();
+    extentOf(found, samples, NaN, scale, offset);
     // What no ground can be has its sentence where files are read whole.
-    if (extent.missing > 0 || extent.highest > 1e7 || extent.lowest < -1e7) throw new NotByRows();
+    if (found.missing > 0 || found.highest > 1e7 || found.lowest < -1e7) throw new NotByRows();
+    if (from <= checked) checked = Math.max(checked, to);
     return samples;
   };
   const nothing = (): Extent => ({ lowest: Infinity, highest: -Infinity, missing: 0 });
@@ -62,7 +69,7 @@ async function heightsBy(reading: RowReading, meaning: Meaning, signal?: AbortSi
     const step = tall * Math.max(1, Math.floor(BAND / (width * tall)));
     for (let from = 0; from < height; from += step) {
       throwIfStopped(stop);
-      await known(from, Math.min(height, from + step), extent, stop);
+      await known(from, Math.min(height, from + step), stop, extent);
     }
     return extent;
   };
@@ -71,12 +78,17 @@ async function heightsBy(reading: RowReading, meaning: Meaning, signal?: AbortSi
 
   let first = 0;
   let kept = new Float32Array(0);
-  const rows = async (from: number, to: number, stop?: AbortSignal) => {
+  const rows = async (from: number, to: number, stop?: AbortSignal, hear?: (samples: SampleArray) => void) => {
+    if (from === 0 && first > 0) {
+      first = 0;
+      kept = new Float32Array(0);
+    }
     const end = first + kept.length / width;
     if (from < first || from > end) throw new RangeError(`Rows from ${from} are asked for after those from ${first} to ${end}.`);
     if (to > end) {
       // On to the next begin of rows that lie together, behind what is kept.
-      const samples = await known(end, Math.min(height, Math.ceil(to / tall) * tall), nothing(), stop);
+      const samples = await known(end, Math.min(height, Math.ceil(to / tall) * tall), stop);
+      hear?.(samples);
       const tail = kept.subarray((from - first) * width);
       const next = new Float32Array(tail.length + samples.length);
       next.set(tail);

@@ -1,17 +1,17 @@
 import { grouped } from '../grouped';
 import { countDistinct } from '../analysis/distinct';
 import type { Field } from '../field/field';
-import { spacingOf } from '../field/ground';
+import { spacingOf, type Ground } from '../field/ground';
 import { patchesOf } from '../field/voids';
-import { CODES, type Reading } from '../formats/format';
+import { CODES, type Reading, type SampleArray } from '../formats/format';
 import type { AssetReading } from '../formats/asset';
 import { meaningOf, type Meaning } from '../formats/heights';
 import type { Kernels } from '../kernels/pool';
 import { boundsIn, SCANNED } from '../kernels/scan';
-import { findBlocks } from '../steps/mend/deblock';
+import { findBlocks, type Blocks } from '../steps/mend/deblock';
 import { findSpikes } from '../steps/mend/despike';
 import { carriedOn, findStrips } from '../steps/mend/trim-edge';
-import type { Finding } from './inspect';
+import type { Finding, Header } from './inspect';
 
 /** What puts a finding right: a step on the course, or another reading of the file. */
 export type Mend = { label: string; step: string; params: Record<string, unknown> } | { label: string; reading: AssetReading };
@@ -30,7 +30,7 @@ export interface HeightFinding extends Finding {
  */
 export async function findingsIn(reading: Reading, meaning: Meaning, field: Field, kernels: Kernels, signal?: AbortSignal): Promise<HeightFinding[]> {
   const found: (HeightFinding | null)[] = [];
-  found.push(...aboutReading(reading, field));
+  found.push(...aboutReading(reading, reading.samples.length, field.ground, likeCodesOf(reading)));
   const framed = frame(field);
   found.push(framed?.finding ?? null);
   // What a frame does to the samples beside it is no finding of its own.
@@ -44,17 +44,16 @@ export async function findingsIn(reading: Reading, meaning: Meaning, field: Fiel
     blocks(reading, inner),
     levels(reading, meaning, field),
     ...clipped(reading, meaning, field, framed?.finding.where),
-    toneCurve(reading, meaning),
+    toneCurve(reading, reading.samples.length, meaning),
   ];
   found.push(await spiky, ...after);
   return found.filter((f) => f !== null);
 }
 
-/** What the file says or leaves open about its own numbers. */
-function aboutReading(reading: Reading, field: Field): HeightFinding[] {
+/** What the file says or leaves open about its own numbers; `guess`: what floats of it look like, where that is not metres. */
+export function aboutReading(reading: Header, count: number, ground: Ground, guess: LikeCodes['guess']): HeightFinding[] {
   const out: HeightFinding[] = [];
-  const count = reading.samples.length;
-  const { x, y } = spacingOf(field.ground);
+  const { x, y } = spacingOf(ground);
   if (Math.abs(x / y - 1) > 0.002) {
     const even = Math.sqrt(x * y);
     out.push({
@@ -68,7 +67,6 @@ function aboutReading(reading: Reading, field: Field): HeightFinding[] {
   if (reading.feet) out.push({ id: 'feet', severity: 'note', count, message: 'Its heights are in feet; they were turned into metres.' });
   const codes = CODES[reading.type];
   if (!codes && reading.unit === 'm') {
-    const guess = codesInFloats(reading);
     if (guess) {
       out.push({
         id: 'like-codes',
@@ -81,22 +79,51 @@ function aboutReading(reading: Reading, field: Field): HeightFinding[] {
   return out;
 }
 
-function codesInFloats({ samples, noData }: Reading): { low: number; high: number; what: string } | null {
-  let low = Infinity;
-  let high = -Infinity;
-  let whole = true;
-  for (let i = 0; i < samples.length; i++) {
-    const v = samples[i];
-    if (v === noData || !(v - v === 0)) continue;
-    if (v < low) low = v;
-    if (v > high) high = v;
-    if (whole && v !== Math.round(v)) whole = false;
-    if (!whole && (low < 0 || high > 1)) return null;
+/** Floats that look like codes, or like shares: looked for in pieces. */
+export class LikeCodes {
+  private low = Infinity;
+  private high = -Infinity;
+  private whole = true;
+  /** Something is neither whole nor a share. */
+  private neither = false;
+
+  constructor(private readonly noData: number | null) {}
+
+  add(samples: SampleArray): void {
+    if (this.neither) return;
+    const { noData } = this;
+    let { low, high, whole } = this;
+    for (let i = 0; i < samples.length; i++) {
+      const v = samples[i];
+      if (v === noData || !(v - v === 0)) continue;
+      if (v < low) low = v;
+      if (v > high) high = v;
+      if (whole && v !== Math.round(v)) whole = false;
+      if (!whole && (low < 0 || high > 1)) {
+        this.neither = true;
+        return;
+      }
+    }
+    this.low = low;
+    this.high = high;
+    this.whole = whole;
   }
-  if (low >= 0 && high <= 1 && high > 0.2 && high - low > 0.05) return { low, high, what: 'a share of 0 to 1' };
-  if (whole && low >= 0 && (high === 255 || high === 65_535 || (high > 20_000 && high < 65_536)))
-    return { low, high, what: high < 256 ? 'codes of 8 bits' : 'codes of 16 bits' };
-  return null;
+
+  get guess(): { low: number; high: number; what: string } | null {
+    const { low, high, whole, neither } = this;
+    if (neither) return null;
+    if (low >= 0 && high <= 1 && high > 0.2 && high - low > 0.05) return { low, high, what: 'a share of 0 to 1' };
+    if (whole && low >= 0 && (high === 255 || high === 65_535 || (high > 20_000 && high < 65_536)))
+      return { low, high, what: high < 256 ? 'codes of 8 bits' : 'codes of 16 bits' };
+    return null;
+  }
+}
+
+function likeCodesOf({ type, unit, samples, noData }: Reading): LikeCodes['guess'] {
+  if (CODES[type] || unit !== 'm') return null;
+  const looking = new LikeCodes(noData);
+  looking.add(samples);
+  return looking.guess;
 }
 
 function frame({ ground, height }: Field): { finding: HeightFinding; without: Field['height'] } | null {
@@ -134,13 +161,18 @@ async function spikes({ ground, height, valid }: Field, kernels: Kernels, least:
     if (where[i] && valid && touchesHole(valid, i, ground.across)) where[i] = 0;
     count += where[i];
   }
-  if (count === 0 || count > height.length / 50) return null;
+  const told = spikesFound(count, worst, height.length, least);
+  return told && { ...told, where: where as Uint8Array<ArrayBuffer> };
+}
+
+/** What is said of spikes among `all` samples; null where there are none, or so many that they are the ground's own. */
+export function spikesFound(count: number, worst: number, all: number, least: number): HeightFinding | null {
+  if (count === 0 || count > all / 50) return null;
   return {
     id: 'spikes',
     severity: 'caution',
     count,
     message: `${count} single ${count === 1 ? 'sample stands' : 'samples stand'} far off from all around, by up to ${nice(worst)} m.`,
-    where: where as Uint8Array<ArrayBuffer>,
     mend: { label: 'Take the spikes out', step: 'despike', params: least > 0 ? { least, packed: true } : {} },
   };
 }
@@ -176,12 +208,16 @@ function blocks(reading: Reading, { ground, height }: Field): HeightFinding | nu
     const row = Math.floor(i / ground.across) % 8;
     if (column === found.left || row === found.top) where[i] = 1;
   }
+  return { ...blocksFound(found, height.length, reading.lossy), where };
+}
+
+/** What is said of a grid of blocks. */
+export function blocksFound({ times }: Blocks, count: number, lossy: boolean | undefined): HeightFinding {
   return {
     id: 'blocks',
     severity: 'caution',
-    count: height.length,
-    message: `A grid of 8 × 8 blocks shows${reading.lossy ? ', as JPEG leaves it' : '; it was a JPEG once'}: breaks across it are ${found.times.toFixed(1)} times those within.`,
-    where,
+    count,
+    message: `A grid of 8 × 8 blocks shows${lossy ? ', as JPEG leaves it' : '; it was a JPEG once'}: breaks across it are ${times.toFixed(1)} times those within.`,
     mend: { label: 'Take the blocks out', step: 'deblock', params: {} },
   };
 }
@@ -228,19 +264,14 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
   // What has no height and what the frame holds is no end of the ground.
   const left = framed && valid ? framed.map((f, i) => (f || !valid[i] ? 1 : 0)) : (framed ?? valid?.map((v) => 1 - v));
   const ends: Ends = { low: Infinity, high: -Infinity, lows: 0, highs: 0 };
-  for (let from = 0; from < height.length; from += SCANNED) {
-    const to = Math.min(height.length, from + SCANNED);
-    // Most of the ground reaches neither end.
-    const part = left ? null : boundsIn(height, from, to);
-    if (!part || part.lowest <= ends.low || part.highest >= ends.high) takeEnds(ends, height, left, from, to);
-  }
+  addEnds(ends, height, left);
   const { low, high, lows, highs } = ends;
   if (!(high > low)) return out;
   for (const [what, end, count] of [
     ['tops', high, highs],
     ['bottoms', low, lows],
   ] as const) {
-    if (count < Math.max(16, height.length / 4000)) continue;
+    if (count < fewestClipped(height.length)) continue;
     const where = new Uint8Array(height.length);
     for (let i = 0; i < height.length; i++) if (height[i] === end && !left?.[i]) where[i] = 1;
     // A sheet of water or a bowl ends level by itself: what was cut off meets it on a slope.
@@ -275,12 +306,25 @@ function clipped(reading: Reading, meaning: Meaning, { ground, height, valid }: 
   return out;
 }
 
+/** So many samples at one end are no single top. */
+export const fewestClipped = (all: number): number => Math.max(16, all / 4000);
+
 /** The lowest and the highest height, and how many samples stand there. */
-interface Ends {
+export interface Ends {
   low: number;
   high: number;
   lows: number;
   highs: number;
+}
+
+/** Widens the ends by more heights; those of which `left` is not 0 do not count. */
+export function addEnds(ends: Ends, height: Float32Array, left?: Uint8Array): void {
+  for (let from = 0; from < height.length; from += SCANNED) {
+    const to = Math.min(height.length, from + SCANNED);
+    // Most of the ground reaches neither end.
+    const part = left ? null : boundsIn(height, from, to);
+    if (!part || part.lowest <= ends.low || part.highest >= ends.high) takeEnds(ends, height, left, from, to);
+  }
 }
 
 function takeEnds(ends: Ends, height: Float32Array, left: Uint8Array | undefined, from: number, to: number): void {
@@ -323,7 +367,7 @@ function rimOf(height: Float32Array, where: Uint8Array, across: number, down: nu
   return { rim: n ? sum / n : 0, patches };
 }
 
-function toneCurve(reading: Reading, meaning: Meaning): HeightFinding | null {
+export function toneCurve(reading: Header, all: number, meaning: Meaning): HeightFinding | null {
   const said = reading.odd.find((sentence) => /sRGB|gAMA|iCCP/.test(sentence));
   const codes = CODES[reading.type];
   if (!codes || (!said && !reading.lossy)) return null;
@@ -331,7 +375,7 @@ function toneCurve(reading: Reading, meaning: Meaning): HeightFinding | null {
   return {
     id: 'tone-curve',
     severity: 'note',
-    count: reading.samples.length,
+    count: all,
     message: said
       ? 'The file says that its tones are encoded for a screen. Where that is true of its heights too, low ground is too high.'
       : 'A picture of this kind is usually encoded for a screen. Where its heights were, low ground is too high: compare a height you know.',

@@ -52,10 +52,58 @@ export interface Blocks {
 
 /** Where the grid of blocks lies; null where the ground breaks no more along one than elsewhere. */
 export function findBlocks(height: Float32Array, across: number, down: number): Blocks | null {
-  const columns = phaseOf(height, across, down, 1, across);
-  const rows = phaseOf(height, down, across, across, 1);
-  if (!columns || !rows) return null;
-  return { left: columns.phase, top: rows.phase, times: Math.sqrt(columns.times * rows.times) };
+  return bothWays(phaseOf(height, across, down, 1, across), phaseOf(height, down, across, across, 1));
+}
+
+const bothWays = (columns: Phase | null, rows: Phase | null): Blocks | null =>
+  columns && rows && { left: columns.phase, top: rows.phase, times: Math.sqrt(columns.times * rows.times) };
+
+/** The grid that {@link findBlocks} finds, of a ground whose rows come in pieces from north to south. */
+export class BlocksInPieces {
+  private readonly columns: Stripes;
+  private readonly rows: Stripes;
+  /** The last three rows. */
+  private held = new Float32Array(0);
+  private row = 0;
+
+  constructor(private readonly size: { across: number; down: number }) {
+    this.columns = stripesOf(size.across, size.down);
+    this.rows = stripesOf(size.down, size.across);
+  }
+
+  add(height: Float32Array): void {
+    const { across } = this.size;
+    const { columns, held } = this;
+    for (let from = 0; from < height.length; from += across) {
+      const row = this.row + from / across;
+      const stripe = columns.sums[Math.floor(row / columns.apart)];
+      if (stripe && row % columns.apart < columns.looked) addAlong(stripe, height, from, across, 1);
+    }
+    // Each row from the third to the last but one, with the two before and the one after it: the first of them lie in what is held.
+    const joined = new Float32Array(held.length + Math.min(height.length, 3 * across));
+    joined.set(held);
+    joined.set(height.subarray(0, 3 * across), held.length);
+    const first = this.row - held.length / across;
+    this.addRows(joined, first, Math.max(2, first + 2));
+    this.addRows(height, this.row, this.row + 2);
+    this.row += height.length / across;
+    this.held = (height.length >= 3 * across ? height : joined).slice(-3 * across);
+  }
+
+  /** Rows of `part`, which begins at the ground's row `first`, from `from` to its last but one. */
+  private addRows(part: Float32Array, first: number, from: number): void {
+    const { across } = this.size;
+    const { sums, apart, looked } = this.rows;
+    for (let k = from; (k + 2 - first) * across <= part.length; k++) {
+      const at = (k - first) * across;
+      for (let s = 0; s < sums.length; s++) sums[s][k % BLOCK] += breaksAt(part, at + s * apart, looked, across);
+    }
+  }
+
+  get found(): Blocks | null {
+    const { across, down } = this.size;
+    return bothWays(phaseIn(this.columns, across, down), phaseIn(this.rows, down, across));
+  }
 }
 
 /** How much a line breaks at a sample: its step there against the two beside it. */
@@ -81,29 +129,46 @@ function breaksAt(h: Float32Array, at: number, lines: number, stride: number): n
 /** Lines of a stripe that are looked at; there are some 32 stripes. */
 const ENOUGH_LINES = 32;
 
-function phaseOf(height: Float32Array, length: number, lines: number, stride: number, lineStride: number): { phase: number; times: number } | null {
+interface Phase {
+  phase: number;
+  times: number;
+}
+
+/** Breaks of lines by their place in a block, in stripes of lines, each of which votes too: one wall in the ground is no grid. */
+interface Stripes {
+  sums: Float64Array[];
+  /** Lines from one stripe to the next, and those of each that are looked at: a thousand in all say as much as every one. */
+  apart: number;
+  looked: number;
+}
+
+function stripesOf(length: number, lines: number): Stripes {
+  const apart = Math.max(4, Math.floor(lines / 32));
+  const tooFew = length < 4 * BLOCK || lines < BLOCK;
+  const sums = Array.from({ length: tooFew ? 0 : Math.floor(lines / apart) }, () => new Float64Array(BLOCK));
+  return { sums, apart, looked: Math.min(apart, ENOUGH_LINES) };
+}
+
+function phaseOf(height: Float32Array, length: number, lines: number, stride: number, lineStride: number): Phase | null {
+  const stripes = stripesOf(length, lines);
+  stripes.sums.forEach((stripe, s) => addBreaks(stripe, height, s * stripes.apart * lineStride, length, stripes.looked, stride, lineStride));
+  return phaseIn(stripes, length, lines);
+}
+
+function phaseIn({ sums: stripes, looked }: Stripes, length: number, lines: number): Phase | null {
   if (length < 4 * BLOCK || lines < BLOCK) return null;
   const sums = new Float64Array(BLOCK);
-  const stripe = new Float64Array(BLOCK);
   const wins = new Float64Array(BLOCK);
-  // In stripes, each of which votes too: one wall in the ground is no grid.
-  const perStripe = Math.max(4, Math.floor(lines / 32));
-  // A thousand lines say as much as all of them.
-  const looked = Math.min(perStripe, ENOUGH_LINES);
-  let stripes = 0;
-  for (let first = 0; first + perStripe <= lines; first += perStripe) {
-    stripe.fill(0);
-    addBreaks(stripe, height, first * lineStride, length, looked, stride, lineStride);
+  for (const stripe of stripes) {
     let best = 0;
     for (let p = 0; p < BLOCK; p++) {
       sums[p] += stripe[p];
       if (stripe[p] > stripe[best]) best = p;
     }
     wins[best]++;
-    stripes++;
   }
   // Of the places 2 to length − 2 those at each place in a block.
-  const counts = sums.map((_, p) => looked * stripes * Math.max(0, Math.floor((length - 2 - p) / BLOCK) - Math.floor((1 - p) / BLOCK)));
+  const counts = sums.map((_, p) => looked * stripes.length * Math.max(0, Math.floor((length - 2 - p) / BLOCK) - Math.floor((1 - p) / BLOCK)));
   const means = sums.map((s, p) => s / Math.max(1, counts[p]));
   let phase = 0;
   for (let p = 1; p < BLOCK; p++) if (means[p] > means[phase]) phase = p;
@@ -111,7 +176,7 @@ function phaseOf(height: Float32Array, length: number, lines: number, stride: nu
   const others = [...means].filter((_, p) => Math.min((p - phase + BLOCK) % BLOCK, (phase - p + BLOCK) % BLOCK) > 1);
   const mean = others.reduce((a, b) => a + b, 0) / others.length;
   const times = mean > 0 ? means[phase] / mean : 1;
-  return means[phase] > 1.12 * Math.max(...others) && wins[phase] > 0.35 * stripes ? { phase, times } : null;
+  return means[phase] > 1.12 * Math.max(...others) && wins[phase] > 0.35 * stripes.length ? { phase, times } : null;
 }
 
 /** One direction, by the share of the breaks after which steps across the grid are as large as the others. */

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { throwIfStopped } from '../../errors';
 import { spacingOf } from '../../field/ground';
 import { fillVoids } from '../../field/voids';
 import { medianProgram } from '../../kernels/programs/median';
@@ -96,20 +97,10 @@ export async function findSpikes(
     // Carried on through its outer samples, so that a slope is no spike at the edge.
     const median = await kernels.run(medianProgram, { across, down, radiusX: PAD, radiusY: PAD, rim: 'mirrored' }, calm, { signal });
     const ground: Looked = { height: calm, median, across, down };
-    const usual: Usual = { off: quantileOf(offAt, ground, 0.5), steep: quantileOf(slopeAt, ground, 0.9) };
+    const [off, steep] = [sampled(height.length, (i) => offAt(ground, i)), sampled(height.length, (i) => slopeAt(ground, i))];
+    const usual: Usual = { off: quantileOf(off, 0.5), steep: quantileOf(steep, 0.9) };
     const before = count;
-    const candidates = standingOff(ground, { ...usual, sensitivity, least });
-    const taken: number[] = [];
-    for (const i of candidates) {
-      if (spikes[i]) continue;
-      const off = offAt(ground, i);
-      const slope = Math.max(medianAround(slopeAt, ground, i), usual.steep);
-      const by = beyond(calm, across, down, i % across, Math.floor(i / across));
-      // At the edge of a bench a sample stands off from most, and beside it stand others like it.
-      const deviates = by > STANDS_ALONE * off && off > sensitivity * SIGMA * (medianAround(offAt, ground, i) + usual.off) + slope;
-      const alone = by > (sensitivity / 2) * slope;
-      if (deviates || alone) taken.push(i);
-    }
+    const taken = spikesOf(ground, { ...usual, sensitivity, least }, (i) => spikes[i] === 1);
     worst = taken.reduce((most, i) => Math.max(most, offAt(ground, i)), worst);
     if (taken.length > 0 && calm === height) calm = height.slice();
     for (const i of taken) {
@@ -122,10 +113,122 @@ export async function findSpikes(
   return { spikes, count, worst };
 }
 
+/** Rows that are looked at together, where a ground comes by rows; and as many to either side as what is found may hang on. */
+const STRIPE = 512;
+const BESIDE = 6;
+
+/** A ground whose rows can be asked for from north to south, and from the beginning again. */
+export interface GroundRows {
+  across: number;
+  down: number;
+  rows(from: number, to: number): Promise<Float32Array>;
+}
+
+interface Watching {
+  /** Told every row once, from north to south, while what is usual is looked for. */
+  seen?: (rows: Float32Array) => void;
+  /** Asked when all were told: whether spikes are still to be looked for. */
+  goesOn?: () => boolean;
+}
+
+/** How many samples {@link findSpikes} finds, and how far the worst of them stands off, of a ground that is not in memory; null where it did not go on. */
+export async function countSpikes(
+  ground: GroundRows,
+  kernels: Kernels,
+  { sensitivity = 5, least = 0, seen, goesOn }: { sensitivity?: number; least?: number } & Watching = {},
+  signal?: AbortSignal,
+): Promise<{ count: number; worst: number } | null> {
+  const { across, down } = ground;
+  /** By sample, what stands there when the spike is out. */
+  const calm = new Map<number, number>();
+  const tooFew = across < 5 || down < 5;
+  let worst = 0;
+  for (let pass = 0; pass < 2; pass++) {
+    const stride = strideOf(across * down);
+    const off = new Float32Array(Math.floor((across * down) / stride));
+    const steep = new Float32Array(off.length);
+    for await (const { looked, first, from, to } of stripesOf(ground, kernels, calm, signal, pass === 0 ? seen : undefined)) {
+      for (let k = Math.ceil(from / stride); k < off.length && k * stride < to; k++) {
+        off[k] = offAt(looked, k * stride - first);
+        steep[k] = slopeAt(looked, k * stride - first);
+      }
+    }
+    if (pass === 0 && goesOn && !goesOn()) return null;
+    if (tooFew) break;
+    const usual: Usual = { off: quantileOf(off, 0.5), steep: quantileOf(steep, 0.9) };
+    const found: [number, number][] = [];
+    for await (const { looked, first, from, to } of stripesOf(ground, kernels, calm, signal)) {
+      for (const i of spikesOf(looked, { ...usual, sensitivity, least }, (j) => calm.has(j + first))) {
+        if (i + first < from || i + first >= to) continue;
+        worst = Math.max(worst, offAt(looked, i));
+        found.push([i + first, looked.median[i]]);
+      }
+    }
+    for (const [i, h] of found) calm.set(i, h);
+    if (found.length === 0) break;
+  }
+  return { count: calm.size, worst };
+}
+
+/** A ground in stripes with what lies beside them; samples count from `first`, and those `from` … `to` − 1 are the stripe's own. */
+async function* stripesOf(
+  { across, down, rows }: GroundRows,
+  kernels: Kernels,
+  calm: ReadonlyMap<number, number>,
+  signal?: AbortSignal,
+  seen?: (rows: Float32Array) => void,
+) {
+  const read = (from: number) => {
+    const reading = rows(Math.max(0, from - BESIDE), Math.min(down, from + STRIPE + BESIDE));
+    // Its failure is told where it is waited for.
+    reading.catch(() => undefined);
+    return reading;
+  };
+  for (let from = 0, ahead = read(0); from < down; from += STRIPE) {
+    throwIfStopped(signal);
+    const to = Math.min(down, from + STRIPE);
+    const [top, bottom] = [Math.max(0, from - BESIDE), Math.min(down, to + BESIDE)];
+    const first = top * across;
+    let height = await ahead;
+    if (calm.size > 0) {
+      height = height.slice();
+      for (const [i, h] of calm) if (i >= first && i < bottom * across) height[i - first] = h;
+    }
+    const size = { across, down: bottom - top };
+    const medians = kernels.run(medianProgram, { ...size, radiusX: PAD, radiusY: PAD, rim: 'mirrored' }, height, { signal });
+    medians.catch(() => undefined);
+    // Looked at, and the next rows read, while the pool works.
+    seen?.(height.subarray(from * across - first, to * across - first));
+    if (to < down) ahead = read(to);
+    const looked: Looked = { height, median: await medians, ...size };
+    yield { looked, first, from: from * across, to: to * across };
+  }
+}
+
+/** The samples that stand off, but for those that are known, in order. */
+function spikesOf(ground: Looked, limits: Limits, known: (i: number) => boolean): number[] {
+  const { height, across, down } = ground;
+  const { sensitivity } = limits;
+  return standingOff(ground, limits).filter((i) => {
+    if (known(i)) return false;
+    const off = offAt(ground, i);
+    const slope = Math.max(medianAround(slopeAt, ground, i), limits.steep);
+    const by = beyond(height, across, down, i % across, Math.floor(i / across));
+    // At the edge of a bench a sample stands off from most, and beside it stand others like it.
+    const deviates = by > STANDS_ALONE * off && off > sensitivity * SIGMA * (medianAround(offAt, ground, i) + limits.off) + slope;
+    return deviates || by > (sensitivity / 2) * slope;
+  });
+}
+
 /** What samples do over the whole ground: the middle one's distance from its median, and the step that nine in ten do not reach. */
 interface Usual {
   off: number;
   steep: number;
+}
+
+interface Limits extends Usual {
+  sensitivity: number;
+  least: number;
 }
 
 /** What is looked at for spikes, and the median of 5 × 5 samples about each. */
@@ -147,7 +250,7 @@ function slopeAt({ height, across }: Looked, i: number): number {
 }
 
 /** The samples that may stand off, whatever is usual just around them, in order: few, so that the rest is looked at for them alone. */
-function standingOff(ground: Looked, { off: everywhere, steep, sensitivity, least }: Usual & { sensitivity: number; least: number }): number[] {
+function standingOff(ground: Looked, { off: everywhere, steep, sensitivity, least }: Limits): number[] {
   const { height, across, down } = ground;
   const far = sensitivity * SIGMA * everywhere + steep;
   const alone = (sensitivity / 2) * steep;
@@ -194,10 +297,14 @@ function medianAround(measure: Measure, ground: Looked, i: number): number {
   return some.sort()[12];
 }
 
-/** A quantile of a measure over the ground, from a hundred thousand samples at most. */
-function quantileOf(measure: Measure, ground: Looked, share: number): number {
-  const { length } = ground.height;
-  const stride = Math.max(1, Math.floor(length / 100_000));
-  const some = Float32Array.from({ length: Math.floor(length / stride) }, (_, i) => measure(ground, i * stride)).sort();
-  return some[Math.floor(some.length * share)] ?? 0;
+/** Of a ground a hundred thousand samples say what is usual. */
+const strideOf = (length: number): number => Math.max(1, Math.floor(length / 100_000));
+
+function sampled(length: number, measure: (i: number) => number): Float32Array {
+  const stride = strideOf(length);
+  return Float32Array.from({ length: Math.floor(length / stride) }, (_, k) => measure(k * stride));
+}
+
+function quantileOf(values: Float32Array, share: number): number {
+  return values.sort()[Math.floor(values.length * share)] ?? 0;
 }

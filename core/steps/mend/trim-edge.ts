@@ -69,8 +69,10 @@ const REST = 2.5;
  * many times what rows inside do, with the half-mixed rows beside it.
  */
 export function findStrips(height: Float32Array, across: number, down: number): Strips {
-  const alongRows = steps(height, down, across, across, 1);
-  const alongColumns = steps(height, across, down, 1, across);
+  return stripsOf(steps(height, down, across, across, 1), steps(height, across, down, 1, across));
+}
+
+function stripsOf(alongRows: Float64Array, alongColumns: Float64Array): Strips {
   return {
     north: widthOf(alongRows),
     south: widthOf(alongRows.slice().reverse()),
@@ -82,11 +84,8 @@ export function findStrips(height: Float32Array, across: number, down: number): 
 /** The median step from each line to the next, over the samples of the lines: a cliff across a part of one is none. */
 function steps(height: Float32Array, lines: number, length: number, lineStride: number, stride: number): Float64Array {
   const out = new Float64Array(Math.max(0, lines - 1));
-  const some = Math.max(1, Math.floor(length / 512));
-  // Corners belong to the strips of the other sides too: the outer eighths are left out.
-  const first = length >> 3;
-  const values: number[] = Array.from({ length: Math.ceil((length - 2 * first) / some) }, () => 0);
-  const middle = Math.floor(values.length * 0.35);
+  const { first, some, count, middle } = lookedAlong(length);
+  const values: number[] = Array.from({ length: count }, () => 0);
   for (let line = 0; line + 1 < lines; line++) {
     stepsOf(values, height, line * lineStride + first * stride, some * stride, lineStride);
     quickselect(values, middle);
@@ -98,6 +97,60 @@ function steps(height: Float32Array, lines: number, length: number, lineStride: 
 /** Steps to the next line from samples `stride` apart. */
 function stepsOf(out: number[], height: Float32Array, from: number, stride: number, lineStride: number): void {
   for (let k = 0, at = from; k < out.length; k++, at += stride) out[k] = Math.abs(height[at + lineStride] - height[at]);
+}
+
+/** The widths that {@link findStrips} finds, of a ground whose rows come in pieces from north to south. */
+export class StripsInPieces {
+  private readonly alongRows: Float64Array;
+  /** Steps from column to column in the rows that are looked at. */
+  private readonly across: Float32Array[] = [];
+  private last: Float32Array | undefined;
+  private row = 0;
+
+  constructor(private readonly size: { across: number; down: number }) {
+    this.alongRows = new Float64Array(Math.max(0, size.down - 1));
+  }
+
+  add(height: Float32Array): void {
+    const { across, down } = this.size;
+    const [inRow, inColumn] = [lookedAlong(across), lookedAlong(down)];
+    const values: number[] = Array.from({ length: inRow.count }, () => 0);
+    for (let from = 0; from < height.length; from += across, this.row++) {
+      const line = height.subarray(from, from + across);
+      if (this.last) {
+        for (let k = 0, at = inRow.first; k < values.length; k++, at += inRow.some) values[k] = Math.abs(line[at] - this.last[at]);
+        quickselect(values, inRow.middle);
+        this.alongRows[this.row - 1] = values[inRow.middle] ?? 0;
+      }
+      const k = (this.row - inColumn.first) / inColumn.some;
+      if (k >= 0 && k < inColumn.count && Number.isInteger(k)) {
+        const steps = new Float32Array(Math.max(0, across - 1));
+        for (let c = 0; c < steps.length; c++) steps[c] = Math.abs(line[c + 1] - line[c]);
+        this.across.push(steps);
+      }
+      this.last = line;
+    }
+    this.last = this.last?.slice();
+  }
+
+  get strips(): Strips {
+    const { middle } = lookedAlong(this.size.down);
+    const values: number[] = this.across.map(() => 0);
+    const alongColumns = Float64Array.from({ length: Math.max(0, this.size.across - 1) }, (_, c) => {
+      for (let k = 0; k < values.length; k++) values[k] = this.across[k][c];
+      quickselect(values, middle);
+      return values[middle] ?? 0;
+    });
+    return stripsOf(this.alongRows, alongColumns);
+  }
+}
+
+/** Which samples of a line of so many are looked at: the first, how far apart, how many, and which of them in order is the one that counts. Corners belong to the strips of the other sides too: the outer eighths are left out. */
+function lookedAlong(length: number): { first: number; some: number; count: number; middle: number } {
+  const some = Math.max(1, Math.floor(length / 512));
+  const first = length >> 3;
+  const count = Math.ceil((length - 2 * first) / some);
+  return { first, some, count, middle: Math.floor(count * 0.35) };
 }
 
 function widthOf(steps: Float64Array): number {
