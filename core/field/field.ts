@@ -28,7 +28,8 @@ export function makeField(ground: Ground, height: Float32Array<ArrayBuffer>, val
 /** A level field at `elevation` metres, absolute. */
 export function flatField(ground: Ground, elevation: number): Field {
   const height = new Float32Array(ground.across * ground.down);
-  height.fill(elevation - ground.datum);
+  // It is 0 as it comes.
+  if (elevation !== ground.datum) height.fill(elevation - ground.datum);
   return { ground, height };
 }
 

@@ -29,6 +29,7 @@ export { passAlong, passDown, passTable, smoothAlong, smoothDown } from './ladde
 export { differences, dropUnder, onlyLaid, putOn, takeOff, wholeShares } from './grids';
 export { rockRows, structureRows } from './rock';
 export { measureCodes, putCodes } from './codes';
+export { joinFloats } from './join';
 export { boundWeightsOf, clampOf, curveOf, gainOf, levelsOf, slopeWeightsOf, terraceOf } from './remap';
 export { faceLines, meshLines, normalLines, placeLines, textureLines } from './text';
 export { boundsOfFloats, outstanding, sameFloats, scanFloats } from './scan';

@@ -1,4 +1,4 @@
-import { inBlocks } from '../../blocks';
+import { joinFloats } from '../../kernels/joins';
 import { z } from 'zod';
 import { defineStep } from '../step';
 import { distance } from '../params';
@@ -16,10 +16,6 @@ export const shift = defineStep({
   reach: () => 0,
   caption: ({ by }) => `${by < 0 ? '−' : '+'}${Math.abs(by)} m`,
   run({ height }, { by }) {
-    const out = new Float32Array(height.length);
-    inBlocks(out.length, (from, to) => {
-      for (let i = from; i < to; i++) out[i] = height[i] + by;
-    });
-    return { height: out };
+    return { height: joinFloats(height, height, { mode: 'replace', move: by }) };
   },
 });
