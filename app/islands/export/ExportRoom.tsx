@@ -11,6 +11,7 @@ import {
   sizesOfReceiver,
   whyReceiverRefuses,
   type Course,
+  type Ground,
   type MapSpec,
   type Order,
   type Receiver,
@@ -68,17 +69,13 @@ export function ExportRoom() {
   );
 }
 
-/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
-function OneGround({ head }: { head: ReactNode }) {
-  const course = useTerrain((s) => s.course)!;
+/** The order that is being put together, kept with the terrain as it changes; a receiver that was asked for by name is taken. */
+function useOrder(course: Course) {
   const [order, setOrder] = useState(() => course.chosen?.order ?? begun(receivers[0], course));
   const [first] = useState(order);
   useEffect(() => {
     if (order !== first) keepChosen({ order });
   }, [order, first]);
-  const [shown, setShown] = useState(-1);
-  const [side, setSide] = useState<'proof' | 'trial'>('proof');
-  const [onServer, setOnServer] = useState(false);
   const set = (part: Partial<Order>) => setOrder((old) => ({ ...old, ...part }));
   const choose = (receiver: Receiver) => {
     const next = begun(receiver, course);
@@ -93,22 +90,19 @@ function OneGround({ head }: { head: ReactNode }) {
     choose(receiver);
     useTerrain.setState({ wantedReceiver: null });
   });
-  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
-  const { fault, handed, work, place, hand, toDisk, forget } = useHanding(course, order, bundleName);
-  const key = JSON.stringify(order);
-  const { value: cost, fault: costFault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
-  useEffect(() => {
-    forget();
-    setSide('proof');
-  }, [key, course, forget]);
+  return { order, set, choose, setOrder };
+}
 
+/** What is handed on, to whom, and how: receiver, files, what it costs; then proof, docket and trial reading. */
+function OneGround({ head }: { head: ReactNode }) {
+  const course = useTerrain((s) => s.course)!;
+  const { order, set, choose, setOrder } = useOrder(course);
+  const [shown, setShown] = useState(-1);
+  const key = JSON.stringify(order);
+  const { value: cost, fault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
   const ground = useMemo(() => groundForReceiver(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
-  const large = cost !== null && cost.workedAt[0] * cost.workedAt[1] > MOST_IN_A_TAB;
-  const there = onServer || large;
   const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
   const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
-  const { range, name } = order.height;
-  const blocked = Boolean(whyReceiverRefuses(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
   return (
     <main className={css.room}>
       <ReceiverList head={head} chosen={order.receiver} onChoose={choose} />
@@ -129,38 +123,69 @@ function OneGround({ head }: { head: ReactNode }) {
       </section>
       <aside className={css.proof} aria-label="Proof and docket">
         <Recipes order={order} set={set} choose={setOrder} />
-        <Row
-          label="Worked out"
-          help={
-            large ? `${cost!.workedAt[0]} × ${cost!.workedAt[1]} samples are too many for a tab.` : 'On the server for what is too large or too long for a tab.'
-          }
-        >
-          <Segments
-            label="Worked out"
-            value={there ? 'there' : 'here'}
-            choices={{ here: 'Here', there: 'On the server' }}
-            onChange={(where) => setOnServer(where === 'there')}
-          />
-        </Row>
-        <Go blocked={blocked} work={work} place={place} onHand={() => void hand(there)} onDisk={(again) => void toDisk(there, again)} />
-        {(fault ?? costFault) && (
-          <p className={css.stopped} role="alert">
-            <TriangleAlert size={15} /> {fault ?? costFault}
-          </p>
-        )}
-        {handed ? (
-          <>
-            <Segments label="Shown" value={side} choices={{ proof: 'Proof and docket', trial: 'Trial reading' }} onChange={setSide} />
-            {side === 'proof' || there ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
-          </>
-        ) : (
-          <p className={css.note}>
-            Every file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then is it
-            handed on. A receiver that you do not know yet: send it the calibration ground first.
-          </p>
-        )}
+        <HandOn course={course} order={order} asked={key} cost={cost} costFault={fault} ground={ground} />
       </aside>
     </main>
+  );
+}
+
+interface HandOnProps {
+  course: Course;
+  order: Order;
+  /** The order as text: what was handed on of another one is not shown any more. */
+  asked: string;
+  cost: OrderCost | null;
+  costFault: string | null;
+  ground: Ground;
+}
+
+/** Where it is worked out, the button that hands it on, and what came of it. */
+function HandOn({ course, order, asked, cost, costFault, ground }: HandOnProps) {
+  const [side, setSide] = useState<'proof' | 'trial'>('proof');
+  const [onServer, setOnServer] = useState(false);
+  const bundleName = `${safeName(course.name)}-${safeName(order.name)}.zip`;
+  const { fault, handed, work, place, hand, toDisk, forget } = useHanding(course, order, bundleName);
+  useEffect(() => {
+    forget();
+    setSide('proof');
+  }, [asked, course, forget]);
+  const large = cost !== null && cost.workedAt[0] * cost.workedAt[1] > MOST_IN_A_TAB;
+  const there = onServer || large;
+  const { range, name } = order.height;
+  const blocked = Boolean(whyReceiverRefuses(order.receiver, order.samples) || (range && !(range.high > range.low)) || (name && badName(name)));
+  return (
+    <>
+      <Row
+        label="Worked out"
+        help={
+          large ? `${cost.workedAt[0]} × ${cost.workedAt[1]} samples are too many for a tab.` : 'On the server for what is too large or too long for a tab.'
+        }
+      >
+        <Segments
+          label="Worked out"
+          value={there ? 'there' : 'here'}
+          choices={{ here: 'Here', there: 'On the server' }}
+          onChange={(where) => setOnServer(where === 'there')}
+        />
+      </Row>
+      <Go blocked={blocked} work={work} place={place} onHand={() => void hand(there)} onDisk={(again) => void toDisk(there, again)} />
+      {(fault ?? costFault) && (
+        <p className={css.stopped} role="alert">
+          <TriangleAlert size={15} /> {fault ?? costFault}
+        </p>
+      )}
+      {handed ? (
+        <>
+          <Segments label="Shown" value={side} choices={{ proof: 'Proof and docket', trial: 'Trial reading' }} onChange={setSide} />
+          {side === 'proof' || there ? <ProofPart handed={handed} bundleName={bundleName} /> : <TrialPart order={order} ground={ground} />}
+        </>
+      ) : (
+        <p className={css.note}>
+          Every file is written, read back by the reader that any stranger’s file goes through, and held against the ground, sample by sample. Only then is it
+          handed on. A receiver that you do not know yet: send it the calibration ground first.
+        </p>
+      )}
+    </>
   );
 }
 

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState, type RefObject } from 'react';
 import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/core';
 import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
@@ -26,24 +26,10 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
   const course = useTerrain((s) => s.course)!;
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
-  const [blind, setBlind] = useState(false);
+  const { shows, blind } = useView(canvas, view);
   const [camera, setCamera] = useState<'relief' | 'plan'>('relief');
-  const [shows, setShows] = useState<GroundView | null>(null);
   const [drawing, setDrawing] = useState(false);
   const stop = useCallback(() => setDrawing(false), []);
-  useEffect(() => {
-    try {
-      view.current = new GroundView(canvas.current!);
-      setShows(view.current);
-    } catch {
-      setBlind(true);
-    }
-    return () => {
-      view.current?.dispose();
-      view.current = null;
-      setShows(null);
-    };
-  }, []);
   const key = JSON.stringify([source, spec]);
   const { value: drape, fault: refused } = useEngineQuery(
     () => (source.kind === 'calibration' ? null : engine().mapDrape(course, source, spec)),
@@ -102,18 +88,51 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
           {source.kind === 'calibration' ? 'The calibration ground: corners of four heights, a ramp, a stair, a letter.' : 'Working out the ground …'}
         </p>
       )}
-      {(drape?.legend || drape?.words.length || fault) && (
-        <div className={css.mapLegend}>
-          {fault && <span className={css.fault}>{fault}</span>}
-          {!fault && drape?.legend && (
-            <span className={`${css.grey} number`}>
-              {figure(drape.legend.low, drape.legend.high - drape.legend.low < 10 ? 2 : 0)} <i />{' '}
-              {figure(drape.legend.high, drape.legend.high - drape.legend.low < 10 ? 2 : 0)} {drape.legend.unit === 'log2' ? '' : drape.legend.unit}
-            </span>
-          )}
-          {!fault && drape?.words.map((w) => <span key={w}>{w}</span>)}
-        </div>
+      <MapLegend legend={drape?.legend ?? null} words={drape?.words ?? []} fault={fault} />
+    </div>
+  );
+}
+
+/** The view that draws on a canvas, as long as the canvas is there; `blind`: this browser cannot draw one. */
+function useView(canvas: RefObject<HTMLCanvasElement | null>, view: RefObject<GroundView | null>): { shows: GroundView | null; blind: boolean } {
+  const [shows, setShows] = useState<GroundView | null>(null);
+  const [blind, setBlind] = useState(false);
+  useEffect(() => {
+    try {
+      view.current = new GroundView(canvas.current!);
+      setShows(view.current);
+    } catch {
+      setBlind(true);
+    }
+    return () => {
+      view.current?.dispose();
+      view.current = null;
+      setShows(null);
+    };
+  }, [canvas, view]);
+  return { shows, blind };
+}
+
+function MapLegend({ legend, words, fault }: { legend: { low: number; high: number; unit: string } | null; words: readonly string[]; fault: string | null }) {
+  if (fault) {
+    return (
+      <div className={css.mapLegend}>
+        <span className={css.fault}>{fault}</span>
+      </div>
+    );
+  }
+  if (!legend && !words.length) return null;
+  const digits = legend && legend.high - legend.low < 10 ? 2 : 0;
+  return (
+    <div className={css.mapLegend}>
+      {legend && (
+        <span className={`${css.grey} number`}>
+          {figure(legend.low, digits)} <i /> {figure(legend.high, digits)} {legend.unit === 'log2' ? '' : legend.unit}
+        </span>
       )}
+      {words.map((w) => (
+        <span key={w}>{w}</span>
+      ))}
     </div>
   );
 }

@@ -112,16 +112,28 @@ export function Meaning({ look, settled, set }: { look: HeightsLook; settled: As
 const guessHeight = (look: HeightsLook) => Math.max(1, Math.round(Math.max(look.ground.width, look.ground.depth) / 10));
 
 /** How large it is and which way it lies. */
-export function Laid({ look, settled, set }: { look: HeightsLook; settled: AssetReading; set: SetPart }) {
-  const { ground, facts } = look;
-  const point = ground.registration === 'point';
-  const steps = (n: number) => (point ? Math.max(1, n - 1) : n);
-  const turned = settled.turn === 90 || settled.turn === 270;
-  const [across, down] = turned ? [facts.height, facts.width] : [facts.width, facts.height];
-  const spacing = { x: ground.width / steps(ground.across), y: ground.depth / steps(ground.down) };
+export function Laid({ look, settled, set }: LaidProps) {
   return (
     <fieldset className={css.group}>
       <legend>How it lies</legend>
+      <Extent look={look} set={set} />
+      <Directions look={look} settled={settled} set={set} />
+      <Taken look={look} settled={settled} set={set} />
+    </fieldset>
+  );
+}
+
+interface LaidProps {
+  look: HeightsLook;
+  settled: AssetReading;
+  set: SetPart;
+}
+
+function Extent({ look: { ground }, set }: Omit<LaidProps, 'settled'>) {
+  const steps = (n: number) => (ground.registration === 'point' ? Math.max(1, n - 1) : n);
+  const spacing = { x: ground.width / steps(ground.across), y: ground.depth / steps(ground.down) };
+  return (
+    <>
       <Row label="Width" help="Metres from its west to its east edge; the depth follows.">
         <NumberField
           label="Width"
@@ -155,6 +167,13 @@ export function Laid({ look, settled, set }: { look: HeightsLook; settled: Asset
           />
         </span>
       </Row>
+    </>
+  );
+}
+
+function Directions({ look: { ground }, settled, set }: LaidProps) {
+  return (
+    <>
       <Row label="Samples are" help="Points: the outer ones lie on the edge. Areas: they are the middles of cells.">
         <Segments
           label="Samples are"
@@ -179,36 +198,44 @@ export function Laid({ look, settled, set }: { look: HeightsLook; settled: Asset
           onChange={(v) => set({ turn: v === '0' ? undefined : (Number(v) as 90 | 180 | 270), crop: undefined })}
         />
       </Row>
+    </>
+  );
+}
+
+/** All of the file, or a frame of it. */
+function Taken({ look: { facts }, settled: { turn, crop }, set }: LaidProps) {
+  const [across, down] = turn === 90 || turn === 270 ? [facts.height, facts.width] : [facts.width, facts.height];
+  const side = Math.min(across, down);
+  const middle = { left: Math.floor((across - side) / 2), top: Math.floor((down - side) / 2), across: side, down: side };
+  return (
+    <>
       <Row label="Taken" help="All of it, or what lies in a frame.">
         <Segments
           label="Taken"
-          value={settled.crop ? 'frame' : 'all'}
+          value={crop ? 'frame' : 'all'}
           choices={{ all: 'All of it', frame: 'A frame' }}
-          onChange={(v) => {
-            const side = Math.min(across, down);
-            set({ crop: v === 'all' ? undefined : { left: Math.floor((across - side) / 2), top: Math.floor((down - side) / 2), across: side, down: side } });
-          }}
+          onChange={(v) => set({ crop: v === 'all' ? undefined : middle })}
         />
       </Row>
-      {settled.crop && (
+      {crop && (
         <div className={css.pair}>
           <NumberField
             label="Frame, columns"
-            value={settled.crop.across}
+            value={crop.across}
             min={2}
             max={across}
-            onChange={(n) => set({ crop: { ...settled.crop!, across: n, left: Math.min(settled.crop!.left, across - n) } })}
+            onChange={(n) => set({ crop: { ...crop, across: n, left: Math.min(crop.left, across - n) } })}
           />
           <NumberField
             label="Frame, rows"
-            value={settled.crop.down}
+            value={crop.down}
             min={2}
             max={down}
-            onChange={(n) => set({ crop: { ...settled.crop!, down: n, top: Math.min(settled.crop!.top, down - n) } })}
+            onChange={(n) => set({ crop: { ...crop, down: n, top: Math.min(crop.top, down - n) } })}
           />
         </div>
       )}
-    </fieldset>
+    </>
   );
 }
 

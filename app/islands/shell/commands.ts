@@ -180,104 +180,103 @@ function handCommands(course: Course, selected: StepUse | undefined): Command[] 
   }));
 }
 
+const CAMERAS = [
+  ['relief', 'Relief', ['3d', 'perspective', 'orbit']],
+  ['plan', 'Plan', ['top', '2d', 'above', 'map', 'orthographic']],
+  ['section', 'Section', ['profile', 'cross-section', 'cut']],
+  ['land', 'Land', ['statistics', 'histogram', 'spectrum', 'slope distribution']],
+] as const;
+
+const DRAPES: readonly (readonly [ViewSettings['drape'], string, readonly string[]])[] = [
+  ['ground', 'Ground colour', ['texture', 'albedo', 'satellite', 'material']],
+  ['tint', 'Tint', ['hypsometric', 'elevation colour']],
+  ['shade', 'Shade', ['hillshade', 'clay', 'grey']],
+  ...(Object.entries(LAYER_DRAPES) as [LayerDrapeId, { name: string }][]).map(([id, { name }]) => [id, name, ['overlay', 'layer']] as const),
+];
+
+const inView = (command: Omit<Command, 'group'>): Command => ({ group: 'View', ...command });
+
+/** How the ground is looked at: by which camera, under which light, with what over it. */
 function viewCommands(): Command[] {
-  const { view: now } = get();
-  const drapes: [ViewSettings['drape'], string, string[]][] = [
-    ['ground', 'Ground colour', ['texture', 'albedo', 'satellite', 'material']],
-    ['tint', 'Tint', ['hypsometric', 'elevation colour']],
-    ['shade', 'Shade', ['hillshade', 'clay', 'grey']],
-    ...(Object.entries(LAYER_DRAPES) as [LayerDrapeId, { name: string }][]).map(([id, { name }]): [ViewSettings['drape'], string, string[]] => [
-      id,
-      name,
-      ['overlay', 'layer'],
-    ]),
-  ];
-  return [
-    ...(
-      [
-        ['relief', 'Relief', ['3d', 'perspective', 'orbit']],
-        ['plan', 'Plan', ['top', '2d', 'above', 'map', 'orthographic']],
-        ['section', 'Section', ['profile', 'cross-section', 'cut']],
-        ['land', 'Land', ['statistics', 'histogram', 'spectrum', 'slope distribution']],
-      ] as const
-    ).map(([camera, title, finds]): Command => ({ id: `view ${camera}`, group: 'View', title: `View: ${title}`, finds, run: () => view({ camera }) })),
-    ...drapes.map(([drape, title, finds]): Command => ({
+  const cameras = CAMERAS.map(([camera, title, finds]) =>
+    inView({ id: `view ${camera}`, title: `View: ${title}`, finds: [...finds], run: () => view({ camera }) }),
+  );
+  const drapes = DRAPES.map(([drape, title, finds]) =>
+    inView({
       id: `drape ${drape}`,
-      group: 'View',
       title: `Drape: ${title}`,
       finds: [...finds, 'show', 'colour by'],
       run: () => {
         location.hash = '#work';
         setDrape(drape);
       },
-    })),
-    {
+    }),
+  );
+  return [...cameras, ...drapes, ...lightCommands(), ...shownCommands()];
+}
+
+function lightCommands(): Command[] {
+  const { view: now } = get();
+  const skies = Object.entries(SKIES).map(([name, sky]) =>
+    inView({ id: `sky ${name}`, title: `Sky: ${name}`, finds: ['sun', 'light', 'time of day'], run: () => view({ light: 'day', ...sky }) }),
+  );
+  return [
+    inView({
       id: 'light',
-      group: 'View',
       title: now.light === 'day' ? 'Light: working light' : 'Light: day',
       finds: ['sun', 'shadows', 'sky', 'render', 'lighting'],
       run: () => view({ light: now.light === 'day' ? 'working' : 'day' }),
-    },
-    ...Object.entries(SKIES).map(([name, sky]): Command => ({
-      id: `sky ${name}`,
-      group: 'View',
-      title: `Sky: ${name}`,
-      finds: ['sun', 'light', 'time of day'],
-      run: () => view({ light: 'day', ...sky }),
-    })),
-    {
+    }),
+    ...skies,
+    inView({
       id: 'sun height',
-      group: 'View',
       title: 'Height of the sun',
       finds: ['altitude', 'light', 'time of day'],
       takes: { unit: '°', min: -10, max: 90, run: (sunHeight) => view({ light: 'day', sunHeight }) },
-    },
-    {
+    }),
+    inView({
       id: 'sun from',
-      group: 'View',
       title: 'Sun from',
       finds: ['azimuth', 'direction', 'light'],
       takes: { unit: '°', min: 0, max: 360, run: (sun) => view({ light: 'day', sun }) },
-    },
-    {
-      id: 'exaggeration',
-      group: 'View',
-      title: 'Vertical exaggeration',
-      finds: ['height scale', 'z scale'],
-      takes: { unit: '×', min: 1, max: 5, run: (exaggeration) => view({ exaggeration }) },
-    },
-    { id: 'contours', group: 'View', title: 'Contours', finds: ['lines', 'isolines'], run: turned('contours') },
-    { id: 'mesh lines', group: 'View', title: 'Mesh lines', finds: ['wireframe', 'grid'], run: turned('meshLines') },
-    { id: 'water', group: 'View', title: 'Water', finds: ['sea', 'lakes', 'hide', 'show'], run: () => setWater(!get().view.water) },
-    { id: 'spots', group: 'View', title: 'Spots', finds: ['points', 'pins', 'watch heights'], run: turned('spots') },
-    {
-      id: 'views',
-      group: 'View',
-      title: 'Views that are kept, stills and films',
-      finds: ['camera', 'bookmark', 'screenshot', 'render', 'turntable', 'walk'],
-      run: turned('views'),
-    },
-    { id: 'light panel', group: 'View', title: 'Light and sky', finds: ['sun', 'haze', 'shadows', 'settings'], run: turned('lightPanel') },
-    {
-      id: 'cover panel',
-      group: 'View',
-      title: 'Rules of the ground colour',
-      finds: ['materials', 'splat', 'snow line', 'texture', 'cover'],
-      run: () => view({ drape: 'ground', coverPanel: !now.coverPanel }),
-    },
-    { id: 'grain', group: 'View', title: 'Grain near the eye', finds: ['detail', 'micro', 'texture'], run: turned('grain') },
-    {
-      id: 'sheet',
-      group: 'View',
-      title: get().sheet === 'dark' ? 'The light sheet' : 'The dark sheet',
-      finds: ['theme', 'dark mode', 'night'],
-      run: otherSheet,
-    },
+    }),
+    inView({ id: 'light panel', title: 'Light and sky', finds: ['sun', 'haze', 'shadows', 'settings'], run: turned('lightPanel') }),
   ];
 }
 
-function terrainCommands(course: Course, readOnly: boolean): Command[] {
-  const commands: Command[] = [
+function shownCommands(): Command[] {
+  const { view: now, sheet } = get();
+  return [
+    inView({
+      id: 'exaggeration',
+      title: 'Vertical exaggeration',
+      finds: ['height scale', 'z scale'],
+      takes: { unit: '×', min: 1, max: 5, run: (exaggeration) => view({ exaggeration }) },
+    }),
+    inView({ id: 'contours', title: 'Contours', finds: ['lines', 'isolines'], run: turned('contours') }),
+    inView({ id: 'mesh lines', title: 'Mesh lines', finds: ['wireframe', 'grid'], run: turned('meshLines') }),
+    inView({ id: 'water', title: 'Water', finds: ['sea', 'lakes', 'hide', 'show'], run: () => setWater(!get().view.water) }),
+    inView({ id: 'spots', title: 'Spots', finds: ['points', 'pins', 'watch heights'], run: turned('spots') }),
+    inView({
+      id: 'views',
+      title: 'Views that are kept, stills and films',
+      finds: ['camera', 'bookmark', 'screenshot', 'render', 'turntable', 'walk'],
+      run: turned('views'),
+    }),
+    inView({
+      id: 'cover panel',
+      title: 'Rules of the ground colour',
+      finds: ['materials', 'splat', 'snow line', 'texture', 'cover'],
+      run: () => view({ drape: 'ground', coverPanel: !now.coverPanel }),
+    }),
+    inView({ id: 'grain', title: 'Grain near the eye', finds: ['detail', 'micro', 'texture'], run: turned('grain') }),
+    inView({ id: 'sheet', title: sheet === 'dark' ? 'The light sheet' : 'The dark sheet', finds: ['theme', 'dark mode', 'night'], run: otherSheet }),
+  ];
+}
+
+/** What is done to the terrain as a whole. */
+function changingCommands(): Command[] {
+  return [
     {
       id: 'ground',
       group: 'Terrain',
@@ -315,7 +314,11 @@ function terrainCommands(course: Course, readOnly: boolean): Command[] {
     { id: 'redo', group: 'Terrain', title: 'Redo', finds: ['again', 'forward'], key: 'redo', run: redo },
     { id: 'stop', group: 'Terrain', title: 'Stop the work', finds: ['cancel', 'abort'], run: stopWork },
   ];
-  const looking: Command[] = [
+}
+
+/** What leads somewhere, and changes nothing. */
+function leadingCommands(): Command[] {
+  return [
     { id: 'marks', group: 'Terrain', title: 'Marks', finds: ['snapshots', 'versions', 'history'], run: open('marks') },
     {
       id: 'saves',
@@ -336,8 +339,10 @@ function terrainCommands(course: Course, readOnly: boolean): Command[] {
     ...receiverCommands(),
     ...helpCommands(),
   ];
-  return readOnly ? looking : [...commands, ...looking, ...addCommands(course)];
 }
+
+const terrainCommands = (course: Course, readOnly: boolean): Command[] =>
+  readOnly ? leadingCommands() : [...changingCommands(), ...leadingCommands(), ...addCommands(course)];
 
 function receiverCommands(): Command[] {
   return [...receivers, ...useReceivers.getState().own].map(({ id, title, summary }) => ({

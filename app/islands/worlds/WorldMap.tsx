@@ -1,6 +1,6 @@
 import L from 'leaflet';
 import 'leaflet/dist/leaflet.css';
-import { useEffect, useRef } from 'react';
+import { useEffect, useRef, type RefObject } from 'react';
 import { zoomsOf } from '../../worlds/zoom';
 import type { WorldStatus } from '../../worlds/status';
 import css from './WorldRoom.module.css';
@@ -26,13 +26,26 @@ const PICTURE = 256;
 /** A world as a map: what is done of it, tile by tile, at any zoom, read from the server when it comes into sight. */
 export function WorldMap({ status, borders, onSeen }: Props) {
   const host = useRef<HTMLDivElement>(null);
+  const map = useMap(host, status, onSeen);
+  usePictures(map, status);
+  useTiles(map, status, borders);
+  return <div ref={host} className={css.map} role="application" aria-label={`Map of ${status.name}. Arrow keys move it, plus and minus zoom.`} />;
+}
+
+type MapRef = RefObject<L.Map | null>;
+
+/** The map's unit: samples of the world that one of its units stands for. */
+const scaleOf = (status: WorldStatus) => {
+  const zooms = zoomsOf(status);
+  return { zooms, unit: 2 ** zooms };
+};
+
+function useMap(host: RefObject<HTMLDivElement | null>, status: WorldStatus, onSeen: (part: Part) => void): MapRef {
   const map = useRef<L.Map | null>(null);
   const seen = useRef(onSeen);
   seen.current = onSeen;
-  const { id, across, down, range, done, lefts, tops } = status;
-  const zooms = zoomsOf(status);
-  const unit = 2 ** zooms;
-
+  const { id, across, down } = status;
+  const { zooms, unit } = scaleOf(status);
   useEffect(() => {
     const at = (left: number, top: number): L.LatLngTuple => [-top / unit, left / unit];
     const whole = L.latLngBounds(at(0, down), at(across, 0));
@@ -62,9 +75,14 @@ export function WorldMap({ status, borders, onSeen }: Props) {
       made.remove();
       map.current = null;
     };
-  }, [id, across, down, unit, zooms]);
+  }, [host, id, across, down, unit, zooms]);
+  return map;
+}
 
-  // Pictures, and those of them that a tile has become part of since they were fetched.
+/** Pictures of what is done, fetched anew where a tile has become part of one since. */
+function usePictures(map: MapRef, status: WorldStatus): void {
+  const { id, across, down, range, done, lefts, tops } = status;
+  const { zooms, unit } = scaleOf(status);
   const pictures = useRef(new Map<HTMLElement, L.Coords>());
   const source = useRef<(coords: L.Coords, version: string) => string>(() => '');
   const [low, high] = [range?.low, range?.high];
@@ -87,7 +105,7 @@ export function WorldMap({ status, borders, onSeen }: Props) {
       layer.remove();
       held.clear();
     };
-  }, [id, low, high, zooms, unit, across, down]);
+  }, [map, id, low, high, zooms, unit, across, down]);
 
   const before = useRef({ id, done });
   useEffect(() => {
@@ -106,7 +124,12 @@ export function WorldMap({ status, borders, onSeen }: Props) {
       if (touched) (picture as HTMLImageElement).src = source.current(coords, String(fresh.at(-1)));
     }
   }, [id, done, lefts, tops, zooms]);
+}
 
+/** What is not done lies under paper; where tiles meet there are lines, on request. */
+function useTiles(map: MapRef, status: WorldStatus, borders: boolean): void {
+  const { id, done, lefts, tops } = status;
+  const { unit } = scaleOf(status);
   useEffect(() => {
     if (!map.current) return;
     const group = L.layerGroup();
@@ -129,7 +152,5 @@ export function WorldMap({ status, borders, onSeen }: Props) {
     }
     group.addTo(map.current);
     return () => void group.remove();
-  }, [id, done, borders, lefts, tops, unit]);
-
-  return <div ref={host} className={css.map} role="application" aria-label={`Map of ${status.name}. Arrow keys move it, plus and minus zoom.`} />;
+  }, [map, id, done, borders, lefts, tops, unit]);
 }

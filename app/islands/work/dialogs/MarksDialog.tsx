@@ -44,50 +44,7 @@ export function MarksDialog({ onClose }: { onClose: () => void }) {
       </form>
       <ul className={css.list}>
         {marks.map((mark) => (
-          <li key={mark.id}>
-            <Picture blob={mark.picture} />
-            <div>
-              <input
-                aria-label={`Name of ${mark.name}`}
-                className={css.name}
-                defaultValue={mark.name}
-                disabled={readOnly}
-                onBlur={(event) => {
-                  const next = event.target.value.trim();
-                  if (next && next !== mark.name) void db.marks.update(mark.id!, { name: next, byItself: false }).then(refresh);
-                }}
-              />
-              <span className="number">
-                {allUses(mark.course).length} steps
-                {mark.range ? `, ${figure(mark.range[0], 0)} – ${figure(mark.range[1], 0)} m` : ''}, {ago(mark.at)}
-              </span>
-              {mark.byItself && <i>kept by itself</i>}
-            </div>
-            <div className={css.buttons}>
-              <Button
-                disabled={readOnly}
-                onClick={async () => {
-                  await goToMark(mark);
-                  onClose();
-                }}
-              >
-                Go back
-              </Button>
-              <Button
-                disabled={readOnly}
-                aria-label={`Compare ${mark.name} with now`}
-                onClick={() => {
-                  compareWith({ kind: 'mark', id: mark.id! });
-                  onClose();
-                }}
-              >
-                Compare
-              </Button>
-              <Button look="quiet" disabled={readOnly} aria-label={`Take ${mark.name} away`} onClick={() => void db.marks.delete(mark.id!).then(refresh)}>
-                Take away
-              </Button>
-            </div>
-          </li>
+          <Mark key={mark.id} mark={mark} refresh={refresh} onClose={onClose} />
         ))}
         {marks.length === 0 && <li className={css.none}>There are no marks yet. Name the ground as it is now, and keep it: it can be gone back to.</li>}
       </ul>
@@ -96,6 +53,51 @@ export function MarksDialog({ onClose }: { onClose: () => void }) {
         of those stay.
       </p>
     </Dialog>
+  );
+}
+
+/** A mark: its picture and name, and what can be done with it. */
+function Mark({ mark, refresh, onClose }: { mark: MarkRow; refresh: () => Promise<void>; onClose: () => void }) {
+  const readOnly = useTerrain((s) => s.readOnly);
+  const rename = (next: string) => {
+    if (next && next !== mark.name) void db.marks.update(mark.id!, { name: next, byItself: false }).then(refresh);
+  };
+  return (
+    <li>
+      <Picture blob={mark.picture} />
+      <div>
+        <input
+          aria-label={`Name of ${mark.name}`}
+          className={css.name}
+          defaultValue={mark.name}
+          disabled={readOnly}
+          onBlur={(event) => rename(event.target.value.trim())}
+        />
+        <span className="number">
+          {allUses(mark.course).length} steps
+          {mark.range ? `, ${figure(mark.range[0], 0)} – ${figure(mark.range[1], 0)} m` : ''}, {ago(mark.at)}
+        </span>
+        {mark.byItself && <i>kept by itself</i>}
+      </div>
+      <div className={css.buttons}>
+        <Button disabled={readOnly} onClick={() => void goToMark(mark).then(onClose)}>
+          Go back
+        </Button>
+        <Button
+          disabled={readOnly}
+          aria-label={`Compare ${mark.name} with now`}
+          onClick={() => {
+            compareWith({ kind: 'mark', id: mark.id! });
+            onClose();
+          }}
+        >
+          Compare
+        </Button>
+        <Button look="quiet" disabled={readOnly} aria-label={`Take ${mark.name} away`} onClick={() => void db.marks.delete(mark.id!).then(refresh)}>
+          Take away
+        </Button>
+      </div>
+    </li>
   );
 }
 

@@ -1,18 +1,12 @@
-import { Dices, FolderOpen, PencilLine, Plus, RefreshCw, Scale, Trash2 } from 'lucide-react';
-import { useRef, useState } from 'react';
+import { Dices, PencilLine, Plus, Trash2 } from 'lucide-react';
 import type { ParamMeta } from '@upland-cast/core';
 import { Button, NumberField, Row, Select } from '../../../components/controls';
 import { SettingRow } from '../../../components/SettingRow';
-import { figure } from '../../../components/format';
-import { engine } from '../../../engine/client';
 import type { TakenIn } from '../../../engine/api';
-import { keepMark } from '../../../store/keeping';
-import { amend, endGesture } from '../../../store/history';
+import { endGesture } from '../../../store/history';
 import { useTerrain } from '../../../store/state';
-import { fileAgain } from '../../../storage/assets';
-import { compareAssets, type AssetState } from '../../../store/compare';
-import { drawLine, replaceAsset } from '../../../store/course';
-import { chooseFiles } from '../../import/files';
+import { drawLine } from '../../../store/course';
+import { AssetRow } from './AssetRow';
 import { CurveEditor, type CurvePoint } from './CurveEditor';
 import css from './Settings.module.css';
 
@@ -60,104 +54,6 @@ export function ParamRow({ meta, value, disabled, set, newTributary, roll, takeF
     default:
       return <SettingRow meta={meta} value={value} disabled={disabled} onChange={set} onDone={endGesture} />;
   }
-}
-
-function AssetRow({ meta, sha, disabled, set, takeFile }: { meta: ParamMeta; sha: string; disabled: boolean } & Pick<Setter, 'set' | 'takeFile'>) {
-  const assets = useTerrain((s) => s.course!.assets);
-  const chooser = useRef<HTMLInputElement>(null);
-  const [said, setSaid] = useState<{ fault?: string; words: string[] }>({ words: [] });
-  const [busy, setBusy] = useState(false);
-  const [changed, setChanged] = useState<{ before: AssetState; after: AssetState } | null>(null);
-  const take = async (file: File | undefined) => {
-    if (!file) return;
-    setBusy(true);
-    const answer = await engine().takeIn(new Uint8Array(await file.arrayBuffer()));
-    setBusy(false);
-    if (!answer.ok) return setSaid({ fault: `${file.name}: ${answer.sentence}`, words: [] });
-    const { across, down, lowest, highest, inCodes, words } = answer.value;
-    // A file that takes the place of another is a thing to go back from.
-    if (sha) await keepMark(`Before ${file.name} took the place of ${assets[sha]?.name ?? 'another file'}`, true);
-    amend((course) => void (course.assets[answer.value.sha] = { name: file.name.slice(0, 200), bytes: file.size }));
-    const done = takeFile?.(answer.value);
-    if (!takeFile) set(answer.value.sha);
-    setSaid({
-      words: [`${across} × ${down} samples, ${figure(lowest, 1)} to ${figure(highest, 1)}${inCodes ? ' in codes' : ' m'}.`, ...(done ? [done] : []), ...words],
-    });
-  };
-  /** The file on disk again, by the way back to it, or chosen anew. */
-  const again = async () => {
-    setBusy(true);
-    const words: string[] = [];
-    try {
-      const file = (await fileAgain(sha)) ?? (await chooseFiles())?.[0]?.file;
-      if (file instanceof File) {
-        const answer = await engine().takeIn(new Uint8Array(await file.arrayBuffer()), assets[sha]?.reading);
-        if (!answer.ok) return setSaid({ fault: `${file.name}: ${answer.sentence}`, words: [] });
-        if (answer.value.sha === sha) words.push('The file on disk is the same as it was.');
-        else {
-          await keepMark(`Before looking again at ${file.name}`, true);
-          replaceAsset(sha, { sha: answer.value.sha, name: file.name, bytes: file.size });
-          words.push(`The file on disk has changed: it was taken wherever this terrain uses it.`);
-          const was = assets[sha];
-          setChanged({
-            before: { sha, name: `${file.name}, as it was`, reading: was?.reading },
-            after: { sha: answer.value.sha, name: `${file.name}, on disk`, reading: was?.reading },
-          });
-        }
-      }
-      setSaid({ words });
-    } finally {
-      setBusy(false);
-    }
-  };
-  return (
-    <div className={css.line}>
-      <Row label={meta.label} help={meta.help}>
-        <span className={css.file}>
-          <span className={css.asset} title={sha ? `${assets[sha]?.name ?? ''}, SHA-256 ${sha}` : undefined}>
-            {sha ? (assets[sha]?.name ?? `${sha.slice(0, 12)}…`) : 'None yet'}
-          </span>
-          <Button disabled={disabled || busy} onClick={() => chooser.current?.click()}>
-            <FolderOpen size={13} /> {busy ? 'Reading …' : 'Choose'}
-          </Button>
-          {sha && (
-            <Button
-              square
-              disabled={disabled || busy}
-              aria-label="Look again at the file on disk"
-              title="Look again at the file on disk"
-              onClick={() => void again()}
-            >
-              <RefreshCw size={13} />
-            </Button>
-          )}
-        </span>
-      </Row>
-      <input
-        ref={chooser}
-        type="file"
-        hidden
-        accept=".png,.tif,.tiff,.jpg,.jpeg,.asc,.txt,.xyz,.csv,.exr,.npy,.pgm,.pfm,.bmp,.hgt"
-        aria-label={`File for ${meta.label}`}
-        onChange={(event) => void take(event.target.files?.[0]).then(() => void (event.target.value = ''))}
-      />
-      {said.fault && (
-        <p className={css.fault} role="alert">
-          {said.fault}
-        </p>
-      )}
-      {said.words.map((sentence) => (
-        <p key={sentence} className={css.hint}>
-          {sentence}
-        </p>
-      ))}
-      {changed && changed.after.sha === sha && (
-        <Button onClick={() => compareAssets(changed.before, changed.after)} title="The file as it was beside the file on disk">
-          <Scale size={13} /> Compare with before
-        </Button>
-      )}
-    </div>
-  );
 }
 
 function TributaryRow({ meta, value, disabled, set, newTributary }: { meta: ParamMeta; value: string; disabled: boolean } & Setter) {

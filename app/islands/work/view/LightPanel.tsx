@@ -32,15 +32,7 @@ const SEASONS = { '-1': 'Midwinter', '0': 'Spring or autumn', '1': 'Midsummer' }
 /** The light on the ground: which of the two, where the sun stands, and how clear the day is. */
 export function LightPanel() {
   const view = useTerrain((s) => s.view);
-  const [at, setAt] = useState({ hour: 16, latitude: 54, season: 0 });
   const byDay = view.light === 'day';
-  const sky = Object.keys(SKIES).find((name) => Object.entries(SKIES[name]).every(([key, value]) => view[key as keyof ViewSettings] === value)) ?? '';
-  const toHour = (part: Partial<typeof at>) => {
-    const next = { ...at, ...part };
-    setAt(next);
-    const { azimuth, altitude } = sunAt(next.hour, next.latitude, next.season);
-    set({ sun: Math.round(azimuth) % 360, sunHeight: Math.max(-10, Math.round(altitude)) });
-  };
   return (
     <section className={css.panel} aria-label="Light">
       <Segments label="Light" value={view.light} choices={{ day: 'Day', working: 'Working light' }} onChange={(light) => set({ light })} />
@@ -61,60 +53,55 @@ export function LightPanel() {
       </div>
       {byDay && (
         <>
-          <Row label="Sky">
-            <Select
-              label="Sky"
-              value={sky}
-              choices={{ ...(sky ? {} : { '': 'As it is set' }), ...Object.fromEntries(Object.keys(SKIES).map((name) => [name, name])) }}
-              onChange={(name) => name && set(SKIES[name])}
-            />
-          </Row>
-          <Row label="Hour" help="By the sun: it stands highest at 12.">
-            <div className={css.pair}>
-              <NumberField label="Hour" unit="h" value={at.hour} min={0} max={24} step={0.25} onChange={(hour) => toHour({ hour })} />
-              <NumberField label="Latitude" unit="°" value={at.latitude} min={-90} max={90} step={1} onChange={(latitude) => toHour({ latitude })} />
-            </div>
-          </Row>
-          <Row label="Season">
-            <Select
-              label="Season"
-              value={String(at.season) as keyof typeof SEASONS}
-              choices={SEASONS}
-              onChange={(season) => toHour({ season: Number(season) })}
-            />
-          </Row>
-          <SliderRow
-            label="Air"
-            help="How much haze lies between: 1 is a clear day."
-            value={view.haze}
-            min={0}
-            max={6}
-            step={0.1}
-            onChange={(haze) => set({ haze })}
-          />
-          <SliderRow
-            label="Sky haze"
-            help="Preetham’s turbidity: 2 is very clear, 6 hazy."
-            value={view.turbidity}
-            min={1.8}
-            max={8}
-            step={0.1}
-            onChange={(turbidity) => set({ turbidity })}
-          />
-          <SliderRow
-            label="Soft edges"
-            help="How many times as wide as the sun’s own disc the light is."
-            value={view.soft}
-            min={1}
-            max={12}
-            step={0.5}
-            onChange={(soft) => set({ soft })}
-          />
+          <TimeOfDay view={view} />
+          {AIR.map(({ key, ...row }) => (
+            <SliderRow key={key} {...row} value={view[key]} onChange={(value) => set({ [key]: value })} />
+          ))}
           <Row label="Grain near the eye" help="Rock, scree and turf as they are from near. In the light only: heights are not touched.">
             <Switch label="Grain near the eye" on={view.grain} onChange={(grain) => set({ grain })} />
           </Row>
         </>
       )}
     </section>
+  );
+}
+
+/** How clear the day is. */
+const AIR = [
+  { key: 'haze', label: 'Air', help: 'How much haze lies between: 1 is a clear day.', min: 0, max: 6, step: 0.1 },
+  { key: 'turbidity', label: 'Sky haze', help: 'Preetham’s turbidity: 2 is very clear, 6 hazy.', min: 1.8, max: 8, step: 0.1 },
+  { key: 'soft', label: 'Soft edges', help: 'How many times as wide as the sun’s own disc the light is.', min: 1, max: 12, step: 0.5 },
+] as const;
+
+/** Where the sun stands, by name, or by hour, latitude and season. */
+function TimeOfDay({ view }: { view: ViewSettings }) {
+  const [at, setAt] = useState({ hour: 16, latitude: 54, season: 0 });
+  const sky = Object.keys(SKIES).find((name) => Object.entries(SKIES[name]).every(([key, value]) => view[key as keyof ViewSettings] === value)) ?? '';
+  const toHour = (part: Partial<typeof at>) => {
+    const next = { ...at, ...part };
+    setAt(next);
+    const { azimuth, altitude } = sunAt(next.hour, next.latitude, next.season);
+    set({ sun: Math.round(azimuth) % 360, sunHeight: Math.max(-10, Math.round(altitude)) });
+  };
+  return (
+    <>
+      <Row label="Sky">
+        <Select
+          label="Sky"
+          value={sky}
+          choices={{ ...(sky ? {} : { '': 'As it is set' }), ...Object.fromEntries(Object.keys(SKIES).map((name) => [name, name])) }}
+          onChange={(name) => name && set(SKIES[name])}
+        />
+      </Row>
+      <Row label="Hour" help="By the sun: it stands highest at 12.">
+        <div className={css.pair}>
+          <NumberField label="Hour" unit="h" value={at.hour} min={0} max={24} step={0.25} onChange={(hour) => toHour({ hour })} />
+          <NumberField label="Latitude" unit="°" value={at.latitude} min={-90} max={90} step={1} onChange={(latitude) => toHour({ latitude })} />
+        </div>
+      </Row>
+      <Row label="Season">
+        <Select label="Season" value={String(at.season) as keyof typeof SEASONS} choices={SEASONS} onChange={(season) => toHour({ season: Number(season) })} />
+      </Row>
+    </>
   );
 }

@@ -1,112 +1,88 @@
-import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip, type ChartConfiguration } from 'chart.js';
 import { useEffect, useRef } from 'react';
 import { linearAxis, tokenColour } from '../../../components/chart';
 import { figure } from '../../../components/format';
 import { sectionOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
-import { depthAt, heightAt } from '../../../view/ground/pick';
+import { SectionBefore, sectionThrough, type Point } from './section';
 import css from './SectionChart.module.css';
 
 Chart.register(LineController, LineElement, PointElement, LinearScale, Filler, Tooltip);
 
-const COUNT = 480;
-interface Point {
-  x: number;
-  y: number;
-}
+/** The lines of the chart, in their order: the ground, how it was, the sea, lakes and streams. */
+const chartOfSection = (): ChartConfiguration<'line', Point[]> => ({
+  type: 'line',
+  data: {
+    datasets: [
+      {
+        label: 'ground',
+        data: [],
+        borderColor: tokenColour('--contour'),
+        backgroundColor: `${tokenColour('--contour-wash')}66`,
+        borderWidth: 1.6,
+        pointRadius: 0,
+        fill: 'start',
+      },
+      { label: 'before', data: [], borderColor: tokenColour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
+      { label: 'sea', data: [], borderColor: tokenColour('--water'), borderWidth: 1.2, pointRadius: 0 },
+      {
+        label: 'water',
+        data: [],
+        borderColor: tokenColour('--water'),
+        backgroundColor: `${tokenColour('--water')}55`,
+        borderWidth: 1.2,
+        pointRadius: 0,
+        fill: { target: 0 },
+      },
+    ],
+  },
+  options: {
+    animation: false,
+    maintainAspectRatio: false,
+    parsing: false,
+    interaction: { mode: 'index', intersect: false },
+    plugins: {
+      legend: { display: false },
+      tooltip: {
+        callbacks: {
+          title: (items) => `${figure(items[0].parsed.x ?? 0, 0)} m along`,
+          label: (item) => `${item.dataset.label}: ${figure(item.parsed.y ?? 0, 1)} m`,
+        },
+      },
+    },
+    scales: { x: { ...linearAxis('metres from A to B'), min: 0 }, y: linearAxis('elevation, m') },
+  },
+});
 
 /** The ground along the section's line, elevation over distance, live with the settings; the sea, lakes and streams, and the ground before the latest change. */
 export function SectionChart() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const chart = useRef<Chart<'line', Point[]> | null>(null);
-  /** The last full ground along the line, and the one before it. */
-  const before = useRef<{ key: string; now: Point[]; was: Point[] }>({ key: '', now: [], was: [] });
+  const before = useRef(new SectionBefore());
   const picture = useTerrain((s) => s.picture);
   const course = useTerrain((s) => s.course)!;
   const sheet = useTerrain((s) => s.sheet);
+  const water = useTerrain((s) => s.water);
   const { from, to } = sectionOf(course);
   const length = Math.hypot(to.east - from.east, to.south - from.south);
-  const water = useTerrain((s) => s.water);
-  const points: Point[] = [];
-  const levels: Point[] = [];
-  if (picture) {
-    for (let i = 0; i <= COUNT; i++) {
-      const t = i / COUNT;
-      const y = heightAt(picture, from.east + (to.east - from.east) * t, from.south + (to.south - from.south) * t) + picture.ground.datum;
-      points.push({ x: t * length, y });
-      const depth = water ? depthAt(picture, water, from.east + (to.east - from.east) * t, from.south + (to.south - from.south) * t) : 0;
-      levels.push({ x: t * length, y: depth > 0 ? y + depth : NaN });
-    }
-  }
+  const { points, levels } = sectionThrough(picture, water, from, to);
   useEffect(() => {
-    const made = new Chart<'line', Point[]>(canvas.current!, {
-      type: 'line',
-      data: {
-        datasets: [
-          {
-            label: 'ground',
-            data: [],
-            borderColor: tokenColour('--contour'),
-            backgroundColor: `${tokenColour('--contour-wash')}66`,
-            borderWidth: 1.6,
-            pointRadius: 0,
-            fill: 'start',
-          },
-          { label: 'before', data: [], borderColor: tokenColour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
-          { label: 'sea', data: [], borderColor: tokenColour('--water'), borderWidth: 1.2, pointRadius: 0 },
-          {
-            label: 'water',
-            data: [],
-            borderColor: tokenColour('--water'),
-            backgroundColor: `${tokenColour('--water')}55`,
-            borderWidth: 1.2,
-            pointRadius: 0,
-            fill: { target: 0 },
-          },
-        ],
-      },
-      options: {
-        animation: false,
-        maintainAspectRatio: false,
-        parsing: false,
-        interaction: { mode: 'index', intersect: false },
-        plugins: {
-          legend: { display: false },
-          tooltip: {
-            callbacks: {
-              title: (items) => `${figure(items[0].parsed.x ?? 0, 0)} m along`,
-              label: (item) => `${item.dataset.label}: ${figure(item.parsed.y ?? 0, 1)} m`,
-            },
-          },
-        },
-        scales: { x: { ...linearAxis('metres from A to B'), min: 0 }, y: linearAxis('elevation, m') },
-      },
-    });
+    const made = new Chart<'line', Point[]>(canvas.current!, chartOfSection());
     chart.current = made;
     return () => made.destroy();
   }, [sheet]);
   useEffect(() => {
     const made = chart.current;
-    if (!made || points.length === 0) return;
-    const key = JSON.stringify([from, to]);
-    const held = before.current;
-    // The dashed line is the full ground before it changed along the same line; previews pass by.
-    const differs = held.now.length === points.length && held.now.some((p, i) => Math.abs(p.y - points[i].y) > 1e-3);
-    if (held.key !== key) before.current = { key, now: points, was: [] };
-    else if (differs && !picture!.preview) before.current = { key, now: points, was: held.now };
-    const dashed = picture!.preview && differs ? held.now : before.current.was;
-    const lowest = Math.min(...points.map((p) => p.y));
-    made.data.datasets[0].data = points;
-    made.data.datasets[1].data = dashed;
+    if (!made || !picture || points.length === 0) return;
     const { sea } = course.ground;
-    made.data.datasets[2].data =
-      sea > lowest
-        ? [
-            { x: 0, y: sea },
-            { x: length, y: sea },
-          ]
-        : [];
-    made.data.datasets[3].data = levels.some(({ y }) => y > -Infinity) ? levels : [];
+    const atSea = [0, length].map((x) => ({ x, y: sea }));
+    const lines = [
+      points,
+      before.current.take(JSON.stringify([from, to]), points, picture.preview),
+      sea > Math.min(...points.map((p) => p.y)) ? atSea : [],
+      levels.some(({ y }) => y > -Infinity) ? levels : [],
+    ];
+    lines.forEach((line, k) => (made.data.datasets[k].data = line));
     made.options.scales!.x!.max = length;
     made.update('none');
   });

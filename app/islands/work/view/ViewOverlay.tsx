@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react';
-import { findUse, paramsOf, splineThrough, stepById, type Place } from '@upland-cast/core';
+import { findUse, paramsOf, splineThrough, stepById, type Ground, type Place, type StepUse } from '@upland-cast/core';
+import type { Picture } from '../../../engine/api';
 import { setParam } from '../../../store/course';
 import { sectionOf, setSection, setSpot } from '../../../store/keeping';
 import { endGesture } from '../../../store/history';
@@ -12,7 +13,6 @@ import css from './ViewOverlay.module.css';
 export function ViewOverlay({ view }: { view: GroundView | null }) {
   const course = useTerrain((s) => s.course)!;
   const selected = useTerrain((s) => s.selected);
-  const readOnly = useTerrain((s) => s.readOnly);
   const { camera, spots } = useTerrain((s) => s.view);
   const picture = useTerrain((s) => s.picture);
   const [, setFrame] = useState(0);
@@ -23,113 +23,135 @@ export function ViewOverlay({ view }: { view: GroundView | null }) {
     return () => void view.overlays.delete(moved);
   }, [view]);
   if (!view || !picture) return null;
-  const at = (p: Place) => view.screenOf(p.east, p.south);
-  const { width, depth } = course.ground;
-  const kept = (p: Place): Place => ({
-    east: Math.min(width, Math.max(0, Math.round(p.east * 10) / 10)),
-    south: Math.min(depth, Math.max(0, Math.round(p.south * 10) / 10)),
-  });
-  const drop = (event: React.PointerEvent): Place | null => {
-    const place = view.placeAt(event.clientX, event.clientY);
-    return place && kept(place);
-  };
-
+  const over = overGround(view, course.ground);
   const use = findUse(course, selected)?.use;
-  const lined = use && safeParams(use.step).find(({ meta }) => meta.kind === 'line');
-  const points = lined ? ((use.params[lined.key] ?? []) as Place[]) : [];
-  const setPoints = (next: Place[], gesture: boolean) => setParam(use!.id, lined!.key, next.map(kept), gesture ? `${use!.id}:${lined!.key}` : undefined);
-  const screen = points.map(at);
-  const drawn = drawnLine(points, lined?.meta.closed ?? false, width / 200).map(at);
-  const section = sectionOf(course);
-  // The edges of what a path step makes, and where its banks meet the ground.
-  const banks =
-    use?.step === 'path' && use.on && drawn.length > 1
-      ? banksOf(picture, splineThrough(points, width / 200), Number(use.params.width), Number(use.params.bank))
-      : [];
   return (
     <svg className={css.overlay} aria-label="Over the ground">
-      {lined && drawn.length > 1 && <path className={css.line} d={pathOf(drawn)} />}
-      {banks.map((line, i) => (
-        <path key={i} className={i < 2 ? css.edge : css.foot} d={pathOf(line.map(at))} />
-      ))}
-      {lined &&
-        screen.map((p, i) => (
-          <Handle
-            key={i}
-            at={p}
-            label={`Point ${i + 1} of ${points.length}`}
-            disabled={readOnly}
-            onMove={(event) => {
-              const place = drop(event);
-              if (place)
-                setPoints(
-                  points.map((q, k) => (k === i ? place : q)),
-                  true,
-                );
-            }}
-            onNudge={(dx, dy) =>
-              setPoints(
-                points.map((q, k) => (k === i ? { east: q.east + dx * nudge(width), south: q.south + dy * nudge(width) } : q)),
-                true,
-              )
-            }
-            onInsert={() => {
-              const next = points[i + 1] ?? { east: points[i].east + width / 20, south: points[i].south };
-              setPoints(
-                [...points.slice(0, i + 1), { east: (points[i].east + next.east) / 2, south: (points[i].south + next.south) / 2 }, ...points.slice(i + 1)],
-                false,
-              );
-            }}
-            onDelete={() =>
-              setPoints(
-                points.filter((_, k) => k !== i),
-                false,
-              )
-            }
-          />
-        ))}
-      {camera === 'section' && (
-        <>
-          <path className={css.section} d={pathOf([at(section.from), at(section.to)])} />
-          {(['from', 'to'] as const).map((end) => (
-            <Handle
-              key={end}
-              at={at(section[end])}
-              letter={end === 'from' ? 'A' : 'B'}
-              label={`Section, end ${end === 'from' ? 'A' : 'B'}`}
-              disabled={readOnly}
-              onMove={(event) => {
-                const place = drop(event);
-                if (place) setSection(end === 'from' ? place : section.from, end === 'to' ? place : section.to);
-              }}
-              onNudge={(dx, dy) => {
-                const moved = kept({ east: section[end].east + dx * nudge(width), south: section[end].south + dy * nudge(width) });
-                setSection(end === 'from' ? moved : section.from, end === 'to' ? moved : section.to);
-              }}
-            />
-          ))}
-        </>
-      )}
-      {(spots ? course.spots : []).map((spot) => (
-        <Handle
-          key={spot.id}
-          at={at(spot)}
-          letter={spot.name}
-          spot
-          label={`Spot ${spot.name}`}
-          disabled={readOnly}
-          onMove={(event) => {
-            const place = drop(event);
-            if (place) setSpot(spot.id, (s) => Object.assign(s, place));
-          }}
-          onNudge={(dx, dy) => setSpot(spot.id, (s) => Object.assign(s, kept({ east: s.east + dx * nudge(width), south: s.south + dy * nudge(width) })))}
-        />
-      ))}
+      {use && <LineOfStep use={use} over={over} picture={picture} />}
+      {camera === 'section' && <SectionLine section={sectionOf(course)} over={over} />}
+      {spots && course.spots.map((spot) => <SpotHandle key={spot.id} spot={spot} over={over} />)}
     </svg>
   );
 }
 
-const nudge = (width: number) => Math.max(0.1, Number((width / 500).toPrecision(1)));
+/** From places of the ground to the screen, and back. */
+interface OverGround {
+  width: number;
+  at: (place: Place) => { x: number; y: number } | null;
+  /** Within the ground, to a tenth of a metre. */
+  kept: (place: Place) => Place;
+  /** Where the pointer is; null beside the ground. */
+  under: (event: React.PointerEvent) => Place | null;
+  /** A place after so many presses of an arrow key. */
+  nudged: (place: Place, dx: number, dy: number) => Place;
+}
+
+function overGround(view: GroundView, { width, depth }: Ground): OverGround {
+  const kept = ({ east, south }: Place): Place => ({
+    east: Math.min(width, Math.max(0, Math.round(east * 10) / 10)),
+    south: Math.min(depth, Math.max(0, Math.round(south * 10) / 10)),
+  });
+  const nudge = Math.max(0.1, Number((width / 500).toPrecision(1)));
+  return {
+    width,
+    at: ({ east, south }) => view.screenOf(east, south),
+    kept,
+    under: (event) => {
+      const place = view.placeAt(event.clientX, event.clientY);
+      return place && kept(place);
+    },
+    nudged: ({ east, south }, dx, dy) => ({ east: east + dx * nudge, south: south + dy * nudge }),
+  };
+}
+
+/** The line that a step follows, with a handle at each of its points, and for a path its edges and where its banks meet the ground. */
+function LineOfStep({ use, over, picture }: { use: StepUse; over: OverGround; picture: Picture }) {
+  const lined = safeParams(use.step).find(({ meta }) => meta.kind === 'line');
+  if (!lined) return null;
+  const { width, at, under, nudged } = over;
+  const points = (use.params[lined.key] ?? []) as Place[];
+  const set = (next: Place[], gesture: boolean) => setParam(use.id, lined.key, next.map(over.kept), gesture ? `${use.id}:${lined.key}` : undefined);
+  const put = (i: number, place: Place) =>
+    set(
+      points.map((q, k) => (k === i ? place : q)),
+      true,
+    );
+  const insert = (i: number) => {
+    const next = points[i + 1] ?? { east: points[i].east + width / 20, south: points[i].south };
+    const between = { east: (points[i].east + next.east) / 2, south: (points[i].south + next.south) / 2 };
+    set([...points.slice(0, i + 1), between, ...points.slice(i + 1)], false);
+  };
+  const remove = (i: number) =>
+    set(
+      points.filter((_, k) => k !== i),
+      false,
+    );
+  const drawn = drawnLine(points, lined.meta.closed ?? false, width / 200).map(at);
+  const banks =
+    use.step === 'path' && use.on && drawn.length > 1
+      ? banksOf(picture, splineThrough(points, width / 200), Number(use.params.width), Number(use.params.bank))
+      : [];
+  return (
+    <>
+      {drawn.length > 1 && <path className={css.line} d={pathOf(drawn)} />}
+      {banks.map((line, i) => (
+        <path key={i} className={i < 2 ? css.edge : css.foot} d={pathOf(line.map(at))} />
+      ))}
+      {points.map((point, i) => (
+        <Handle
+          key={i}
+          at={at(point)}
+          label={`Point ${i + 1} of ${points.length}`}
+          onMove={(event) => {
+            const place = under(event);
+            if (place) put(i, place);
+          }}
+          onNudge={(dx, dy) => put(i, nudged(point, dx, dy))}
+          onInsert={() => insert(i)}
+          onDelete={() => remove(i)}
+        />
+      ))}
+    </>
+  );
+}
+
+function SectionLine({ section, over: { at, kept, under, nudged } }: { section: { from: Place; to: Place }; over: OverGround }) {
+  const move = (end: 'from' | 'to', place: Place) => setSection(end === 'from' ? place : section.from, end === 'to' ? place : section.to);
+  return (
+    <>
+      <path className={css.section} d={pathOf([at(section.from), at(section.to)])} />
+      {(['from', 'to'] as const).map((end) => (
+        <Handle
+          key={end}
+          at={at(section[end])}
+          letter={end === 'from' ? 'A' : 'B'}
+          label={`Section, end ${end === 'from' ? 'A' : 'B'}`}
+          onMove={(event) => {
+            const place = under(event);
+            if (place) move(end, place);
+          }}
+          onNudge={(dx, dy) => move(end, kept(nudged(section[end], dx, dy)))}
+        />
+      ))}
+    </>
+  );
+}
+
+function SpotHandle({ spot, over: { at, kept, under, nudged } }: { spot: Place & { id: string; name: string }; over: OverGround }) {
+  return (
+    <Handle
+      at={at(spot)}
+      letter={spot.name}
+      spot
+      label={`Spot ${spot.name}`}
+      onMove={(event) => {
+        const place = under(event);
+        if (place) setSpot(spot.id, (s) => Object.assign(s, place));
+      }}
+      onNudge={(dx, dy) => setSpot(spot.id, (s) => Object.assign(s, kept(nudged(s, dx, dy))))}
+    />
+  );
+}
 
 function safeParams(step: string) {
   try {
@@ -162,27 +184,21 @@ const pathOf = (points: ({ x: number; y: number } | null)[]) => {
   return d;
 };
 
-function Handle({
-  at,
-  label,
-  letter,
-  spot,
-  disabled,
-  onMove,
-  onNudge,
-  onInsert,
-  onDelete,
-}: {
+interface HandleProps {
   at: { x: number; y: number } | null;
   label: string;
   letter?: string;
   spot?: boolean;
-  disabled: boolean;
   onMove: (event: React.PointerEvent) => void;
   onNudge: (dx: number, dy: number) => void;
   onInsert?: () => void;
   onDelete?: () => void;
-}) {
+}
+
+const ARROWS: Record<string, readonly [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+function Handle({ at, label, letter, spot, onMove, onNudge, onInsert, onDelete }: HandleProps) {
+  const disabled = useTerrain((s) => s.readOnly);
   const [held, setHeld] = useState(false);
   if (!at) return null;
   return (
@@ -207,10 +223,8 @@ function Handle({
       onBlur={endGesture}
       onKeyDown={(event) => {
         const by = event.shiftKey ? 10 : 1;
-        if (event.key === 'ArrowLeft') onNudge(-by, 0);
-        else if (event.key === 'ArrowRight') onNudge(by, 0);
-        else if (event.key === 'ArrowUp') onNudge(0, -by);
-        else if (event.key === 'ArrowDown') onNudge(0, by);
+        const arrow = ARROWS[event.key];
+        if (arrow) onNudge(by * arrow[0], by * arrow[1]);
         else if (event.key === 'Insert' && onInsert) onInsert();
         else if (event.key === 'Delete' && onDelete) onDelete();
         else return;

@@ -1,117 +1,49 @@
 import { useEffect, type RefObject } from 'react';
-import { findUse, placesBetween, type StrokePlace } from '@upland-cast/core';
+import { findUse } from '@upland-cast/core';
 import { setParam } from '../../../store/course';
-import { beginStroke, endStroke, strokeTo } from '../../../store/sculpt';
 import { addSpot } from '../../../store/keeping';
 import { isPressed, isTyping } from '../../../store/keys';
 import { shownWater, useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { heightAt } from '../../../view/ground/pick';
 import { goOn, type Going } from '../../../view/ground/walk';
+import { StrokeHand } from './stroke-hand';
 
 type Canvas = RefObject<HTMLCanvasElement | null>;
 type View = RefObject<GroundView | null>;
-
-/** Milliseconds in which a second finger makes a pinch of what would have been a stroke. */
-const SECOND_FINGER = 90;
 
 /** Left button, a finger or a pen on the ground: dabs along the way, and in time while the brush is held still. */
 export function useSculpting(canvas: Canvas, view: View, sculpting: boolean): void {
   useEffect(() => {
     const element = canvas.current;
     if (!element || !sculpting) return;
-    let last: StrokePlace | null = null;
-    /** Whether the stroke in hand could be begun; strokes follow one another. */
-    let ready: Promise<boolean> | null = null;
-    let before: Promise<unknown> = Promise.resolve();
-    let held: ReturnType<typeof setInterval> | undefined;
-    const place = (event: PointerEvent): StrokePlace | null => {
+    const hand = new StrokeHand(element, (event) => {
       const at = view.current?.placeAt(event.clientX, event.clientY);
       return at ? [at.east, at.south, event.pointerType === 'mouse' ? 1 : Math.min(1, Math.max(0, event.pressure))] : null;
-    };
-    /** Fingers that are down: with two of them the view is meant, and not the brush. */
-    const fingers = new Set<number>();
-    let waits: ReturnType<typeof setTimeout> | undefined;
-    const down = (event: PointerEvent) => {
-      if (event.pointerType === 'touch') {
-        fingers.add(event.pointerId);
-        clearTimeout(waits);
-        if (fingers.size > 1) return up();
-        waits = setTimeout(() => fingers.size === 1 && begin(event), SECOND_FINGER);
-      } else begin(event);
-    };
-    const lifted = (event: PointerEvent) => {
-      // A tap is a dab, if it was shorter than the wait for a second finger.
-      if (fingers.size === 1 && event.type === 'pointerup' && !ready) {
-        clearTimeout(waits);
-        if (fingers.has(event.pointerId)) begin(event);
-      }
-      fingers.delete(event.pointerId);
-      up();
-    };
-    const begin = (event: PointerEvent) => {
-      if (event.button !== 0 || ready) return;
-      const at = place(event);
-      if (!at) return;
-      if (event.type === 'pointerdown' && element.isConnected) element.setPointerCapture(event.pointerId);
-      const { brush } = useTerrain.getState();
-      const mine = (ready = before.then(() => beginStroke(brush)));
-      last = at;
-      void mine.then((ok) => ok && strokeTo([at]));
-      if (brush.rate > 0) held = setInterval(() => void mine.then((ok) => ok && ready === mine && last && strokeTo([last])), 1000 / brush.rate);
-    };
-    const move = (event: PointerEvent) => {
-      if (!ready) return;
-      const { radius, spacing } = useTerrain.getState().brush;
-      const places: StrokePlace[] = [];
-      // Where the hand really went between two frames.
-      for (const each of event.getCoalescedEvents?.().length ? event.getCoalescedEvents() : [event]) {
-        const at = place(each);
-        if (!at) continue;
-        if (!last) last = at;
-        const more = placesBetween(last, at, radius * spacing);
-        if (more.length) last = more[more.length - 1];
-        places.push(...more);
-      }
-      if (places.length) void ready.then((ok) => ok && strokeTo(places));
-    };
-    const up = () => {
-      clearInterval(held);
-      if (!ready) return;
-      before = ready.then((ok) => (ok ? endStroke() : undefined));
-      ready = null;
-      last = null;
-    };
+    });
+    const away = new AbortController();
+    const { signal } = away;
+    element.addEventListener('pointerdown', (event) => hand.down(event), { signal });
+    element.addEventListener('pointermove', (event) => hand.move(event), { signal });
+    for (const name of ['pointerup', 'pointercancel', 'lostpointercapture'] as const) element.addEventListener(name, (event) => hand.lift(event), { signal });
+    element.addEventListener('webglcontextlost', () => hand.end(), { signal });
     // A stroke does not wait for a hand that is somewhere else.
-    const hidden = () => document.hidden && up();
-    const key = (event: KeyboardEvent) => {
-      if (isTyping(event)) return;
-      const by = isPressed(event, 'brushLarger') ? 1.2 : isPressed(event, 'brushSmaller') ? 1 / 1.2 : 0;
-      if (!by) return;
-      const { brush, course } = useTerrain.getState();
-      useTerrain.setState({ brush: { ...brush, radius: Math.min(Math.max(10, course!.ground.width / 4), Math.max(1, brush.radius * by)) } });
-    };
-    element.addEventListener('pointerdown', down);
-    element.addEventListener('pointermove', move);
-    element.addEventListener('pointerup', lifted);
-    element.addEventListener('pointercancel', lifted);
-    element.addEventListener('lostpointercapture', lifted);
-    element.addEventListener('webglcontextlost', up);
-    document.addEventListener('visibilitychange', hidden);
-    window.addEventListener('keydown', key);
+    document.addEventListener('visibilitychange', () => document.hidden && hand.end(), { signal });
+    window.addEventListener('keydown', sizeByKey, { signal });
     return () => {
-      clearTimeout(waits);
-      up();
-      element.removeEventListener('pointerdown', down);
-      element.removeEventListener('pointermove', move);
-      element.removeEventListener('pointerup', lifted);
-      element.removeEventListener('pointercancel', lifted);
-      element.removeEventListener('lostpointercapture', lifted);
-      element.removeEventListener('webglcontextlost', up);
-      document.removeEventListener('visibilitychange', hidden);
-      window.removeEventListener('keydown', key);
+      hand.leave();
+      away.abort();
     };
   }, [canvas, view, sculpting]);
+}
+
+/** Keys make the brush larger or smaller. */
+function sizeByKey(event: KeyboardEvent): void {
+  if (isTyping(event)) return;
+  const by = isPressed(event, 'brushLarger') ? 1.2 : isPressed(event, 'brushSmaller') ? 1 / 1.2 : 0;
+  if (!by) return;
+  const { brush, course } = useTerrain.getState();
+  useTerrain.setState({ brush: { ...brush, radius: Math.min(Math.max(10, course!.ground.width / 4), Math.max(1, brush.radius * by)) } });
 }
 
 type Tool = ReturnType<typeof useTerrain.getState>['tool'];

@@ -1,0 +1,47 @@
+import type { Place } from '@upland-cast/core';
+import type { Picture } from '../../../engine/api';
+import { depthAt, heightAt } from '../../../view/ground/pick';
+
+/** A place on the section: metres along it, and metres of elevation. */
+export interface Point {
+  x: number;
+  y: number;
+}
+
+/** Places along a section, but for its first. */
+const COUNT = 480;
+/** Metres by which a ground has to differ to be another one. */
+const DIFFERS = 1e-3;
+
+/** The ground along a line, and the level of the water where there is some; both empty while there is no ground. */
+export function sectionThrough(picture: Picture | null, water: Float32Array | null, from: Place, to: Place): { points: Point[]; levels: Point[] } {
+  const points: Point[] = [];
+  const levels: Point[] = [];
+  if (!picture) return { points, levels };
+  const length = Math.hypot(to.east - from.east, to.south - from.south);
+  for (let i = 0; i <= COUNT; i++) {
+    const t = i / COUNT;
+    const [east, south] = [from.east + (to.east - from.east) * t, from.south + (to.south - from.south) * t];
+    const y = heightAt(picture, east, south) + picture.ground.datum;
+    points.push({ x: t * length, y });
+    const depth = water ? depthAt(picture, water, east, south) : 0;
+    levels.push({ x: t * length, y: depth > 0 ? y + depth : NaN });
+  }
+  return { points, levels };
+}
+
+/** Keeps the last full ground along a line, and the one before it. */
+export class SectionBefore {
+  private line = '';
+  private now: Point[] = [];
+  private was: Point[] = [];
+
+  /** Takes the ground along a line as it is seen now, and gives what it was before it changed; previews pass by. */
+  take(line: string, points: Point[], preview: boolean): Point[] {
+    const { now } = this;
+    const differs = this.line === line && now.length === points.length && now.some((p, i) => Math.abs(p.y - points[i].y) > DIFFERS);
+    if (this.line !== line) Object.assign(this, { line, now: points, was: [] });
+    else if (differs && !preview) Object.assign(this, { now: points, was: now });
+    return preview && differs ? now : this.was;
+  }
+}
