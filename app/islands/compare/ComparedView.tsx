@@ -18,17 +18,15 @@ type Mode = keyof typeof MODES;
 const INK_A = [0.61, 0.29, 0.14] as const;
 const INK_B = [0.16, 0.42, 0.55] as const;
 
-/** Both grounds seen from one place: beside each other, under a wipe, in and out, as a difference, contours or outlines. */
-export function ComparedView({
-  found,
-  tolerance,
-  standing,
-}: {
+interface ComparedViewProps {
   found: ComparedPicture | null;
   tolerance: number;
   /** How the comparison stands, while there is none or another one is on its way. */
   standing: ReactNode;
-}) {
+}
+
+/** Both grounds seen from one place: beside each other, under a wipe, in and out, as a difference, contours or outlines. */
+export function ComparedView({ found, tolerance, standing }: ComparedViewProps) {
   const { canvasA, canvasB, views, failed } = useTwoViews();
   const [mode, setMode] = useState<Mode>('wipe');
   const [camera, setCamera] = useState<'relief' | 'plan'>('plan');
@@ -76,26 +74,7 @@ export function ComparedView({
         {mode !== 'outlines' && !beside && found && views && <SectionHandles view={views.a} ground={found.ground} />}
       </div>
       {!found && !failed && <LastGround />}
-      <div className={css.bar}>
-        <Segments label="Way to look" value={mode} choices={MODES} onChange={setMode} />
-        {mode !== 'contours' && mode !== 'outlines' && (
-          <Segments label="Camera" value={camera} choices={{ plan: 'Plan', relief: 'Relief' }} onChange={setCamera} />
-        )}
-        {mode === 'flip' && (
-          <Button
-            aria-pressed={seesB}
-            onPointerDown={() => setSeesB(true)}
-            onPointerUp={() => setSeesB(false)}
-            onPointerLeave={() => setSeesB(false)}
-            title="Held, or the key B: the other one"
-          >
-            Hold for B
-          </Button>
-        )}
-        <Button square aria-label="To the largest difference" title="To the largest difference" disabled={!found} onClick={toLargest}>
-          <Crosshair size={14} />
-        </Button>
-      </div>
+      <Bar {...{ mode, camera, seesB }} onMode={setMode} onCamera={setCamera} onHeld={setSeesB} toLargest={found ? toLargest : undefined} />
       {mode === 'difference' && found && <DifferenceLegend span={span} tolerance={tolerance} locked={locked !== null} onSpan={setLocked} />}
       {standing && !failed && (
         <div className={found ? css.working : css.waiting} role="status" aria-label="How the comparison stands">
@@ -104,6 +83,43 @@ export function ComparedView({
       )}
       {failed && <p className={css.waiting}>The grounds cannot be drawn: this browser gave no WebGL 2. The figures beside are measured all the same.</p>}
     </section>
+  );
+}
+
+interface BarProps {
+  mode: Mode;
+  camera: 'relief' | 'plan';
+  seesB: boolean;
+  onMode: (mode: Mode) => void;
+  onCamera: (camera: 'relief' | 'plan') => void;
+  /** The other side is wanted for as long as something is held. */
+  onHeld: (down: boolean) => void;
+  /** Leads to where the sides differ most; undefined: there is nothing to compare yet. */
+  toLargest?: () => void;
+}
+
+function Bar({ mode, camera, seesB, onMode, onCamera, onHeld, toLargest }: BarProps) {
+  return (
+    <div className={css.bar}>
+      <Segments label="Way to look" value={mode} choices={MODES} onChange={onMode} />
+      {mode !== 'contours' && mode !== 'outlines' && (
+        <Segments label="Camera" value={camera} choices={{ plan: 'Plan', relief: 'Relief' }} onChange={onCamera} />
+      )}
+      {mode === 'flip' && (
+        <Button
+          aria-pressed={seesB}
+          onPointerDown={() => onHeld(true)}
+          onPointerUp={() => onHeld(false)}
+          onPointerLeave={() => onHeld(false)}
+          title="Held, or the key B: the other one"
+        >
+          Hold for B
+        </Button>
+      )}
+      <Button square aria-label="To the largest difference" title="To the largest difference" disabled={!toLargest} onClick={toLargest}>
+        <Crosshair size={14} />
+      </Button>
+    </div>
   );
 }
 

@@ -41,34 +41,20 @@ async function groupsOf(course: Course, terrain: string): Promise<Group[]> {
 
 const FILE = 'file';
 
-/** One side: what it is, how many samples it has, and what else it can be. */
-export function SideCard({
-  side,
-  value,
-  ground,
-  facts,
-  onChange,
-  onFiles,
-}: {
+interface SideCardProps {
   side: 'a' | 'b';
   value: Compared;
   ground?: Ground;
   facts?: SideFacts;
   onChange: (to: Compared) => void;
   onFiles: (files: File[]) => void;
-}) {
-  const course = useTerrain((s) => s.course)!;
-  const terrain = useTerrain((s) => s.id)!;
-  const [groups, setGroups] = useState<Group[]>([]);
+}
+
+/** One side: what it is, how many samples it has, and what else it can be. */
+export function SideCard({ side, value, ground, facts, onChange, onFiles }: SideCardProps) {
   const chooser = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    let gone = false;
-    void groupsOf(course, terrain).then((found) => !gone && setGroups(found));
-    return () => void (gone = true);
-  }, [course, terrain]);
-  const key = JSON.stringify(value);
   const letter = side.toUpperCase();
-  const known = key === JSON.stringify({ kind: 'now' }) || groups.some(({ choices }) => choices.some(([one]) => JSON.stringify(one) === key));
+  const chooseFile = () => chooser.current?.click();
   return (
     <div
       className={css.side}
@@ -81,36 +67,14 @@ export function SideCard({
     >
       <b className={side === 'a' ? css.letterA : css.letterB}>{letter}</b>
       <div>
-        <select
-          aria-label={`Side ${letter}`}
-          value={value.kind === 'file' ? FILE : key}
-          onChange={(event) => {
-            if (event.target.value === FILE) chooser.current?.click();
-            else onChange(JSON.parse(event.target.value) as Compared);
-          }}
-        >
-          <option value={JSON.stringify({ kind: 'now' })}>Now, end of the course</option>
-          {value.kind !== 'file' && !known && <option value={key}>What was chosen before</option>}
-          {groups
-            .filter(({ choices }) => choices.length > 0)
-            .map(({ title, choices }) => (
-              <optgroup key={title} label={title}>
-                {choices.map(([one, name]) => (
-                  <option key={JSON.stringify(one)} value={JSON.stringify(one)}>
-                    {name}
-                  </option>
-                ))}
-              </optgroup>
-            ))}
-          <option value={FILE}>{value.kind === 'file' ? value.name : 'A file …'}</option>
-        </select>
+        <SideSelect letter={letter} value={value} onChange={onChange} onFile={chooseFile} />
         <span className={`number ${css.size}`}>
           {ground ? sizeOf(ground) : '…'}
           {facts?.codes && <span> · {inCodes(facts.codes)}</span>}
         </span>
       </div>
       {value.kind === 'file' && (
-        <button type="button" className={css.again} onClick={() => chooser.current?.click()}>
+        <button type="button" className={css.again} onClick={chooseFile}>
           Choose another
         </button>
       )}
@@ -126,6 +90,46 @@ export function SideCard({
         }}
       />
     </div>
+  );
+}
+
+/** All that a side can be. */
+function SideSelect({ letter, value, onChange, onFile }: { letter: string; value: Compared; onChange: (to: Compared) => void; onFile: () => void }) {
+  const course = useTerrain((s) => s.course)!;
+  const terrain = useTerrain((s) => s.id)!;
+  const [groups, setGroups] = useState<Group[]>([]);
+  useEffect(() => {
+    let gone = false;
+    void groupsOf(course, terrain).then((found) => !gone && setGroups(found));
+    return () => void (gone = true);
+  }, [course, terrain]);
+  const key = JSON.stringify(value);
+  const now = JSON.stringify({ kind: 'now' });
+  const known = key === now || groups.some(({ choices }) => choices.some(([one]) => JSON.stringify(one) === key));
+  return (
+    <select
+      aria-label={`Side ${letter}`}
+      value={value.kind === 'file' ? FILE : key}
+      onChange={(event) => {
+        if (event.target.value === FILE) onFile();
+        else onChange(JSON.parse(event.target.value) as Compared);
+      }}
+    >
+      <option value={now}>Now, end of the course</option>
+      {value.kind !== 'file' && !known && <option value={key}>What was chosen before</option>}
+      {groups
+        .filter(({ choices }) => choices.length > 0)
+        .map(({ title, choices }) => (
+          <optgroup key={title} label={title}>
+            {choices.map(([one, name]) => (
+              <option key={JSON.stringify(one)} value={JSON.stringify(one)}>
+                {name}
+              </option>
+            ))}
+          </optgroup>
+        ))}
+      <option value={FILE}>{value.kind === 'file' ? value.name : 'A file …'}</option>
+    </select>
   );
 }
 

@@ -1,6 +1,6 @@
 import { ArrowUp, Trash2 } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { defaultCover, grainOfLayer, GRAINS, maskKinds, maskUse, RAMPS, type Course, type CoverLayer } from '@upland-cast/core';
+import { defaultCover, grainOfLayer, GRAINS, maskKinds, maskUse, RAMPS, type Course, type Cover, type CoverLayer } from '@upland-cast/core';
 import { Button, NumberField, Row, Select, ShareRow, SliderRow, TextField } from '../../components/controls';
 import { Part } from '../../components/Facts';
 import { loadAsset } from '../../storage/assets';
@@ -24,6 +24,34 @@ export function CoverPart({ course }: { course: Course }) {
   const cover = course.cover ?? defaultCover();
   return (
     <Part title="Ground colour and materials">
+      <Ramp cover={cover} readOnly={readOnly} />
+      {cover.layers.map((layer, i) => (
+        <Layer key={layer.id} course={course} layer={layer} first={i === 0} readOnly={readOnly} />
+      ))}
+      <div className={css.inRow}>
+        <Button disabled={readOnly || cover.layers.length > 6} onClick={addLayer}>
+          Another layer over it
+        </Button>
+        {course.cover && (
+          <Button look="quiet" disabled={readOnly} onClick={() => setCover('The usual cover', (c) => void Object.assign(c, defaultCover()))}>
+            As it was at first
+          </Button>
+        )}
+      </div>
+      <p className={css.note}>{cover.layers.length + 1} parts: as many channels of material weights.</p>
+    </Part>
+  );
+}
+
+interface RampProps {
+  cover: Cover;
+  readOnly: boolean;
+}
+
+/** What lies beneath all layers: colours over height or relief. */
+function Ramp({ cover, readOnly }: RampProps) {
+  return (
+    <>
       <Row label="Ramp follows" help="Height alone looks like a gradient; relief follows peaks and hollows wherever they lie.">
         <Select label="Ramp follows" value={cover.ramp} choices={RAMPS} onChange={(ramp) => setCover('Ramp follows', (c) => void (c.ramp = ramp))} />
       </Row>
@@ -48,60 +76,52 @@ export function CoverPart({ course }: { course: Course }) {
           onChange={(grain) => setCover('Grain of the ramp', (c) => void (c.grain = grain))}
         />
       </Row>
-      <div className={css.stops} aria-label="Colours of the ramp">
-        {cover.stops.map((stop, i) => (
-          <span key={i}>
-            <input
-              type="color"
-              aria-label={`Colour ${i + 1} of the ramp`}
-              value={hex(stop.colour)}
-              disabled={readOnly}
-              onChange={(event) => setCover('Colour of the ramp', (c) => void (c.stops[i].colour = fromHex(event.target.value)), `cover:stop${i}`)}
-            />
-            <NumberField
-              label={`Place of colour ${i + 1}`}
-              unit="%"
-              show={100}
-              value={stop.at}
-              min={0}
-              max={1}
-              step={0.01}
-              onChange={(at) => setCover('Place of a colour', (c) => void (c.stops[i].at = at))}
-            />
-            <Button
-              look="quiet"
-              square
-              aria-label={`Take colour ${i + 1} away`}
-              disabled={readOnly || cover.stops.length < 2}
-              onClick={() => setCover('Take a colour away', (c) => void c.stops.splice(i, 1))}
-            >
-              <Trash2 size={12} />
-            </Button>
-          </span>
-        ))}
-        <Button
-          look="quiet"
-          disabled={readOnly || cover.stops.length > 15}
-          onClick={() => setCover('Add a colour', (c) => void c.stops.push({ at: 1, colour: [...c.stops[c.stops.length - 1].colour] as Colour }))}
-        >
-          Another colour
-        </Button>
-      </div>
-      {cover.layers.map((layer, i) => (
-        <Layer key={layer.id} course={course} layer={layer} first={i === 0} readOnly={readOnly} />
-      ))}
-      <div className={css.inRow}>
-        <Button disabled={readOnly || cover.layers.length > 6} onClick={addLayer}>
-          Another layer over it
-        </Button>
-        {course.cover && (
-          <Button look="quiet" disabled={readOnly} onClick={() => setCover('The usual cover', (c) => void Object.assign(c, defaultCover()))}>
-            As it was at first
+      <Stops cover={cover} readOnly={readOnly} />
+    </>
+  );
+}
+
+function Stops({ cover, readOnly }: RampProps) {
+  return (
+    <div className={css.stops} aria-label="Colours of the ramp">
+      {cover.stops.map((stop, i) => (
+        <span key={i}>
+          <input
+            type="color"
+            aria-label={`Colour ${i + 1} of the ramp`}
+            value={hex(stop.colour)}
+            disabled={readOnly}
+            onChange={(event) => setCover('Colour of the ramp', (c) => void (c.stops[i].colour = fromHex(event.target.value)), `cover:stop${i}`)}
+          />
+          <NumberField
+            label={`Place of colour ${i + 1}`}
+            unit="%"
+            show={100}
+            value={stop.at}
+            min={0}
+            max={1}
+            step={0.01}
+            onChange={(at) => setCover('Place of a colour', (c) => void (c.stops[i].at = at))}
+          />
+          <Button
+            look="quiet"
+            square
+            aria-label={`Take colour ${i + 1} away`}
+            disabled={readOnly || cover.stops.length < 2}
+            onClick={() => setCover('Take a colour away', (c) => void c.stops.splice(i, 1))}
+          >
+            <Trash2 size={12} />
           </Button>
-        )}
-      </div>
-      <p className={css.note}>{cover.layers.length + 1} parts: as many channels of material weights.</p>
-    </Part>
+        </span>
+      ))}
+      <Button
+        look="quiet"
+        disabled={readOnly || cover.stops.length > 15}
+        onClick={() => setCover('Add a colour', (c) => void c.stops.push({ at: 1, colour: [...c.stops[c.stops.length - 1].colour] as Colour }))}
+      >
+        Another colour
+      </Button>
+    </div>
   );
 }
 

@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { Eye, Trash2 } from 'lucide-react';
 import { allUses, mapSchema, MAPS, stepById, type Course, type MapSpec, type Order, type StepUse } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments, Select, Switch } from '../../components/controls';
@@ -92,72 +93,12 @@ interface MapSettingsProps {
   change: (part: object) => void;
 }
 
-/** What can be set of a map, by its kind. */
-function MapSettings({ map, course, layers, masked, change }: MapSettingsProps) {
+/** What can be set of a map, by its kind, and how deep its samples are. */
+function MapSettings(props: MapSettingsProps) {
+  const { map, change } = props;
   return (
     <>
-      {map.kind === 'layer' && (
-        <Row label="Layer">
-          <Select
-            label="Layer"
-            value={map.layer}
-            choices={Object.fromEntries([...new Set([...layers, map.layer])].map((l) => [l, l[0].toUpperCase() + l.slice(1)]))}
-            onChange={(layer) => change({ layer })}
-          />
-        </Row>
-      )}
-      {map.kind === 'layer' && (
-        <Row label="Taken">
-          <Select label="Taken" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change({ after })} />
-        </Row>
-      )}
-      {map.kind === 'mask' && (
-        <Row label="Step">
-          <Select
-            label="Step"
-            value={map.use}
-            choices={Object.fromEntries(masked.map((u) => [u.id, u.name || stepById(u.step).title]))}
-            onChange={(use) => change({ use })}
-          />
-        </Row>
-      )}
-      {map.kind === 'curvature' && (
-        <>
-          <Row label="Measured">
-            <Segments label="Measured" value={map.way} choices={{ mean: 'Both ways', profile: 'Down', plan: 'Along' }} onChange={(way) => change({ way })} />
-          </Row>
-          <Row label="Size" help="Detail smaller than this does not count.">
-            <NumberField label="Curvature size" unit="m" value={map.size} min={0} max={2_000} onChange={(size) => change({ size })} />
-          </Row>
-        </>
-      )}
-      {map.kind === 'ambient' && (
-        <Row label="Directions">
-          <NumberField label="Directions" value={map.directions} min={4} max={64} onChange={(directions) => change({ directions: Math.round(directions) })} />
-        </Row>
-      )}
-      {map.kind === 'height' && (
-        <Row label="Equalised">
-          <Switch label="Equalised" on={map.equalised} onChange={(equalised) => change({ equalised })} />
-        </Row>
-      )}
-      {map.kind === 'normal' && (
-        <>
-          <Row label="Space">
-            <Select
-              label="Space"
-              value={map.space}
-              choices={{ tangent: 'Tangent', 'world-y': 'World, y up', 'world-z': 'World, z up' }}
-              onChange={(space) => change({ space })}
-            />
-          </Row>
-          {map.space === 'tangent' && (
-            <Row label="Green">
-              <Segments label="Green" value={map.green} choices={{ up: '+Y up', down: '+Y down' }} onChange={(green) => change({ green })} />
-            </Row>
-          )}
-        </>
-      )}
+      {settingsOfKind(props)}
       {'bits' in map && (
         <Row label="Depth">
           <Segments
@@ -171,6 +112,91 @@ function MapSettings({ map, course, layers, masked, change }: MapSettingsProps) 
       {'depth' in map && (
         <Row label="Depth">
           <Segments label="Depth" value={map.depth} choices={DEPTHS} onChange={(depth) => change({ depth })} />
+        </Row>
+      )}
+    </>
+  );
+}
+
+function settingsOfKind({ map, course, layers, masked, change }: MapSettingsProps): ReactNode {
+  switch (map.kind) {
+    case 'layer':
+      return <LayerSettings {...{ map, course, layers, change }} />;
+    case 'mask':
+      return (
+        <Row label="Step">
+          <Select
+            label="Step"
+            value={map.use}
+            choices={Object.fromEntries(masked.map((u) => [u.id, u.name || stepById(u.step).title]))}
+            onChange={(use) => change({ use })}
+          />
+        </Row>
+      );
+    case 'curvature':
+      return (
+        <>
+          <Row label="Measured">
+            <Segments label="Measured" value={map.way} choices={{ mean: 'Both ways', profile: 'Down', plan: 'Along' }} onChange={(way) => change({ way })} />
+          </Row>
+          <Row label="Size" help="Detail smaller than this does not count.">
+            <NumberField label="Curvature size" unit="m" value={map.size} min={0} max={2_000} onChange={(size) => change({ size })} />
+          </Row>
+        </>
+      );
+    case 'ambient':
+      return (
+        <Row label="Directions">
+          <NumberField label="Directions" value={map.directions} min={4} max={64} onChange={(directions) => change({ directions: Math.round(directions) })} />
+        </Row>
+      );
+    case 'height':
+      return (
+        <Row label="Equalised">
+          <Switch label="Equalised" on={map.equalised} onChange={(equalised) => change({ equalised })} />
+        </Row>
+      );
+    case 'normal':
+      return <NormalSettings {...{ map, change }} />;
+    default:
+      return null;
+  }
+}
+
+type OfKind<Kind extends MapSpec['kind']> = { map: Extract<MapSpec, { kind: Kind }> } & Pick<MapSettingsProps, 'change'>;
+
+function LayerSettings({ map, course, layers, change }: OfKind<'layer'> & Pick<MapSettingsProps, 'course' | 'layers'>) {
+  return (
+    <>
+      <Row label="Layer">
+        <Select
+          label="Layer"
+          value={map.layer}
+          choices={Object.fromEntries([...new Set([...layers, map.layer])].map((l) => [l, l[0].toUpperCase() + l.slice(1)]))}
+          onChange={(layer) => change({ layer })}
+        />
+      </Row>
+      <Row label="Taken">
+        <Select label="Taken" value={map.after} choices={placesOfLayers(course)} onChange={(after) => change({ after })} />
+      </Row>
+    </>
+  );
+}
+
+function NormalSettings({ map, change }: OfKind<'normal'>) {
+  return (
+    <>
+      <Row label="Space">
+        <Select
+          label="Space"
+          value={map.space}
+          choices={{ tangent: 'Tangent', 'world-y': 'World, y up', 'world-z': 'World, z up' }}
+          onChange={(space) => change({ space })}
+        />
+      </Row>
+      {map.space === 'tangent' && (
+        <Row label="Green">
+          <Segments label="Green" value={map.green} choices={{ up: '+Y up', down: '+Y down' }} onChange={(green) => change({ green })} />
         </Row>
       )}
     </>

@@ -36,37 +36,13 @@ export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chos
               <span>{r.summary}</span>
             </button>
             {r.id === chosen.id && (
-              <div className={css.tools}>
-                <Button look="quiet" onClick={() => setEdited(r)}>
-                  <Pencil size={12} /> Edit
-                </Button>
-                <Button look="quiet" onClick={() => void tried(() => copyReceiver(r))}>
-                  <Copy size={12} /> Copy
-                </Button>
-                <Button
-                  look="quiet"
-                  square
-                  aria-label="Give this receiver out as JSON"
-                  title="Give it out as JSON"
-                  onClick={() => download(`${safeName(r.title)}.receiver.json`, JSON.stringify(r, null, 2), 'application/json')}
-                >
-                  <Download size={12} />
-                </Button>
-                {isOwn && (
-                  <Button
-                    look="quiet"
-                    square
-                    aria-label="Take this receiver away"
-                    title="Take it away"
-                    onClick={() => {
-                      void removeReceiver(r.id);
-                      onChoose(shipped[0]);
-                    }}
-                  >
-                    <Trash2 size={12} />
-                  </Button>
-                )}
-              </div>
+              <Tools
+                receiver={r}
+                own={isOwn}
+                onEdit={() => setEdited(r)}
+                onCopy={() => void tried(() => copyReceiver(r))}
+                onGone={() => onChoose(shipped[0])}
+              />
             )}
           </li>
         ))}
@@ -93,5 +69,50 @@ export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chos
       )}
       {edited && <ReceiverSheet receiver={edited} own={isOwn} onClose={() => setEdited(null)} onKept={onChoose} />}
     </aside>
+  );
+}
+
+interface ToolsProps {
+  receiver: Receiver;
+  own: boolean;
+  onEdit: () => void;
+  onCopy: () => void;
+  onGone: () => void;
+}
+
+/** What can be done with the receiver that is chosen. */
+function Tools({ receiver, own, onEdit, onCopy, onGone }: ToolsProps) {
+  return (
+    <div className={css.tools}>
+      <Button look="quiet" onClick={onEdit}>
+        <Pencil size={12} /> Edit
+      </Button>
+      <Button look="quiet" onClick={onCopy}>
+        <Copy size={12} /> Copy
+      </Button>
+      <Button
+        look="quiet"
+        square
+        aria-label="Give this receiver out as JSON"
+        title="Give it out as JSON"
+        onClick={() => download(`${safeName(receiver.title)}.receiver.json`, JSON.stringify(receiver, null, 2), 'application/json')}
+      >
+        <Download size={12} />
+      </Button>
+      {own && (
+        <Button
+          look="quiet"
+          square
+          aria-label="Take this receiver away"
+          title="Take it away"
+          onClick={() => {
+            void removeReceiver(receiver.id);
+            onGone();
+          }}
+        >
+          <Trash2 size={12} />
+        </Button>
+      )}
+    </div>
   );
 }

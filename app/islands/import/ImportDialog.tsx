@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { makeGround, sentenceOf, stepUse, withSamples, type AssetReading, type Ground } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { bytes as bytesText, figure } from '../../components/format';
@@ -116,20 +116,11 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
     <>
       <div className={css.body}>
         <section className={css.left} aria-label="Picture">
-          <div className={css.picture} aria-busy={share !== null}>
+          <LookPicture share={share} heights={heights !== null} onStop={onClose}>
             {heights && <PixelPicture picture={heights.relief} className={css.relief} label={`Relief of ${file.name}`} />}
             {drape && <PixelPicture picture={drape} className={css.drape} />}
             {heights && settled.crop && <WholeFrame look={heights} crop={settled.crop} onChange={(crop) => set({ crop })} />}
-            {share !== null && (
-              <div className={css.progress} role="status">
-                <span style={{ width: `${Math.round(share * 100)}%` }} />
-                <b>{heights ? 'Reading again …' : `Reading, ${Math.round(share * 100)} %`}</b>
-                <Button look="quiet" onClick={onClose}>
-                  Stop
-                </Button>
-              </div>
-            )}
-          </div>
+          </LookPicture>
           {heights && <Effect look={heights} into={into} stretch={becomes.stretch} samples={becomes.samples} />}
           <Found
             found={found}
@@ -137,15 +128,7 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
             mended={mended}
             shown={shown}
             onShow={setShown}
-            onMend={(f) => {
-              if (f.mend && 'reading' in f.mend) set(f.mend.reading);
-              else
-                setMended((m) => {
-                  const next = new Set(m);
-                  if (!next.delete(f.id)) next.add(f.id);
-                  return next;
-                });
-            }}
+            onMend={(f) => (f.mend && 'reading' in f.mend ? set(f.mend.reading) : setMended((ids) => toggled(ids, f.id)))}
           />
         </section>
         <section className={css.right} aria-label="What it is and what is assumed">
@@ -167,6 +150,31 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
         </Button>
       </footer>
     </>
+  );
+}
+
+/** Without the one where it is there, and with it where it is not. */
+function toggled(ids: ReadonlySet<string>, id: string): Set<string> {
+  const next = new Set(ids);
+  if (!next.delete(id)) next.add(id);
+  return next;
+}
+
+/** The picture of a file, and how far its reading is; `heights`: there is something to see already. */
+function LookPicture({ share, heights, onStop, children }: { share: number | null; heights: boolean; onStop: () => void; children: ReactNode }) {
+  return (
+    <div className={css.picture} aria-busy={share !== null}>
+      {children}
+      {share !== null && (
+        <div className={css.progress} role="status">
+          <span style={{ width: `${Math.round(share * 100)}%` }} />
+          <b>{heights ? 'Reading again …' : `Reading, ${Math.round(share * 100)} %`}</b>
+          <Button look="quiet" onClick={onStop}>
+            Stop
+          </Button>
+        </div>
+      )}
+    </div>
   );
 }
 

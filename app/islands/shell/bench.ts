@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { UplandError } from '@upland-cast/core';
 import { redo, undo } from '../../store/history';
 import { isPressed, isTyping } from '../../store/keys';
@@ -13,11 +13,13 @@ type Heard = WindowEventMap & { [BRING_IN]: Event };
 
 /** Listens at the window for as long as the page is there. */
 function useHeard(listeners: { [K in keyof Heard]?: (event: Heard[K]) => void }): void {
+  const now = useRef<Partial<Record<string, (event: never) => void>>>({});
+  now.current = listeners;
   useEffect(() => {
-    const all = Object.entries(listeners) as [string, (event: Event) => void][];
-    for (const [name, listener] of all) window.addEventListener(name, listener);
-    return () => all.forEach(([name, listener]) => window.removeEventListener(name, listener));
-    // What they do never changes.
+    const heard = (event: Event) => now.current[event.type]?.(event as never);
+    const names = Object.keys(now.current);
+    for (const name of names) window.addEventListener(name, heard);
+    return () => names.forEach((name) => window.removeEventListener(name, heard));
   }, []);
 }
 

@@ -31,27 +31,10 @@ export function WorldProgress({ status }: { status: WorldStatus }) {
       setFault((error as Error).message);
     }
   };
-  const done = status.done.replaceAll('0', '').length;
   const running = status.state === 'running';
   return (
     <>
-      <Part title={status.name}>
-        <Facts
-          items={[
-            ['samples', `${figure(status.across, 0)} × ${figure(status.down, 0)}`],
-            ['land', `${metres(status.width)} × ${metres(status.depth)}`],
-            ['tiles done', `${figure(done, 0)} of ${figure(status.done.length, 0)}`],
-            ...(status.range ? ([['the ground', `${figure(status.range.low, 1)} … ${figure(status.range.high, 1)} m`]] as [string, string][]) : []),
-            ...(status.seams === null
-              ? []
-              : ([['steps across borders', `${figure(status.seams, 3)} × those beside`, Math.abs(status.seams - 1) <= 0.02 ? 'good' : 'fault']] as [
-                  string,
-                  string,
-                  'good' | 'fault',
-                ][])),
-          ]}
-        />
-      </Part>
+      <WorldFacts status={status} />
       <p className={`${css.note} ${css.folder}`}>
         Lies in <span className="number">{status.folder}</span>
       </p>
@@ -71,27 +54,13 @@ export function WorldProgress({ status }: { status: WorldStatus }) {
           {queue && <Button onClick={() => void act('resume', true)}>Go on by workers</Button>}
         </div>
       )}
-      {status.files.length > 0 && (
-        <Part title="What was written">
-          <ul className={css.files}>
-            {status.files.map((name) => (
-              <li key={name}>
-                <a href={`/api/worlds/${status.id}/files/${name}`} download={name.slice(name.lastIndexOf('/') + 1)}>
-                  {name}
-                </a>
-                <span>{FILES[name]}</span>
-              </li>
-            ))}
-          </ul>
-          <p className={css.note}>Tiles, maps, overviews and meshes lie beside them, in the folder on the server.</p>
-        </Part>
-      )}
+      {status.files.length > 0 && <WorldFiles status={status} />}
       <Button look="quiet" onClick={() => setAsks(true)}>
         <Trash2 size={13} /> Take it away …
       </Button>
       {asks && (
         <Dialog title={`Take the world of ${status.name} away?`} onClose={() => setAsks(false)}>
-          <p>Its folder on the server is removed with all {figure(done, 0)} tiles. The terrain itself stays as it is.</p>
+          <p>Its folder on the server is removed with all {figure(doneOf(status), 0)} tiles. The terrain itself stays as it is.</p>
           <div className={css.go}>
             <Button look="main" onClick={() => void act('remove')}>
               Take it away
@@ -101,6 +70,45 @@ export function WorldProgress({ status }: { status: WorldStatus }) {
         </Dialog>
       )}
     </>
+  );
+}
+
+/** Tiles that are done. */
+const doneOf = ({ done }: WorldStatus): number => done.replaceAll('0', '').length;
+
+type Fact = [string, string] | [string, string, 'good' | 'fault'];
+
+function WorldFacts({ status }: { status: WorldStatus }) {
+  const { range, seams } = status;
+  const items: Fact[] = [
+    ['samples', `${figure(status.across, 0)} × ${figure(status.down, 0)}`],
+    ['land', `${metres(status.width)} × ${metres(status.depth)}`],
+    ['tiles done', `${figure(doneOf(status), 0)} of ${figure(status.done.length, 0)}`],
+  ];
+  if (range) items.push(['the ground', `${figure(range.low, 1)} … ${figure(range.high, 1)} m`]);
+  if (seams !== null) items.push(['steps across borders', `${figure(seams, 3)} × those beside`, Math.abs(seams - 1) <= 0.02 ? 'good' : 'fault']);
+  return (
+    <Part title={status.name}>
+      <Facts items={items} />
+    </Part>
+  );
+}
+
+function WorldFiles({ status }: { status: WorldStatus }) {
+  return (
+    <Part title="What was written">
+      <ul className={css.files}>
+        {status.files.map((name) => (
+          <li key={name}>
+            <a href={`/api/worlds/${status.id}/files/${name}`} download={name.slice(name.lastIndexOf('/') + 1)}>
+              {name}
+            </a>
+            <span>{FILES[name]}</span>
+          </li>
+        ))}
+      </ul>
+      <p className={css.note}>Tiles, maps, overviews and meshes lie beside them, in the folder on the server.</p>
+    </Part>
   );
 }
 

@@ -56,45 +56,50 @@ export function MaskCard({ mask, readOnly, change, remove, newTributary, childre
         {more ? 'Less' : 'Invert, equalise, gain, fray'}
         {!more && set ? ' (set)' : ''}
       </button>
-      {more && (
-        <>
-          <Row label="Invert" help="Where it acted it does not, and the other way round.">
-            <Switch label="Invert" on={mask.invert} disabled={readOnly} onChange={(on) => change('Invert mask', (m) => void (m.invert = on))} />
-          </Row>
-          <Row label="Equalise" help="Spreads the weights evenly over 0 to 100 %.">
-            <Switch label="Equalise" on={mask.equalise} disabled={readOnly} onChange={(on) => change('Equalise mask', (m) => void (m.equalise = on))} />
-          </Row>
-          <ShareRow
-            label="Gain"
-            value={mask.gain}
-            disabled={readOnly}
-            help="50 % leaves the weights; more pushes them towards all or nothing, less towards the middle."
-            onChange={(gain) => change('Set gain', (m) => void (m.gain = gain), `${mask.id}:gain`)}
-            onDone={endGesture}
-          />
-          <ShareRow
-            label="Frayed"
-            value={mask.ragged}
-            disabled={readOnly}
-            help="Noise breaks up the border, where the weight is neither all nor nothing."
-            onChange={(ragged) => change('Fray mask', (m) => void (m.ragged = ragged), `${mask.id}:ragged`)}
-            onDone={endGesture}
-          />
-          {mask.ragged > 0 && (
-            <SliderRow
-              label="Fray size"
-              value={mask.raggedSize}
-              unit="m"
-              min={1}
-              max={10_000}
-              logarithmic
-              disabled={readOnly}
-              onChange={(size) => change('Fray mask', (m) => void (m.raggedSize = size), `${mask.id}:raggedSize`)}
-              onDone={endGesture}
-            />
-          )}
-        </>
-      )}
+      {more && <Weights mask={mask} readOnly={readOnly} change={change} />}
     </div>
+  );
+}
+
+/** What can be done to a mask's weights. */
+function Weights({ mask, readOnly, change }: Pick<MaskCardProps, 'mask' | 'readOnly' | 'change'>) {
+  return (
+    <>
+      <Row label="Invert" help="Where it acted it does not, and the other way round.">
+        <Switch label="Invert" on={mask.invert} disabled={readOnly} onChange={(on) => change('Invert mask', (m) => void (m.invert = on))} />
+      </Row>
+      <Row label="Equalise" help="Spreads the weights evenly over 0 to 100 %.">
+        <Switch label="Equalise" on={mask.equalise} disabled={readOnly} onChange={(on) => change('Equalise mask', (m) => void (m.equalise = on))} />
+      </Row>
+      <ShareRow
+        label="Gain"
+        value={mask.gain}
+        disabled={readOnly}
+        help="50 % leaves the weights; more pushes them towards all or nothing, less towards the middle."
+        onChange={(gain) => change('Set gain', (m) => void (m.gain = gain), `${mask.id}:gain`)}
+        onDone={endGesture}
+      />
+      <ShareRow
+        label="Frayed"
+        value={mask.ragged}
+        disabled={readOnly}
+        help="Noise breaks up the border, where the weight is neither all nor nothing."
+        onChange={(ragged) => change('Fray mask', (m) => void (m.ragged = ragged), `${mask.id}:ragged`)}
+        onDone={endGesture}
+      />
+      {mask.ragged > 0 && (
+        <SliderRow
+          label="Fray size"
+          value={mask.raggedSize}
+          unit="m"
+          min={1}
+          max={10_000}
+          logarithmic
+          disabled={readOnly}
+          onChange={(size) => change('Fray mask', (m) => void (m.raggedSize = size), `${mask.id}:raggedSize`)}
+          onDone={endGesture}
+        />
+      )}
+    </>
   );
 }

@@ -66,10 +66,8 @@ export function Settings() {
 function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; readOnly: boolean }) {
   const fault = useTerrain((s) => s.stages[use.id]?.fault);
   const words = useTerrain((s) => s.stages[use.id]?.words);
-  const standing = useTerrain((s) => s.standing === use.id);
   const drawing = useTerrain((s) => s.tool === 'line');
   const closed = paramsOf(stepById(use.step).params).some(({ meta }) => meta.kind === 'line' && meta.closed);
-  const first = useTerrain((s) => !stepBefore(s.course!, use.id));
   const paints = useTerrain((s) => use.where.masks.some((m) => m.id === s.painting));
   const step = stepById(use.step);
   const { settings, fault: settingFault } = settingsOrFault(use);
@@ -103,39 +101,49 @@ function StepSettings({ use, line, readOnly }: { use: StepUse; line: string; rea
       <WherePart use={use} readOnly={readOnly} />
       <JoinPart use={use} readOnly={readOnly} />
       <WhatItDid use={use} />
-      <Part title="Step">
-        <Row label="Name">
-          <TextField
-            label="Name of the step"
-            value={use.name || step.title}
-            disabled={readOnly}
-            onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name.slice(0, 80)))}
-          />
-        </Row>
-        <div className={css.actions}>
-          <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
-            <Flag size={13} /> {standing ? 'To the end' : 'Show up to here'}
-          </Button>
-          <Button
-            disabled={readOnly || first}
-            onClick={() => compareStep(use.id)}
-            title={
-              first
-                ? 'The first step finds level ground: there is nothing to compare it with'
-                : 'What this step changed: the ground after it, beside what it found'
-            }
-          >
-            <Scale size={13} /> Compare
-          </Button>
-          <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
-            <Copy size={13} /> Duplicate
-          </Button>
-          <Button disabled={readOnly} onClick={() => removeStep(use.id)}>
-            <Trash2 size={13} /> Remove
-          </Button>
-        </div>
-      </Part>
+      <StepPart use={use} readOnly={readOnly} />
     </aside>
+  );
+}
+
+/** What the step is called, and what can be done with it. */
+function StepPart({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
+  const standing = useTerrain((s) => s.standing === use.id);
+  const first = useTerrain((s) => !stepBefore(s.course!, use.id));
+  const step = stepById(use.step);
+  return (
+    <Part title="Step">
+      <Row label="Name">
+        <TextField
+          label="Name of the step"
+          value={use.name || step.title}
+          disabled={readOnly}
+          onChange={(name) => setUse(use.id, 'Rename step', (u) => void (u.name = name === step.title ? '' : name.slice(0, 80)))}
+        />
+      </Row>
+      <div className={css.actions}>
+        <Button aria-pressed={standing} onClick={() => standAt(use.id)} title="See the ground as after this step">
+          <Flag size={13} /> {standing ? 'To the end' : 'Show up to here'}
+        </Button>
+        <Button
+          disabled={readOnly || first}
+          onClick={() => compareStep(use.id)}
+          title={
+            first
+              ? 'The first step finds level ground: there is nothing to compare it with'
+              : 'What this step changed: the ground after it, beside what it found'
+          }
+        >
+          <Scale size={13} /> Compare
+        </Button>
+        <Button disabled={readOnly} onClick={() => duplicateStep(use.id)}>
+          <Copy size={13} /> Duplicate
+        </Button>
+        <Button disabled={readOnly} onClick={() => removeStep(use.id)}>
+          <Trash2 size={13} /> Remove
+        </Button>
+      </div>
+    </Part>
   );
 }
 
@@ -180,30 +188,7 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
           </Button>
         </p>
       )}
-      {step.presets.length > 0 && (
-        <Row label="Begin from" help="Sets of settings to begin from; the roll stays.">
-          <select
-            className={css.addMask}
-            aria-label="Begin from"
-            value=""
-            disabled={readOnly}
-            onChange={(event) => {
-              const preset = step.presets.find((p) => p.name === event.target.value);
-              if (preset)
-                setUse(
-                  use.id,
-                  `Begin from ${preset.name}`,
-                  (u) => void (u.params = { ...keptParams(u.params), ...startingValues(step, groundMeasure(), preset.params) }),
-                );
-            }}
-          >
-            <option value="">A starting point …</option>
-            {step.presets.map((p) => (
-              <option key={p.name}>{p.name}</option>
-            ))}
-          </select>
-        </Row>
-      )}
+      <BeginFrom use={use} readOnly={readOnly} />
       {top.map(row)}
       {more.length > 0 && (
         <details className={css.more}>
@@ -223,6 +208,28 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
       )}
       {params.some(({ meta }) => meta.kind === 'seed') && <RollsStrip use={use} seed={Number(settings.seed)} readOnly={readOnly} />}
     </Part>
+  );
+}
+
+/** Sets of settings to begin from. */
+function BeginFrom({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
+  const step = stepById(use.step);
+  if (step.presets.length === 0) return null;
+  const begin = (name: string) => {
+    const preset = step.presets.find((p) => p.name === name);
+    if (!preset) return;
+    const params = { ...keptParams(use.params), ...startingValues(step, groundMeasure(), preset.params) };
+    setUse(use.id, `Begin from ${preset.name}`, (u) => void (u.params = params));
+  };
+  return (
+    <Row label="Begin from" help="Sets of settings to begin from; the roll stays.">
+      <select className={css.addMask} aria-label="Begin from" value="" disabled={readOnly} onChange={(event) => begin(event.target.value)}>
+        <option value="">A starting point …</option>
+        {step.presets.map((p) => (
+          <option key={p.name}>{p.name}</option>
+        ))}
+      </select>
+    </Row>
   );
 }
 
