@@ -1,63 +1,28 @@
-import { Chart, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip, type ChartConfiguration } from 'chart.js';
 import { useEffect, useRef } from 'react';
 import { linearAxis, tokenColour } from '../../../components/chart';
 import { figure } from '../../../components/format';
+import { useSectionChart, type SectionChartOptions } from '../../../components/section-chart';
 import { sectionOf } from '../../../store/keeping';
 import { useTerrain } from '../../../store/state';
-import { SectionBefore, sectionThrough, type Point } from './section';
+import { SectionBefore, sectionThrough } from './section';
 import css from './SectionChart.module.css';
 
-Chart.register(LineController, LineElement, PointElement, LinearScale, Filler, Tooltip);
-
-/** The lines of the chart, in their order: the ground, how it was, the sea, lakes and streams. */
-const chartOfSection = (): ChartConfiguration<'line', Point[]> => ({
-  type: 'line',
-  data: {
-    datasets: [
-      {
-        label: 'ground',
-        data: [],
-        borderColor: tokenColour('--contour'),
-        backgroundColor: `${tokenColour('--contour-wash')}66`,
-        borderWidth: 1.6,
-        pointRadius: 0,
-        fill: 'start',
-      },
-      { label: 'before', data: [], borderColor: tokenColour('--soft-ink'), borderDash: [4, 3], borderWidth: 1, pointRadius: 0 },
-      { label: 'sea', data: [], borderColor: tokenColour('--water'), borderWidth: 1.2, pointRadius: 0 },
-      {
-        label: 'water',
-        data: [],
-        borderColor: tokenColour('--water'),
-        backgroundColor: `${tokenColour('--water')}55`,
-        borderWidth: 1.2,
-        pointRadius: 0,
-        fill: { target: 0 },
-      },
-    ],
-  },
-  options: {
-    animation: false,
-    maintainAspectRatio: false,
-    parsing: false,
-    interaction: { mode: 'index', intersect: false },
-    plugins: {
-      legend: { display: false },
-      tooltip: {
-        callbacks: {
-          title: (items) => `${figure(items[0].parsed.x ?? 0, 0)} m along`,
-          label: (item) => `${item.dataset.label}: ${figure(item.parsed.y ?? 0, 1)} m`,
-        },
-      },
-    },
-    scales: { x: { ...linearAxis('metres from A to B'), min: 0 }, y: linearAxis('elevation, m') },
-  },
+/** The lines of the chart, in their order. */
+const options = (): SectionChartOptions => ({
+  lines: [
+    ['ground', '--contour', { backgroundColor: `${tokenColour('--contour-wash')}66`, fill: 'start' }],
+    ['before', '--soft-ink', { borderDash: [4, 3], borderWidth: 1 }],
+    ['sea', '--water', { borderWidth: 1.2 }],
+    ['water', '--water', { backgroundColor: `${tokenColour('--water')}55`, borderWidth: 1.2, fill: { target: 0 } }],
+  ],
+  along: 'metres from A to B',
+  heights: { y: linearAxis('elevation, m') },
+  digits: 1,
 });
 
 /** The ground along the section's line, elevation over distance, live with the settings; the sea, lakes and streams, and the ground before the latest change. */
 export function SectionChart() {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const chart = useRef<Chart<'line', Point[]> | null>(null);
   const before = useRef(new SectionBefore());
   const picture = useTerrain((s) => s.picture);
   const course = useTerrain((s) => s.course)!;
@@ -65,26 +30,18 @@ export function SectionChart() {
   const water = useTerrain((s) => s.water);
   const { from, to } = sectionOf(course);
   const length = Math.hypot(to.east - from.east, to.south - from.south);
+  const draw = useSectionChart(canvas, options, sheet);
   const { points, levels } = sectionThrough(picture, water, from, to);
   useEffect(() => {
-    const made = new Chart<'line', Point[]>(canvas.current!, chartOfSection());
-    chart.current = made;
-    return () => made.destroy();
-  }, [sheet]);
-  useEffect(() => {
-    const made = chart.current;
-    if (!made || !picture || points.length === 0) return;
+    if (!picture || points.length === 0) return;
     const { sea } = course.ground;
     const atSea = [0, length].map((x) => ({ x, y: sea }));
-    const lines = [
+    draw(length, [
       points,
       before.current.take(JSON.stringify([from, to]), points, picture.preview),
       sea > Math.min(...points.map((p) => p.y)) ? atSea : [],
       levels.some(({ y }) => y > -Infinity) ? levels : [],
-    ];
-    lines.forEach((line, k) => (made.data.datasets[k].data = line));
-    made.options.scales!.x!.max = length;
-    made.update('none');
+    ]);
   });
   const heights = points.map((p) => p.y);
   return (

@@ -13,62 +13,47 @@ import css from './ViewsPanel.module.css';
 
 type KeptCamera = Course['cameras'][number];
 
+/** The relief, whatever was seen before. */
+function relief(): void {
+  const { view: settings } = useTerrain.getState();
+  if (settings.camera !== 'relief') useTerrain.setState({ view: { ...settings, camera: 'relief' } });
+}
+
+/** The relief, out of nobody's eyes. */
+function stand(view: GroundView | null): void {
+  useTerrain.setState({ walker: null });
+  view?.walk(null);
+  relief();
+}
+
+/** Down on the ground or into the air over what is looked at; once more: out of it. */
+function go(view: GroundView | null, how: Walker['how']): void {
+  const { picture, walker } = useTerrain.getState();
+  if (!view || !picture) return;
+  if (walker?.how === how) return useTerrain.setState({ walker: null });
+  relief();
+  const { eye, target } = view.cameras.cameraPlace();
+  const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
+  const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
+  useTerrain.setState({ walker: putDown(picture, shownWater(), how, east, south, heading) });
+}
+
 /** Where the ground is looked at from: its sides, on foot or in the air, and the views that are kept; and what the view holds. */
 export function ViewsPanel({ view }: { view: GroundView | null }) {
-  const cameras = useTerrain((s) => s.course!.cameras);
   const [still, setStill] = useState(false);
+  const cameras = useTerrain((s) => s.course!.cameras);
   const walker = useTerrain((s) => s.walker);
   const readOnly = useTerrain((s) => s.readOnly);
-  const engineBytes = useTerrain((s) => s.engineBytes);
   const settings = useTerrain((s) => s.view);
-  const relief = () => {
-    if (settings.camera !== 'relief') useTerrain.setState({ view: { ...settings, camera: 'relief' } });
-  };
-  /** The relief, out of nobody's eyes. */
-  const stand = () => {
-    useTerrain.setState({ walker: null });
-    view?.walk(null);
-    relief();
-  };
-  const go = (how: Walker['how']) => {
-    const { picture } = useTerrain.getState();
-    if (!view || !picture) return;
-    if (walker?.how === how) return useTerrain.setState({ walker: null });
-    relief();
-    const { eye, target } = view.cameras.cameraPlace();
-    const [east, south] = walker ? [walker.east, walker.south] : [target[0], target[1]];
-    const heading = walker?.heading ?? (Math.atan2(target[0] - eye[0], eye[1] - target[1]) * 180) / Math.PI;
-    useTerrain.setState({ walker: putDown(picture, shownWater(), how, east, south, heading) });
-  };
   return (
     <section className={css.panel} aria-label="Views">
-      <div className={css.sides}>
-        {(Object.keys(SIDES) as Side[]).map((side) => (
-          <Button
-            key={side}
-            onClick={() => {
-              stand();
-              view?.cameras.lookFrom(side);
-            }}
-          >
-            {SIDES[side].replace('From the ', '').replace('From ', '')}
-          </Button>
-        ))}
-      </div>
-      <div className={css.sides}>
-        <Button aria-pressed={walker?.how === 'walk'} onClick={() => go('walk')}>
-          <Footprints size={13} /> Walk
-        </Button>
-        <Button aria-pressed={walker?.how === 'fly'} onClick={() => go('fly')}>
-          <Plane size={13} /> Fly
-        </Button>
-      </div>
+      <Places view={view} />
       {walker && <WalkSettings walker={walker} />}
       {cameras.length === 0 && <p>No view is kept yet. Turn the ground to where it should be seen from, and keep it.</p>}
       {cameras.length > 0 && (
         <KeptViews
           onLook={(camera) => {
-            stand();
+            stand(view);
             view?.cameras.goTo(camera);
           }}
         />
@@ -83,13 +68,49 @@ export function ViewsPanel({ view }: { view: GroundView | null }) {
       <Row label="Every sample" help="Draws the real grid everywhere, not only where a difference could be seen. Slower.">
         <Switch label="Every sample" on={settings.everySample} onChange={(everySample) => useTerrain.setState({ view: { ...settings, everySample } })} />
       </Row>
-      {view && (
-        <p className="number">
-          view {bytes(view.bytes)}
-          {engineBytes && ` · stages ${bytes(engineBytes.held)} of ${bytes(engineBytes.limit)}`}
-        </p>
-      )}
+      {view && <Held view={view} />}
     </section>
+  );
+}
+
+/** From its sides, on foot, or in the air. */
+function Places({ view }: { view: GroundView | null }) {
+  const walks = useTerrain((s) => s.walker?.how);
+  return (
+    <>
+      <div className={css.sides}>
+        {(Object.keys(SIDES) as Side[]).map((side) => (
+          <Button
+            key={side}
+            onClick={() => {
+              stand(view);
+              view?.cameras.lookFrom(side);
+            }}
+          >
+            {SIDES[side].replace('From the ', '').replace('From ', '')}
+          </Button>
+        ))}
+      </div>
+      <div className={css.sides}>
+        <Button aria-pressed={walks === 'walk'} onClick={() => go(view, 'walk')}>
+          <Footprints size={13} /> Walk
+        </Button>
+        <Button aria-pressed={walks === 'fly'} onClick={() => go(view, 'fly')}>
+          <Plane size={13} /> Fly
+        </Button>
+      </div>
+    </>
+  );
+}
+
+/** Bytes that the view and the engine hold. */
+function Held({ view }: { view: GroundView }) {
+  const engineBytes = useTerrain((s) => s.engineBytes);
+  return (
+    <p className="number">
+      view {bytes(view.bytes)}
+      {engineBytes && ` · stages ${bytes(engineBytes.held)} of ${bytes(engineBytes.limit)}`}
+    </p>
   );
 }
 

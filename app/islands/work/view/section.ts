@@ -1,12 +1,7 @@
 import type { Place } from '@upland-cast/core';
+import type { SectionPoint } from '../../../components/section-chart';
 import type { Picture } from '../../../engine/api';
 import { depthAt, heightAt } from '../../../view/ground/pick';
-
-/** A place on the section: metres along it, and metres of elevation. */
-export interface Point {
-  x: number;
-  y: number;
-}
 
 /** Places along a section, but for its first. */
 const COUNT = 480;
@@ -14,9 +9,14 @@ const COUNT = 480;
 const DIFFERS = 1e-3;
 
 /** The ground along a line, and the level of the water where there is some; both empty while there is no ground. */
-export function sectionThrough(picture: Picture | null, water: Float32Array | null, from: Place, to: Place): { points: Point[]; levels: Point[] } {
-  const points: Point[] = [];
-  const levels: Point[] = [];
+export function sectionThrough(
+  picture: Picture | null,
+  water: Float32Array | null,
+  from: Place,
+  to: Place,
+): { points: SectionPoint[]; levels: SectionPoint[] } {
+  const points: SectionPoint[] = [];
+  const levels: SectionPoint[] = [];
   if (!picture) return { points, levels };
   const length = Math.hypot(to.east - from.east, to.south - from.south);
   for (let i = 0; i <= COUNT; i++) {
@@ -33,11 +33,11 @@ export function sectionThrough(picture: Picture | null, water: Float32Array | nu
 /** Keeps the last full ground along a line, and the one before it. */
 export class SectionBefore {
   private line = '';
-  private now: Point[] = [];
-  private was: Point[] = [];
+  private now: SectionPoint[] = [];
+  private was: SectionPoint[] = [];
 
   /** Takes the ground along a line as it is seen now, and gives what it was before it changed; previews pass by. */
-  take(line: string, points: Point[], preview: boolean): Point[] {
+  take(line: string, points: SectionPoint[], preview: boolean): SectionPoint[] {
     const { now } = this;
     const differs = this.line === line && now.length === points.length && now.some((p, i) => Math.abs(p.y - points[i].y) > DIFFERS);
     if (this.line !== line) Object.assign(this, { line, now: points, was: [] });
