@@ -93,10 +93,20 @@ export function snapped({ placement, cut }: Fit, a: Field, b: Field): Placement 
   return { ...placement, offsetX: near(placement.offsetX, base.offsetX), offsetY: near(placement.offsetY, base.offsetY) };
 }
 
+/** What two grounds that are compared come to, and the unit that its figures are given in. */
+interface Held {
+  a: Field;
+  b: Field;
+  fit: Fit;
+  relation: Relation;
+  laid: Difference;
+  /** Metres root mean square that no placement takes away. */
+  left: number;
+  range: number;
+}
+
 function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Difference, left: number): ComparisonFinding[] {
   const range = rangeOf(a);
-  const found: ComparisonFinding[] = [];
-  const { x, y } = spacingOf(a.ground);
   if (Math.min(range, rangeOf(b)) <= LEVEL) return [levelFinding(range <= LEVEL, rangeOf(b) <= LEVEL, laid)];
   if (Math.abs(fit.correlation) < ALIKE) {
     return [
@@ -106,40 +116,54 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
       },
     ];
   }
-  const shifted = isMoved(fit);
-  const { orientation } = fit.placement;
+  const held: Held = { a, b, fit, relation, laid, left, range };
   // The line counts from A's zero; where only the level differs the mean says it better.
   const scaled = Math.abs(relation.scale - 1) > NO_SCALE && Math.abs(relation.scale - 1) * range > 3 * left;
   const lifted = !scaled && Math.abs(laid.mean) > Math.max(NO_LIFT * range, 0.2 * left);
   const lift = lifted ? `${metres(laid.mean, range)} ${laid.mean < 0 ? 'lower' : 'higher'}` : '';
-  if (orientation !== 'none') {
-    const { words, mend } = TURNS[orientation];
-    found.push({ kind: 'turned', sentence: `B is A ${words}${lift && !relation.curve ? ` and ${lift}` : ''}.`, mend });
-  }
+  const found = [turnedFinding(held, lift), strengthFinding(held, scaled), placeFinding(held), liftFinding(held, lift)].filter((f) => f !== null);
+  return [...found, ...restFinding(held, found.length === 0)];
+}
+
+function turnedFinding({ fit, relation }: Held, lift: string): ComparisonFinding | null {
+  const { orientation } = fit.placement;
+  if (orientation === 'none') return null;
+  const { words, mend } = TURNS[orientation];
+  return { kind: 'turned', sentence: `B is A ${words}${lift && !relation.curve ? ` and ${lift}` : ''}.`, mend };
+}
+
+/** Turned over, on a curve, or stretched. */
+function strengthFinding({ fit, relation }: Held, scaled: boolean): ComparisonFinding | null {
   if (fit.scale < 0) {
-    found.push({
+    return {
       kind: 'upside-down',
       sentence: 'B’s heights are turned over: where A is high B is low.',
       mend: { kind: 'stretch', title: 'Turn its heights over' },
-    });
-  } else if (relation.curve) found.push(curveFinding(relation.curve));
-  else if (scaled) {
-    found.push({
-      kind: 'height-scale',
-      sentence: `The heights of B are A’s times ${relation.scale.toFixed(3)}${Math.abs(relation.scale - 0.5) < 0.01 ? ': half the strength, or a range that was read as half of what it is' : ': another range, or another strength'}.`,
-      mend: { kind: 'stretch', title: 'Stretch it to A’s range' },
-    });
+    };
   }
+  if (relation.curve) return curveFinding(relation.curve);
+  if (!scaled) return null;
+  return {
+    kind: 'height-scale',
+    sentence: `The heights of B are A’s times ${relation.scale.toFixed(3)}${Math.abs(relation.scale - 0.5) < 0.01 ? ': half the strength, or a range that was read as half of what it is' : ': another range, or another strength'}.`,
+    mend: { kind: 'stretch', title: 'Stretch it to A’s range' },
+  };
+}
+
+/** A piece of it, moved, or with a part that is missing. */
+function placeFinding({ a, b, fit, laid, range }: Held): ComparisonFinding | null {
+  const { x, y } = spacingOf(a.ground);
   if (fit.cut && fit.overlap < 0.98) {
     const part = a.ground.across * a.ground.down > b.ground.across * b.ground.down;
-    found.push({
+    return {
       kind: 'cut',
       sentence: part
         ? `B is a piece of A: its corner lies ${(-fit.shift.east).toFixed(1)} samples east and ${(-fit.shift.south).toFixed(1)} south of A’s.`
         : `B reaches over A’s edge: its corner lies ${fit.shift.east.toFixed(1)} samples west and ${fit.shift.south.toFixed(1)} north of A’s.`,
       mend: { kind: 'move', title: 'Lay it there' },
-    });
-  } else if (shifted) {
+    };
+  }
+  if (isMoved(fit)) {
     const way = [
       Math.abs(fit.shift.east) >= NO_SHIFT / 2
         ? `${Math.abs(fit.shift.east).toFixed(1)} samples (${metres(fit.shift.east * x, range)}) ${fit.shift.east > 0 ? 'east' : 'west'}`
@@ -148,32 +172,32 @@ function findingsOf(a: Field, b: Field, fit: Fit, relation: Relation, laid: Diff
         ? `${Math.abs(fit.shift.south).toFixed(1)} (${metres(fit.shift.south * y, range)}) ${fit.shift.south > 0 ? 'south' : 'north'}`
         : '',
     ].filter(Boolean);
-    found.push({ kind: 'plan-shift', sentence: `B lies ${way.join(' and ')} of A.`, mend: { kind: 'move', title: 'Move it back' } });
+    return { kind: 'plan-shift', sentence: `B lies ${way.join(' and ')} of A.`, mend: { kind: 'move', title: 'Move it back' } };
   }
   const missing = 1 - laid.share;
-  if (!fit.cut && !shifted && missing > MISSING) {
-    found.push({ kind: 'part-missing', sentence: `B has no heights over ${(100 * missing).toFixed(1)} % of A.` });
-  }
-  if (lifted && orientation === 'none' && !relation.curve) {
-    found.push({
-      kind: 'height-shift',
-      // What is left may be more than the lift itself: then it is a mean, and no form.
-      sentence: left < 0.5 * Math.abs(laid.mean) ? `B lies ${lift} throughout; its form is A’s.` : `B lies ${lift} on the mean.`,
-      mend: { kind: 'shift', title: `Shift it by ${laid.mean < 0 ? '+' : '−'}${metres(laid.mean, range)}` },
-    });
-  }
-  const plain = found.length === 0;
+  return !fit.cut && missing > MISSING ? { kind: 'part-missing', sentence: `B has no heights over ${(100 * missing).toFixed(1)} % of A.` } : null;
+}
+
+function liftFinding({ fit, relation, laid, left, range }: Held, lift: string): ComparisonFinding | null {
+  if (!lift || fit.placement.orientation !== 'none' || relation.curve) return null;
+  return {
+    kind: 'height-shift',
+    // What is left may be more than the lift itself: then it is a mean, and no form.
+    sentence: left < 0.5 * Math.abs(laid.mean) ? `B lies ${lift} throughout; its form is A’s.` : `B lies ${lift} on the mean.`,
+    mend: { kind: 'shift', title: `Shift it by ${laid.mean < 0 ? '+' : '−'}${metres(laid.mean, range)}` },
+  };
+}
+
+/** What is left when all that was found is mended; `plain`: nothing was. */
+function restFinding({ laid, left, range }: Held, plain: boolean): ComparisonFinding[] {
   // Where nothing is to be mended, what counts is how they lie, which the numbers beside say too.
   const apart = plain ? laid.rmse : left;
   if (apart > 1e-5 * range) {
     const much = `${metres(apart, range)} root mean square (${((100 * apart) / range).toPrecision(2)} % of A’s range)`;
-    found.push({
-      kind: 'close',
-      sentence: plain ? `B is A but for ${much}, up to ${metres(laid.maxAbs, range)}.` : `What is left between them then is ${much}.`,
-    });
-  } else if (plain)
-    found.push({ kind: 'same', sentence: laid.maxAbs === 0 ? 'B is A, to the bit.' : `B is A: nowhere more than ${metres(laid.maxAbs, range)} off.` });
-  return found;
+    return [{ kind: 'close', sentence: plain ? `B is A but for ${much}, up to ${metres(laid.maxAbs, range)}.` : `What is left between them then is ${much}.` }];
+  }
+  if (!plain) return [];
+  return [{ kind: 'same', sentence: laid.maxAbs === 0 ? 'B is A, to the bit.' : `B is A: nowhere more than ${metres(laid.maxAbs, range)} off.` }];
 }
 
 /** Where one of them has no form there is nothing to turn, move or stretch: only how high it lies. */

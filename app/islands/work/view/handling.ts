@@ -3,11 +3,11 @@ import { findUse } from '@upland-cast/core';
 import { setParam } from '../../../store/course';
 import { addSpot } from '../../../store/keeping';
 import { isPressed, isTyping } from '../../../store/keys';
-import { shownWater, useTerrain } from '../../../store/state';
+import { useTerrain } from '../../../store/state';
 import type { GroundView } from '../../../view/ground/ground-view';
 import { heightAt } from '../../../view/ground/pick';
-import { goOn, type Going } from '../../../view/ground/walk';
 import { StrokeHand } from './stroke-hand';
+import { Eyes, Legs } from './walking';
 
 type Canvas = RefObject<HTMLCanvasElement | null>;
 type View = RefObject<GroundView | null>;
@@ -101,91 +101,37 @@ function forBrush(tool: Exclude<Tool, 'none' | 'line' | 'spot'>, { east, south }
   return null;
 }
 
-const KEYS: Record<string, [keyof Going, number]> = {
-  KeyW: ['ahead', 1],
-  ArrowUp: ['ahead', 1],
-  KeyS: ['ahead', -1],
-  ArrowDown: ['ahead', -1],
-  KeyD: ['aside', 1],
-  ArrowRight: ['aside', 1],
-  KeyA: ['aside', -1],
-  ArrowLeft: ['aside', -1],
-  KeyE: ['up', 1],
-  PageUp: ['up', 1],
-  KeyQ: ['up', -1],
-  PageDown: ['up', -1],
-};
-
-/** On foot or in the air: keys go, a drag looks around, Escape ends it. Frames are drawn only while something moves. */
+/** On foot or in the air: keys go, a drag looks around, Escape ends it. */
 export function useWalking(canvas: Canvas, view: View, walking: boolean): void {
   useEffect(() => {
     const element = canvas.current;
     const looks = view.current;
     if (!element || !looks || !walking) return;
-    const held = new Set<string>();
-    let frame = 0;
-    let last = 0;
-    let looking: [number, number] | null = null;
-    const tick = (now: number) => {
-      const { walker, picture } = useTerrain.getState();
-      if (!walker || !picture) return;
-      const going: Going = { ahead: 0, aside: 0, up: 0 };
-      for (const code of held) going[KEYS[code][0]] += KEYS[code][1];
-      // After a pause, or a slow frame, nobody leaps.
-      const next = goOn(walker, picture, shownWater(), Math.min(0.25, (now - last) / 1000), going);
-      last = now;
-      useTerrain.setState({ walker: next });
-      frame = held.size || next.falling > 0 ? requestAnimationFrame(tick) : 0;
-    };
-    const start = () => {
-      if (frame) return;
-      last = performance.now();
-      frame = requestAnimationFrame(tick);
-    };
-    const key = (event: KeyboardEvent) => {
-      if (event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement) return;
-      if (event.key === 'Escape') return useTerrain.setState({ walker: null });
-      if (!(event.code in KEYS) || event.ctrlKey || event.metaKey) return;
-      event.preventDefault();
-      event.stopPropagation();
-      held.add(event.code);
-      start();
-    };
-    const off = (event: KeyboardEvent) => held.delete(event.code);
-    const none = () => held.clear();
-    const down = (event: PointerEvent) => {
-      looking = [event.clientX, event.clientY];
-      element.setPointerCapture(event.pointerId);
-    };
-    const move = (event: PointerEvent) => {
-      const { walker } = useTerrain.getState();
-      if (!looking || !walker) return;
-      const heading = walker.heading + (event.clientX - looking[0]) * 0.2;
-      const pitch = Math.min(85, Math.max(-85, walker.pitch - (event.clientY - looking[1]) * 0.2));
-      looking = [event.clientX, event.clientY];
-      useTerrain.setState({ walker: { ...walker, heading: ((heading % 360) + 360) % 360, pitch } });
-    };
-    const up = () => (looking = null);
+    const legs = new Legs();
+    const eyes = new Eyes();
+    const away = new AbortController();
+    const { signal } = away;
     const seen = useTerrain.subscribe((state, before) => state.walker !== before.walker && looks.walk(state.walker));
-    const { walker } = useTerrain.getState();
-    looks.walk(walker);
+    looks.walk(useTerrain.getState().walker);
     element.focus();
-    window.addEventListener('keydown', key, true);
-    window.addEventListener('keyup', off);
-    window.addEventListener('blur', none);
-    element.addEventListener('pointerdown', down);
-    element.addEventListener('pointermove', move);
-    element.addEventListener('pointerup', up);
+    window.addEventListener('keydown', (event) => legs.press(event), { signal, capture: true });
+    window.addEventListener('keyup', (event) => legs.release(event.code), { signal });
+    window.addEventListener('blur', () => legs.rest(), { signal });
+    element.addEventListener(
+      'pointerdown',
+      (event) => {
+        eyes.hold(event.clientX, event.clientY);
+        element.setPointerCapture(event.pointerId);
+      },
+      { signal },
+    );
+    element.addEventListener('pointermove', (event) => eyes.turn(event.clientX, event.clientY), { signal });
+    element.addEventListener('pointerup', () => eyes.let(), { signal });
     return () => {
       seen();
-      cancelAnimationFrame(frame);
+      away.abort();
+      legs.stop();
       looks.walk(null);
-      window.removeEventListener('keydown', key, true);
-      window.removeEventListener('keyup', off);
-      window.removeEventListener('blur', none);
-      element.removeEventListener('pointerdown', down);
-      element.removeEventListener('pointermove', move);
-      element.removeEventListener('pointerup', up);
     };
   }, [canvas, view, walking]);
 }
