@@ -69,76 +69,110 @@ async function read(bytes: Uint8Array<ArrayBuffer>, options: ReadOptions = {}): 
   };
 }
 
-function parseHeader(text: string, beside: ReadOptions['beside']): Header {
-  if (/^\s*ENVI/.test(text))
-    throw new UplandError('header-kind', 'This header is of another kind than .flt and .bil files have. Say how to read the bytes instead.');
-  const words = new Map<string, string>();
-  for (const line of text.split(/\r\n|\n|\r/)) {
-    const match = /^\s*([A-Za-z_]+)\s*[\s:=]\s*(\S+)/.exec(line.slice(0, 400));
-    if (match) words.set(match[1].toLowerCase(), match[2]);
+/** The words of a header by their keys, in small letters, and its numbers. */
+class HeaderWords {
+  private readonly words = new Map<string, string>();
+
+  constructor(text: string) {
+    for (const line of text.split(/\r\n|\n|\r/)) {
+      const match = /^\s*([A-Za-z_]+)\s*[\s:=]\s*(\S+)/.exec(line.slice(0, 400));
+      if (match) this.words.set(match[1].toLowerCase(), match[2]);
+    }
   }
-  const number = (key: string): number | undefined => {
-    const word = words.get(key);
+
+  has(key: string): boolean {
+    return this.words.has(key);
+  }
+
+  word(key: string): string | undefined {
+    return this.words.get(key);
+  }
+
+  number(key: string): number | undefined {
+    const word = this.words.get(key);
     if (word === undefined) return undefined;
     const value = numberIn(word);
     if (!Number.isFinite(value)) throw new UplandError('damaged', `This header is damaged: its ${key} is ${quoted(word)}, which is not a number.`);
     return value;
-  };
-  const whole = (key: string, otherwise?: number): number => {
-    const value = number(key) ?? otherwise;
+  }
+
+  whole(key: string, otherwise?: number): number {
+    const value = this.number(key) ?? otherwise;
     if (value === undefined) throw new UplandError('damaged', `This header is damaged: it has no ${key}.`);
     if (!Number.isInteger(value) || value < 0) throw new UplandError('damaged', `This header says its ${key} is ${value}; it has to be a whole number.`);
     return value;
-  };
-  const width = whole('ncols');
-  const height = whole('nrows');
-  checkSize('grid', width, height);
-  const channels = whole('nbands', 1);
-  const interleave = (words.get('layout') ?? 'bil').toLowerCase();
-  if (channels < 1 || channels > 64) throw new UplandError('damaged', `This header says it has ${channels} bands.`);
-  if (channels > 1 && interleave !== 'bil')
-    throw new UplandError('header-kind', `Its bands are laid out by ${quoted(interleave)}; line by line (bil) is read here.`);
-  const bits = whole('nbits', 32);
-  const kind = (words.get('pixeltype') ?? (words.has('nbits') ? (bits === 32 && words.has('cellsize') ? 'float' : 'unsignedint') : 'float')).toLowerCase();
-  const types: Record<string, SampleType> = {
-    float32: 'f32',
-    float64: 'f64',
-    signedint16: 's16',
-    signedint32: 's32',
-    unsignedint8: 'u8',
-    unsignedint16: 'u16',
-    unsignedint32: 'u32',
-  };
-  const type = types[`${kind}${bits}`];
-  if (!type) throw new UplandError('header-kind', `This header describes ${quoted(kind)} numbers of ${bits} bits, which are not read here.`);
-  const word = (words.get('byteorder') ?? 'lsbfirst').toLowerCase();
-  const order = word === 'm' || word === 'msbfirst' ? 'be' : 'le';
+  }
+}
 
-  const sign = words.get('nodata_value') ?? words.get('nodata');
-  const odd: string[] = [];
-  const cell = number('cellsize');
-  const x = number('xdim') ?? cell;
-  const y = number('ydim') ?? cell;
-  if (x !== undefined && !(x > 0 && y! > 0))
-    throw new UplandError('damaged', `This header says its cells are ${x} × ${y} in size; that has to be more than 0.`);
-  if (x === undefined) odd.push('It does not say how far apart its samples are.');
-  // ulxmap and xllcenter are the middle of the corner cell, xllcorner its corner.
-  let place: Georeference | undefined;
-  const [left, upper] = [number('ulxmap'), number('ulymap')];
-  if (left !== undefined && upper !== undefined && x !== undefined) place = { west: left - x / 2, north: upper + y! / 2, crs: '' };
-  const [west, south] = [number('xllcorner') ?? shifted(number('xllcenter'), x), number('yllcorner') ?? shifted(number('yllcenter'), y)];
-  if (west !== undefined && south !== undefined && y !== undefined) place = { west, north: south + y * height, crs: '' };
-  const facts = inMetres(x === undefined ? null : { x, y: y! }, place, height, crsBeside(beside));
+function parseHeader(text: string, beside: ReadOptions['beside']): Header {
+  if (/^\s*ENVI/.test(text))
+    throw new UplandError('header-kind', 'This header is of another kind than .flt and .bil files have. Say how to read the bytes instead.');
+  const header = new HeaderWords(text);
+  const [width, height] = [header.whole('ncols'), header.whole('nrows')];
+  checkSize('grid', width, height);
+  const channels = channelsOf(header);
+  const type = typeOf(header);
+  const word = (header.word('byteorder') ?? 'lsbfirst').toLowerCase();
+  const order = word === 'm' || word === 'msbfirst' ? 'be' : 'le';
+  const sign = header.word('nodata_value') ?? header.word('nodata');
+  const { spacing, place } = laidBy(header, height);
+  const odd = spacing ? [] : ['It does not say how far apart its samples are.'];
+  const facts = inMetres(spacing, place, height, crsBeside(beside));
   return {
-    layout: { type, order, width, height, skip: whole('skipbytes', 0), rows: 'north', channels, channel: 0, by: channels > 1 ? 'line' : 'sample' },
+    layout: { type, order, width, height, skip: header.whole('skipbytes', 0), rows: 'north', channels, channel: 0, by: channels > 1 ? 'line' : 'sample' },
     facts: {
-      format: words.has('nbits') ? 'bil' : 'flt',
+      format: header.has('nbits') ? 'bil' : 'flt',
       registration: 'area',
       noData: sign === undefined ? null : numberIn(sign),
       ...facts,
       odd: [...odd, ...facts.odd],
     },
   };
+}
+
+function channelsOf(header: HeaderWords): number {
+  const channels = header.whole('nbands', 1);
+  const interleave = (header.word('layout') ?? 'bil').toLowerCase();
+  if (channels < 1 || channels > 64) throw new UplandError('damaged', `This header says it has ${channels} bands.`);
+  if (channels > 1 && interleave !== 'bil')
+    throw new UplandError('header-kind', `Its bands are laid out by ${quoted(interleave)}; line by line (bil) is read here.`);
+  return channels;
+}
+
+const TYPES: Record<string, SampleType> = {
+  float32: 'f32',
+  float64: 'f64',
+  signedint16: 's16',
+  signedint32: 's32',
+  unsignedint8: 'u8',
+  unsignedint16: 'u16',
+  unsignedint32: 'u32',
+};
+
+function typeOf(header: HeaderWords): SampleType {
+  const bits = header.whole('nbits', 32);
+  const usual = header.has('nbits') && !(bits === 32 && header.has('cellsize')) ? 'unsignedint' : 'float';
+  const kind = (header.word('pixeltype') ?? usual).toLowerCase();
+  const type = TYPES[`${kind}${bits}`];
+  if (!type) throw new UplandError('header-kind', `This header describes ${quoted(kind)} numbers of ${bits} bits, which are not read here.`);
+  return type;
+}
+
+/** How far apart samples are, and where their north-west corner lies. */
+function laidBy(header: HeaderWords, height: number): { spacing: { x: number; y: number } | null; place?: Georeference } {
+  const cell = header.number('cellsize');
+  const x = header.number('xdim') ?? cell;
+  const y = header.number('ydim') ?? cell;
+  if (x !== undefined && !(x > 0 && y! > 0))
+    throw new UplandError('damaged', `This header says its cells are ${x} × ${y} in size; that has to be more than 0.`);
+  // ulxmap and xllcenter are the middle of the corner cell, xllcorner its corner.
+  let place: Georeference | undefined;
+  const [left, upper] = [header.number('ulxmap'), header.number('ulymap')];
+  if (left !== undefined && upper !== undefined && x !== undefined) place = { west: left - x / 2, north: upper + y! / 2, crs: '' };
+  const west = header.number('xllcorner') ?? shifted(header.number('xllcenter'), x);
+  const south = header.number('yllcorner') ?? shifted(header.number('yllcenter'), y);
+  if (west !== undefined && south !== undefined && y !== undefined) place = { west, north: south + y * height, crs: '' };
+  return { spacing: x === undefined ? null : { x, y: y! }, place };
 }
 
 const shifted = (middle: number | undefined, cell: number | undefined) => (middle === undefined ? undefined : middle - (cell ?? 0) / 2);

@@ -15,6 +15,7 @@ import {
   vertexCount,
   type Bounds,
   type Field,
+  type Ground,
   type Mesh,
 } from '@upland-cast/core';
 import type { MeshPicture } from '../../drawing/pictures';
@@ -30,19 +31,9 @@ export async function press(work: Omit<MeshWork, 'field'> & { field: () => Promi
   await turn(signal);
   const read = await readMeshFiles(request.files, tools.kernels);
   const up = request.up ?? read.up;
-  const { ground } = course;
   const plan = boundsOf(read.positions);
   const own = { width: plan.max[0] - plan.min[0], depth: up === 'y' ? plan.max[2] - plan.min[2] : plan.max[1] - plan.min[1] };
-  // Aspect kept: the larger of the two sides fits.
-  const scale =
-    request.scale.by === 'width'
-      ? request.scale.width / own.width
-      : request.scale.by === 'ground'
-        ? Math.min(ground.width / own.width, ground.depth / own.depth)
-        : request.scale.factor;
-  if (!(scale > 0 && scale < 1e9))
-    throw new UplandError('mesh-scale', 'Seen from above this mesh has no width, so there is no ground in it. Is the other axis up?');
-  const against = request.againstGround;
+  const scale = scaleOf(request.scale, own, course.ground);
   await turn(signal);
   const pressed = await rasterizeMeshOnKernels(tools.kernels, read, {
     progress: (share) => onWork('Pressing', 0.3 + 0.5 * share),
@@ -50,54 +41,63 @@ export async function press(work: Omit<MeshWork, 'field'> & { field: () => Promi
     scale,
     smooth: request.smooth,
     signal,
-    size: against ? { across: ground.across, down: ground.down } : request.across && request.down ? { across: request.across, down: request.down } : undefined,
-    registration: against ? ground.registration : request.registration,
-    extent: against ? { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 } : request.extent,
+    ...placeOf(request, course.ground),
   });
   onWork('Pressing', 0.8);
   await turn(signal);
-  let made = pressed.field;
-  let filled = 0;
-  if (request.fill !== 'none' && made.valid) {
-    const { across, down } = made.ground;
-    const { x, y } = spacingOf(made.ground);
-    const voids = request.fill === 'inside' ? enclosedHoles(made.valid, across, down) : (made.valid.map((v) => 1 - v) as Uint8Array<ArrayBuffer>);
-    for (const v of voids) filled += v;
-    if (filled > 0) {
-      const { height } = await fillVoids(made.height, across, down, voids, { aspect: x / y, stiffness: 'bending', signal });
-      made = makeField(
-        made.ground,
-        height,
-        made.valid.map((v, i) => v | voids[i]),
-      );
-    }
-  }
+  const { made, filled } = await holesFilled(pressed.field, request.fill, signal);
   const { bytes } = await encode(made, { format: 'tiff', type: 'f32', options: { compression: 'deflate' } });
   const width = 420;
   const height = Math.max(40, Math.min(420, Math.round((width * made.ground.depth) / made.ground.width)));
+  const { holes, overhangs, upright, facing, spacing, size } = pressed;
   return {
+    ...{ holes, overhangs, upright, facing, spacing, size, filled, own, scale, up },
     ground: made.ground,
     statistics: statistics(made),
-    holes: pressed.holes,
-    filled,
-    overhangs: pressed.overhangs,
-    upright: pressed.upright,
-    facing: pressed.facing,
-    spacing: pressed.spacing,
-    size: pressed.size,
-    own,
     plan: planOfMesh(plan, up, scale),
-    scale,
     vertices: vertexCount(read),
     triangles: triangleCount(read),
-    up,
     relief: { width, height, pixels: reliefPixels(made, width, height) },
     cover: coverPixels(pressed.field, pressed.gap, width, height),
     mesh: drawable({ ...read, up }, scale, made),
     odd: read.odd ?? [],
-    difference: against ? differenceFrom(await field(), pressed.field) : undefined,
+    difference: request.againstGround ? differenceFrom(await field(), pressed.field) : undefined,
     asset: await keepAsset(bytes),
   };
+}
+
+/** Metres that a unit of the mesh becomes. Aspect kept: the larger of the two sides fits. */
+function scaleOf(asked: PressRequest['scale'], own: { width: number; depth: number }, ground: Ground): number {
+  const scale =
+    asked.by === 'width' ? asked.width / own.width : asked.by === 'ground' ? Math.min(ground.width / own.width, ground.depth / own.depth) : asked.factor;
+  if (!(scale > 0 && scale < 1e9))
+    throw new UplandError('mesh-scale', 'Seen from above this mesh has no width, so there is no ground in it. Is the other axis up?');
+  return scale;
+}
+
+/** The samples that are looked for: the terrain's own where the mesh is held against it. */
+function placeOf({ againstGround, across, down, registration, extent }: PressRequest, ground: Ground) {
+  if (!againstGround) return { size: across && down ? { across, down } : undefined, registration, extent };
+  return {
+    size: { across: ground.across, down: ground.down },
+    registration: ground.registration,
+    extent: { west: -ground.width / 2, east: ground.width / 2, north: -ground.depth / 2, south: ground.depth / 2 },
+  };
+}
+
+/** What the mesh does not cover is carried on, all of it or what lies inside; and how many samples that were. */
+async function holesFilled(field: Field, fill: PressRequest['fill'], signal?: AbortSignal): Promise<{ made: Field; filled: number }> {
+  const { ground, valid } = field;
+  if (fill === 'none' || !valid) return { made: field, filled: 0 };
+  const { across, down } = ground;
+  const { x, y } = spacingOf(ground);
+  const voids = fill === 'inside' ? enclosedHoles(valid, across, down) : (valid.map((v) => 1 - v) as Uint8Array<ArrayBuffer>);
+  let filled = 0;
+  for (const v of voids) filled += v;
+  if (filled === 0) return { made: field, filled };
+  const { height } = await fillVoids(field.height, across, down, voids, { aspect: x / y, stiffness: 'bending', signal });
+  const known = valid.map((v, i) => v | voids[i]);
+  return { made: makeField(ground, height, known), filled };
 }
 
 /** The land that a mesh lies over, metres. */

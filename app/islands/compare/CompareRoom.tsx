@@ -47,7 +47,7 @@ const LAID: Record<Comparison['laid'], string> = {
 export function CompareRoom() {
   const course = useTerrain((s) => s.course)!;
   const comparison = comparisonOf(course);
-  const { a, b, laid } = comparison;
+  const { a, b } = comparison;
   const [tolerance, setTolerance] = useState(0);
   const [choosing, setChoosing] = useState<{ side: 'a' | 'b'; files: Brought[] } | null>(null);
   const { found, refused, standing } = useComparing(comparison);
@@ -76,24 +76,7 @@ export function CompareRoom() {
             {refused}
           </p>
         )}
-        {found && <Findings found={found} laid={laid} b={b} />}
-        <Part title="Laid on each other">
-          <Row label="By">
-            <Select label="Laid on each other by" value={laid} choices={LAID} onChange={(by) => setComparison({ laid: by })} />
-          </Row>
-          {found && <p className={css.note}>{fitInWords(found.fit)}</p>}
-        </Part>
-        {found && (
-          <>
-            <Numbers found={found} tolerance={tolerance} />
-            <Row label="Tolerance" help="Samples that lie further off are marked in the difference, and counted. 0: none.">
-              <NumberField label="Tolerance" unit="m" value={tolerance} min={0} max={10_000} step={0.01} onChange={setTolerance} />
-            </Row>
-            <Histograms histogram={found.histogram} />
-            <ComparedLand found={found} />
-            {(['a', 'b'] as const).map((side) => found.facts[side].parts && <Parts key={side} side={side} report={found.facts[side].parts} />)}
-          </>
-        )}
+        <Between comparison={comparison} found={found} tolerance={tolerance} onTolerance={setTolerance} />
         <KeepPart comparison={comparison} found={found} tolerance={tolerance} />
       </aside>
       {choosing && (
@@ -109,6 +92,39 @@ export function CompareRoom() {
         />
       )}
     </main>
+  );
+}
+
+interface BetweenProps {
+  comparison: Comparison;
+  found: ComparedPicture | null;
+  tolerance: number;
+  onTolerance: (metres: number) => void;
+}
+
+/** What lies between the sides: in words, and in numbers. */
+function Between({ comparison: { b, laid }, found, tolerance, onTolerance }: BetweenProps) {
+  return (
+    <>
+      {found && <Findings found={found} laid={laid} b={b} />}
+      <Part title="Laid on each other">
+        <Row label="By">
+          <Select label="Laid on each other by" value={laid} choices={LAID} onChange={(by) => setComparison({ laid: by })} />
+        </Row>
+        {found && <p className={css.note}>{fitInWords(found.fit)}</p>}
+      </Part>
+      {found && (
+        <>
+          <Numbers found={found} tolerance={tolerance} />
+          <Row label="Tolerance" help="Samples that lie further off are marked in the difference, and counted. 0: none.">
+            <NumberField label="Tolerance" unit="m" value={tolerance} min={0} max={10_000} step={0.01} onChange={onTolerance} />
+          </Row>
+          <Histograms histogram={found.histogram} />
+          <ComparedLand found={found} />
+          {(['a', 'b'] as const).map((side) => found.facts[side].parts && <Parts key={side} side={side} report={found.facts[side].parts} />)}
+        </>
+      )}
+    </>
   );
 }
 

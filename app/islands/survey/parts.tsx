@@ -27,27 +27,9 @@ export function Legend({ range, shading, floor }: { range: NonNullable<TintRange
   );
 }
 
-/** Where and how large: typed, beside what is dragged on the map. */
-export function FramePart({
-  frame,
-  spacing,
-  locked,
-  onLock,
-  onChange,
-  onHere,
-}: {
-  frame: Frame;
-  spacing: Spacing;
-  locked: boolean;
-  onLock: (on: boolean) => void;
-  onChange: (frame: Frame) => void;
-  /** The frame is moved to where the map is looked at. */
-  onHere: () => void;
-}) {
-  const now = keptFrame(frame, spacing);
-  const [columns, rows] = [now.width / spacing, now.depth / spacing];
-  const { width: wide, depth: deep } = frame;
-  const fields = [
+/** What can be typed of a frame, and what each changes of it. */
+function fieldsOf({ width: wide, depth: deep }: Frame, now: Frame, spacing: Spacing, locked: boolean) {
+  return [
     {
       label: 'Width',
       unit: 'm wide',
@@ -66,7 +48,23 @@ export function FramePart({
     },
     { label: "East edge of the country's corner", unit: 'm E', value: now.east, min: 0, max: COUNTRY.width, change: (east: number) => ({ east }) },
     { label: "South of the country's corner", unit: 'm S', value: now.south, min: 0, max: COUNTRY.depth, change: (south: number) => ({ south }) },
-  ];
+  ] satisfies { change: (metres: number) => Partial<Frame>; [more: string]: unknown }[];
+}
+
+interface FramePartProps {
+  frame: Frame;
+  spacing: Spacing;
+  locked: boolean;
+  onLock: (on: boolean) => void;
+  onChange: (frame: Frame) => void;
+  /** The frame is moved to where the map is looked at. */
+  onHere: () => void;
+}
+
+/** Where and how large: typed, beside what is dragged on the map. */
+export function FramePart({ frame, spacing, locked, onLock, onChange, onHere }: FramePartProps) {
+  const now = keptFrame(frame, spacing);
+  const [columns, rows] = [now.width / spacing, now.depth / spacing];
   return (
     <fieldset className={css.group}>
       <legend>Frame</legend>
@@ -77,7 +75,7 @@ export function FramePart({
         <p className={css.caution}>That is more than the {figure(MOST_SURVEYED, 0)} samples of one extract. Make it smaller, or take a coarser spacing.</p>
       )}
       <div className={css.numbers}>
-        {fields.map(({ change, ...field }) => (
+        {fieldsOf(frame, now, spacing, locked).map(({ change, ...field }) => (
           <NumberField key={field.label} {...field} step={spacing} onChange={(metres) => onChange(keptFrame({ ...frame, ...change(metres) }, spacing))} />
         ))}
       </div>

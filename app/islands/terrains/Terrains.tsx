@@ -7,6 +7,7 @@ import { Dialog } from '../../components/Dialog';
 import { download, fileNameOf } from '../../components/download';
 import { ago, figure } from '../../components/format';
 import { Logo } from '../../components/Logo';
+import { useBlobUrl } from '../../components/use-blob-url';
 import type { TerrainRow } from '../../storage/db';
 import { isFirstVisit } from '../../store/hints';
 import { storageSentence } from '../../storage/room';
@@ -97,15 +98,7 @@ function List() {
         void broughtBy(event.dataTransfer).then(take);
       }}
     >
-      <header className={css.header}>
-        <span className={css.brand}>
-          <Logo /> <span>Upland Cast</span>
-        </span>
-        <span className={css.line}>Heightmaps and displaced meshes, kept true.</span>
-        <a className={css.help} href="/help">
-          Help
-        </a>
-      </header>
+      <Head />
       <main className={css.main}>
         <Beginnings onBegin={(make) => void begin(make)} onFiles={(files) => void take(files)} />
         {fault && (
@@ -129,25 +122,46 @@ function List() {
             <Start key={start.id} start={start} onFault={setFault} />
           ))}
         </ul>
-        <p className={css.hint}>
-          Terrains live in this browser. A project file, or any file of heights, can be dropped or pasted here; several of heights become one ground. To try it:{' '}
-          <button
-            type="button"
-            className={css.link}
-            onClick={() =>
-              void fetch('/demo/old-sheet.jpg')
-                .then((answer) => answer.blob())
-                .then((file) => setBrought([{ name: 'old-sheet.jpg', file }]))
-            }
-          >
-            an old scan with every flaw there is
-          </button>
-          .
-        </p>
+        <Hint onScan={(file) => setBrought([{ name: 'old-sheet.jpg', file }])} />
       </main>
       {brought && <ImportDialog files={brought} onClose={() => setBrought(null)} onTaken={(taken) => void open(taken)} />}
       {removing && <RemoveDialog row={removing} onClose={() => setRemoving(null)} onRemoved={refresh} onFault={setFault} />}
     </div>
+  );
+}
+
+function Head() {
+  return (
+    <header className={css.header}>
+      <span className={css.brand}>
+        <Logo /> <span>Upland Cast</span>
+      </span>
+      <span className={css.line}>Heightmaps and displaced meshes, kept true.</span>
+      <a className={css.help} href="/help">
+        Help
+      </a>
+    </header>
+  );
+}
+
+/** Where terrains are, what can be dropped here, and a scan to try it with. */
+function Hint({ onScan }: { onScan: (file: Blob) => void }) {
+  return (
+    <p className={css.hint}>
+      Terrains live in this browser. A project file, or any file of heights, can be dropped or pasted here; several of heights become one ground. To try it:{' '}
+      <button
+        type="button"
+        className={css.link}
+        onClick={() =>
+          void fetch('/demo/old-sheet.jpg')
+            .then((answer) => answer.blob())
+            .then(onScan)
+        }
+      >
+        an old scan with every flaw there is
+      </button>
+      .
+    </p>
   );
 }
 
@@ -267,6 +281,34 @@ function Spoiled({ row, onDone, onFault }: { row: BadRow; onDone: () => Promise<
   );
 }
 
+function CardFacts({ row: { course, range, changed } }: { row: TerrainRow }) {
+  const { ground } = course;
+  return (
+    <dl className="number">
+      <dt>size</dt>
+      <dd>
+        {figure(ground.width / 1000, 2)} × {figure(ground.depth / 1000, 2)} km
+      </dd>
+      <dt>samples</dt>
+      <dd>
+        {ground.across} × {ground.down}
+      </dd>
+      <dt>steps</dt>
+      <dd>{allUses(course).length}</dd>
+      {range && (
+        <>
+          <dt>range</dt>
+          <dd>
+            {figure(range[0], 0)} – {figure(range[1], 0)} m
+          </dd>
+        </>
+      )}
+      <dt>changed</dt>
+      <dd>{ago(changed)}</dd>
+    </dl>
+  );
+}
+
 interface CardProps {
   row: TerrainRow;
   onRemove: () => void;
@@ -276,14 +318,7 @@ interface CardProps {
 
 function Card({ row, onRemove, onChange, onFault }: CardProps) {
   const { course } = row;
-  const [url, setUrl] = useState<string | null>(null);
-  useEffect(() => {
-    if (!row.picture) return;
-    const made = URL.createObjectURL(row.picture);
-    setUrl(made);
-    return () => URL.revokeObjectURL(made);
-  }, [row.picture]);
-  const { ground } = course;
+  const url = useBlobUrl(row.picture);
   return (
     <li className={css.card}>
       <a href={`/terrain?id=${encodeURIComponent(row.id)}`} className={css.sheet}>
@@ -291,28 +326,7 @@ function Card({ row, onRemove, onChange, onFault }: CardProps) {
         <b>{course.name}</b>
         <span className={css.picture}>{url ? <img src={url} alt="" /> : <i>Its picture is made when it is opened.</i>}</span>
       </a>
-      <dl className="number">
-        <dt>size</dt>
-        <dd>
-          {figure(ground.width / 1000, 2)} × {figure(ground.depth / 1000, 2)} km
-        </dd>
-        <dt>samples</dt>
-        <dd>
-          {ground.across} × {ground.down}
-        </dd>
-        <dt>steps</dt>
-        <dd>{allUses(course).length}</dd>
-        {row.range && (
-          <>
-            <dt>range</dt>
-            <dd>
-              {figure(row.range[0], 0)} – {figure(row.range[1], 0)} m
-            </dd>
-          </>
-        )}
-        <dt>changed</dt>
-        <dd>{ago(row.changed)}</dd>
-      </dl>
+      <CardFacts row={row} />
       <TextField
         label={`Tags of ${course.name}`}
         value={(row.tags ?? []).join(', ')}

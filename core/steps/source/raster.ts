@@ -2,7 +2,7 @@ import { grouped } from '../../grouped';
 import { z } from 'zod';
 import { UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
-import { spacingOf, withSamples } from '../../field/ground';
+import { spacingOf, withSamples, type Ground } from '../../field/ground';
 import { resample, resampleWindow } from '../../field/resample';
 import { EDGES, indexAt, type Edge } from '../../field/sample';
 import { statistics } from '../../field/statistics';
@@ -87,7 +87,6 @@ export const raster = defineStep({
     // Finer than the ground: averaged to about the ground's own spacing, or its peaks would be missed.
     const spacing = spacingOf(ground);
     const point = read.ground.registration === 'point';
-    const steps = (n: number) => (point ? Math.max(1, n - 1) : n);
     if (params.edge !== 'carry' && (width < 2 * spacing.x || depth < 2 * spacing.y)) {
       say(
         `A repeat is ${Math.min(width / spacing.x, depth / spacing.y).toFixed(1)} samples wide: under two, its form is lost. Make it larger, or work at more samples.`,
@@ -98,24 +97,8 @@ export const raster = defineStep({
     // Set into the ground, it is carried on where it has no height, so that its border is its own.
     const own = params.beyond === 'ground' && read.valid ? await carriedOn(read, read.valid, context.signal) : filled;
     const source = resample(makeField(read.ground, own), fewer);
-    const [across, down] = [source.ground.across, source.ground.down];
-    const { sin, cos } = exactMath();
-    const [s, c] = [sin(params.turn * DEGREE), cos(params.turn * DEGREE)];
-    const grid = gridOf(ground, window);
-    // The window's first sample about the raster's middle; shares of the raster, in its samples.
-    const x = grid.firstX + grid.left * grid.stepX - ground.width / 2 - params.east;
-    const y = grid.firstY + grid.top * grid.stepY - ground.depth / 2 + params.north;
-    const [flipX, flipY] = [params.flip === 'columns' ? -1 : 1, params.flip === 'rows' ? -1 : 1];
-    const [kx, ky] = [(flipX * steps(across)) / width, (flipY * steps(down)) / depth];
-    const pad = point ? 0 : 0.5;
-    const place = {
-      x0: (x * c + y * s) * kx + steps(across) / 2 - pad,
-      xc: c * kx * grid.stepX,
-      xr: s * kx * grid.stepY,
-      y0: (y * c - x * s) * ky + steps(down) / 2 - pad,
-      yc: -s * ky * grid.stepX,
-      yr: c * ky * grid.stepY,
-    };
+    const { across, down } = source.ground;
+    const place = placingOf(source.ground, { width, depth }, params, context);
     const size = { across, down, outAcross: window.across, outDown: window.down };
     const height =
       params.filter === 'nearest'
@@ -140,6 +123,36 @@ async function carriedOn({ ground, height }: Field, valid: Uint8Array, signal?: 
   const { x, y } = spacingOf(ground);
   const voids = Uint8Array.from(valid, (v) => 1 - v);
   return (await fillVoids(height, ground.across, ground.down, voids, { aspect: x / y, stiffness: 'membrane', signal })).height;
+}
+
+type Placed = Pick<z.output<typeof raster.params>, 'east' | 'north' | 'turn' | 'flip'>;
+
+/** Where the window's samples lie in a raster that is laid over `width` × `depth` metres of the ground, turned and turned over: in its samples. */
+function placingOf(
+  { across, down, registration }: Ground,
+  { width, depth }: { width: number; depth: number },
+  { east, north, turn, flip }: Placed,
+  { ground, window }: StepContext,
+): Placing {
+  const point = registration === 'point';
+  const steps = (n: number) => (point ? Math.max(1, n - 1) : n);
+  const { sin, cos } = exactMath();
+  const [s, c] = [sin(turn * DEGREE), cos(turn * DEGREE)];
+  const grid = gridOf(ground, window);
+  // The window's first sample about the raster's middle; shares of the raster, in its samples.
+  const x = grid.firstX + grid.left * grid.stepX - ground.width / 2 - east;
+  const y = grid.firstY + grid.top * grid.stepY - ground.depth / 2 + north;
+  const [flipX, flipY] = [flip === 'columns' ? -1 : 1, flip === 'rows' ? -1 : 1];
+  const [kx, ky] = [(flipX * steps(across)) / width, (flipY * steps(down)) / depth];
+  const pad = point ? 0 : 0.5;
+  return {
+    x0: (x * c + y * s) * kx + steps(across) / 2 - pad,
+    xc: c * kx * grid.stepX,
+    xr: s * kx * grid.stepY,
+    y0: (y * c - x * s) * ky + steps(down) / 2 - pad,
+    yc: -s * ky * grid.stepX,
+    yr: c * ky * grid.stepY,
+  };
 }
 
 interface Placing {

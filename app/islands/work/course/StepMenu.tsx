@@ -43,32 +43,40 @@ export function StepMenu({ x, onClose, onPick }: { x: number; onClose: () => voi
         onChange={(event) => setWords(event.target.value)}
       />
       <div className={css.list} role={found.length ? 'menu' : undefined} aria-label={found.length ? 'Add a step' : undefined}>
-        {looking ? (
-          // What is looked for, the nearest first.
-          <section role="group" aria-label="Found">
-            {found.map(({ item, by }) => (
-              <StepChoice key={item.id} step={item} by={by} onPick={pick} />
-            ))}
-          </section>
-        ) : (
-          (Object.keys(FAMILIES) as Family[]).map((family) => (
-            <section key={family} role="group" aria-label={FAMILIES[family]}>
-              <h4 role="presentation">{FAMILIES[family]}</h4>
-              {steps
-                .filter((s) => s.family === family)
-                .map((step) => (
-                  <StepChoice key={step.id} step={step} by={[]} onPick={pick} />
-                ))}
-            </section>
-          ))
-        )}
+        {looking ? <Found found={found} onPick={pick} /> : <ByFamily onPick={pick} />}
       </div>
       {found.length === 0 && <p role="status">No step is found by “{words.trim()}”. Try what it should do to the ground: smooth, erode, level, raise.</p>}
     </div>
   );
 }
 
-function StepChoice({ step, by, onPick }: { step: (typeof steps)[number]; by: string[]; onPick: (id: string) => void }) {
+/** What is looked for, the nearest first. */
+function Found({ found, onPick }: { found: ReturnType<typeof search<Step>>; onPick: (id: string) => void }) {
+  return (
+    <section role="group" aria-label="Found">
+      {found.map(({ item, by }) => (
+        <StepChoice key={item.id} step={item} by={by} onPick={onPick} />
+      ))}
+    </section>
+  );
+}
+
+function ByFamily({ onPick }: { onPick: (id: string) => void }) {
+  return (Object.keys(FAMILIES) as Family[]).map((family) => (
+    <section key={family} role="group" aria-label={FAMILIES[family]}>
+      <h4 role="presentation">{FAMILIES[family]}</h4>
+      {steps
+        .filter((s) => s.family === family)
+        .map((step) => (
+          <StepChoice key={step.id} step={step} by={[]} onPick={onPick} />
+        ))}
+    </section>
+  ));
+}
+
+type Step = (typeof steps)[number];
+
+function StepChoice({ step, by, onPick }: { step: Step; by: string[]; onPick: (id: string) => void }) {
   return (
     <button type="button" role="menuitem" onClick={() => onPick(step.id)}>
       <b>{step.title}</b>

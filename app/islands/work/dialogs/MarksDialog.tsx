@@ -3,6 +3,7 @@ import { allUses } from '@upland-cast/core';
 import { Button } from '../../../components/controls';
 import { Dialog } from '../../../components/Dialog';
 import { ago, figure } from '../../../components/format';
+import { useBlobUrl } from '../../../components/use-blob-url';
 import { db, type MarkRow } from '../../../storage/db';
 import { compareWith } from '../../../store/compare';
 import { goToMark, keepMark, marksOf } from '../../../store/keeping';
@@ -102,12 +103,6 @@ function Mark({ mark, refresh, onClose }: { mark: MarkRow; refresh: () => Promis
 }
 
 function Picture({ blob }: { blob?: Blob }) {
-  const [url, setUrl] = useState<string | null>(null);
-  useEffect(() => {
-    if (!blob) return;
-    const made = URL.createObjectURL(blob);
-    setUrl(made);
-    return () => URL.revokeObjectURL(made);
-  }, [blob]);
+  const url = useBlobUrl(blob);
   return <span className={css.picture}>{url && <img src={url} alt="" />}</span>;
 }

@@ -39,31 +39,7 @@ export function RockDialog({ onClose }: { onClose: () => void }) {
           </p>
         </div>
         <div className={css.settings}>
-          <Row label="Begin from">
-            <Select
-              label="Begin from"
-              value=""
-              disabled={readOnly}
-              choices={{ '': 'As it is', ...Object.fromEntries(ROCK_PRESETS.map(({ name }) => [name, name])) }}
-              onChange={(name) => set(ROCK_PRESETS.find((preset) => preset.name === name)?.rock ?? {})}
-            />
-          </Row>
-          {paramsOf(rockSettings).map(({ key, meta }) =>
-            meta.kind === 'seed' ? (
-              <Row key={key} label={meta.label} help={meta.help}>
-                <NumberField
-                  label={meta.label}
-                  value={draft.seed}
-                  min={0}
-                  max={0xffffffff}
-                  disabled={readOnly}
-                  onChange={(seed) => set({ seed: Math.round(seed) })}
-                />
-              </Row>
-            ) : (
-              <SettingRow key={key} meta={meta} value={draft[key as keyof Rock]} disabled={readOnly} onChange={(value) => set({ [key]: value })} />
-            ),
-          )}
+          <RockSettings draft={draft} readOnly={readOnly} set={set} />
           <Faults faults={draft.faults} disabled={readOnly} onChange={(faults) => set({ faults })} />
         </div>
       </div>
@@ -79,6 +55,39 @@ export function RockDialog({ onClose }: { onClose: () => void }) {
         </Button>
       </div>
     </Dialog>
+  );
+}
+
+/** Beds, folds and joints, or a set of them to begin from. */
+function RockSettings({ draft, readOnly, set }: { draft: Rock; readOnly: boolean; set: (part: Partial<Rock>) => void }) {
+  return (
+    <>
+      <Row label="Begin from">
+        <Select
+          label="Begin from"
+          value=""
+          disabled={readOnly}
+          choices={{ '': 'As it is', ...Object.fromEntries(ROCK_PRESETS.map(({ name }) => [name, name])) }}
+          onChange={(name) => set(ROCK_PRESETS.find((preset) => preset.name === name)?.rock ?? {})}
+        />
+      </Row>
+      {paramsOf(rockSettings).map(({ key, meta }) =>
+        meta.kind === 'seed' ? (
+          <Row key={key} label={meta.label} help={meta.help}>
+            <NumberField
+              label={meta.label}
+              value={draft.seed}
+              min={0}
+              max={0xffffffff}
+              disabled={readOnly}
+              onChange={(seed) => set({ seed: Math.round(seed) })}
+            />
+          </Row>
+        ) : (
+          <SettingRow key={key} meta={meta} value={draft[key as keyof Rock]} disabled={readOnly} onChange={(value) => set({ [key]: value })} />
+        ),
+      )}
+    </>
   );
 }
 

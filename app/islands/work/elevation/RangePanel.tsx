@@ -6,7 +6,7 @@ import { select } from '../../../store/course';
 import { change } from '../../../store/history';
 import { useTerrain } from '../../../store/state';
 import { useEngineQuery } from '../../../components/use-engine-query';
-import { rangeFault, stepOfRange, tenth, waterLineOf, WAYS, wordsOfRange, type Way } from './range';
+import { rangeFault, stepOfRange, tenth, waterLineOf, WAYS, wordsOfRange, type RangeDraft } from './range';
 import css from './Staff.module.css';
 
 /** What is under water at a level, and how long the shore is; asked anew as the level moves. */
@@ -34,18 +34,13 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
   const histogram = useTerrain((s) => s.picture!.histogram);
   const sea = useTerrain((s) => s.course!.ground.sea);
   const locked = useTerrain((s) => s.seaLocked);
-  const [way, setWay] = useState<Way>('shift');
-  const [by, setBy] = useState(0);
-  const [low, setLow] = useState(tenth(lowest));
-  const [high, setHigh] = useState(tenth(highest));
-  const [shoulder, setShoulder] = useState(10);
-  const [level, setLevel] = useState(sea);
+  const [draft, setDraft] = useState<RangeDraft>({ way: 'shift', by: 0, low: tenth(lowest), high: tenth(highest), shoulder: 10, level: sea });
+  const { way, by, level } = draft;
 
   // Escape leaves it as soon as it is there.
   const panel = useRef<HTMLDivElement>(null);
   useEffect(() => panel.current?.focus(), []);
 
-  const draft = { way, by, low, high, shoulder, level };
   const now = { lowest, highest, histogram, sea, locked };
   const fault = rangeFault(draft);
   const apply = () => {
@@ -58,37 +53,8 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
   };
   return (
     <div ref={panel} tabIndex={-1} className={css.range} role="dialog" aria-label="Range" onKeyDown={(event) => event.key === 'Escape' && onDone()}>
-      <Segments label="Way" value={way} choices={WAYS} onChange={setWay} />
-      {way === 'shift' && (
-        <Row label="By">
-          <NumberField label="Shift by" unit="m" value={by} min={-9_000} max={9_000} step={0.1} onChange={setBy} />
-        </Row>
-      )}
-      {(way === 'stretch' || way === 'fit' || way === 'clip') && (
-        <>
-          <Row label={way === 'clip' ? 'Not under' : 'Lowest to'}>
-            <NumberField label={way === 'clip' ? 'Not under' : 'Lowest to'} unit="m" value={low} min={-11_000} max={9_000} step={0.1} onChange={setLow} />
-          </Row>
-          <Row label={way === 'clip' ? 'Not over' : 'Highest to'}>
-            <NumberField label={way === 'clip' ? 'Not over' : 'Highest to'} unit="m" value={high} min={-11_000} max={9_000} step={0.1} onChange={setHigh} />
-          </Row>
-        </>
-      )}
-      {way === 'clip' && (
-        <Row label="Shoulder">
-          <NumberField label="Shoulder" unit="m" value={shoulder} min={0} max={2_000} step={0.1} onChange={setShoulder} />
-        </Row>
-      )}
-      {way === 'sea' && (
-        <>
-          <Row label={locked ? 'Shore at' : 'Sea to'} help={locked ? 'The height of the land that is to become the shore.' : undefined}>
-            <NumberField label={locked ? 'Shore at' : 'Sea to'} unit="m" value={level} min={-11_000} max={9_000} step={0.1} onChange={setLevel} />
-          </Row>
-          <Row label="Sea is locked" help="It stays where the receiver has it; the land moves. The flag on the staff does so too.">
-            <Switch label="Sea is locked" on={locked} onChange={(on) => useTerrain.setState({ seaLocked: on })} />
-          </Row>
-        </>
-      )}
+      <Segments label="Way" value={way} choices={WAYS} onChange={(next) => setDraft({ ...draft, way: next })} />
+      <Numbers draft={draft} locked={locked} set={(part) => setDraft({ ...draft, ...part })} />
       <p className={css.words} role="status">
         {fault ?? wordsOfRange(draft, now)}
       </p>
@@ -102,5 +68,66 @@ export function RangePanel({ onDone }: { onDone: () => void }) {
         </Button>
       </div>
     </div>
+  );
+}
+
+/** The numbers of a way. */
+function Numbers({
+  draft: { way, by, low, high, shoulder, level },
+  locked,
+  set,
+}: {
+  draft: RangeDraft;
+  locked: boolean;
+  set: (part: Partial<RangeDraft>) => void;
+}) {
+  switch (way) {
+    case 'shift':
+      return <Metres label="By" name="Shift by" value={by} min={-9_000} onChange={(to) => set({ by: to })} />;
+    case 'stretch':
+    case 'fit':
+    case 'clip': {
+      const [under, over] = way === 'clip' ? ['Not under', 'Not over'] : ['Lowest to', 'Highest to'];
+      return (
+        <>
+          <Metres label={under} value={low} onChange={(to) => set({ low: to })} />
+          <Metres label={over} value={high} onChange={(to) => set({ high: to })} />
+          {way === 'clip' && <Metres label="Shoulder" value={shoulder} min={0} max={2_000} onChange={(to) => set({ shoulder: to })} />}
+        </>
+      );
+    }
+    case 'sea':
+      return (
+        <>
+          <Metres
+            label={locked ? 'Shore at' : 'Sea to'}
+            help={locked ? 'The height of the land that is to become the shore.' : undefined}
+            value={level}
+            onChange={(to) => set({ level: to })}
+          />
+          <Row label="Sea is locked" help="It stays where the receiver has it; the land moves. The flag on the staff does so too.">
+            <Switch label="Sea is locked" on={locked} onChange={(on) => useTerrain.setState({ seaLocked: on })} />
+          </Row>
+        </>
+      );
+  }
+}
+
+interface MetresProps {
+  label: string;
+  /** What the field is called where its label says too little. */
+  name?: string;
+  help?: string;
+  value: number;
+  min?: number;
+  max?: number;
+  onChange: (metres: number) => void;
+}
+
+function Metres({ label, name = label, help, value, min = -11_000, max = 9_000, onChange }: MetresProps) {
+  return (
+    <Row label={label} help={help}>
+      <NumberField label={name} unit="m" value={value} min={min} max={max} step={0.1} onChange={onChange} />
+    </Row>
   );
 }

@@ -30,19 +30,7 @@ export function ViewToolBar({ view }: { view: GroundView | null }) {
         choices={{ relief: 'Relief', plan: 'Plan', section: 'Section', land: 'Land' }}
         onChange={(camera) => set({ camera })}
       />
-      <label className={css.times} title="What lies over the ground">
-        <span className="only-read">Drape</span>
-        <select value={settings.drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
-          <option value="ground">Ground colour</option>
-          <option value="tint">Tint</option>
-          <option value="shade">Shade</option>
-          {Object.entries(LAYER_DRAPES).map(([id, drape]) => (
-            <option key={id} value={id}>
-              {drape.name}
-            </option>
-          ))}
-        </select>
-      </label>
+      <DrapeSelect drape={settings.drape} />
       {settings.drape === 'ground' && (
         <Button
           square
@@ -63,16 +51,7 @@ export function ViewToolBar({ view }: { view: GroundView | null }) {
           { key: 'water', text: 'Water', on: settings.water, onToggle: () => setWater(!settings.water) },
         ]}
       />
-      <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
-        <span className="only-read">Vertical exaggeration</span>
-        <select value={settings.exaggeration} onChange={(event) => set({ exaggeration: Number(event.target.value) })}>
-          {EXAGGERATIONS.map((x) => (
-            <option key={x} value={x}>
-              ×{x.toFixed(1)}
-            </option>
-          ))}
-        </select>
-      </label>
+      <Exaggeration value={settings.exaggeration} onChange={(exaggeration) => set({ exaggeration })} />
       <LightButton />
       <Toggles
         label="Beside it"
@@ -86,6 +65,39 @@ export function ViewToolBar({ view }: { view: GroundView | null }) {
       </Button>
       <FillButton />
     </ToolBar>
+  );
+}
+
+function DrapeSelect({ drape }: { drape: ViewSettings['drape'] }) {
+  return (
+    <label className={css.times} title="What lies over the ground">
+      <span className="only-read">Drape</span>
+      <select value={drape} onChange={(event) => setDrape(event.target.value as ViewSettings['drape'])}>
+        <option value="ground">Ground colour</option>
+        <option value="tint">Tint</option>
+        <option value="shade">Shade</option>
+        {Object.entries(LAYER_DRAPES).map(([id, { name }]) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+function Exaggeration({ value, onChange }: { value: number; onChange: (times: number) => void }) {
+  return (
+    <label className={css.times} title="Vertical exaggeration: heights are drawn this many times as large">
+      <span className="only-read">Vertical exaggeration</span>
+      <select value={value} onChange={(event) => onChange(Number(event.target.value))}>
+        {EXAGGERATIONS.map((x) => (
+          <option key={x} value={x}>
+            ×{x.toFixed(1)}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 
