@@ -47,7 +47,14 @@ export const exportApi = {
         Math.max(1, Math.round((480 * field.ground.depth) / field.ground.width)),
       );
     return outcome(() =>
-      handing.carryOut(tools, course, order, { ...given, relief }, paced((words, share) => listener.progress(words, share, false)), jobs.begin('hand')),
+      handing.carryOut(
+        tools,
+        course,
+        order,
+        { ...given, relief },
+        paced((words, share) => listener.progress(words, share, false)),
+        jobs.begin('hand'),
+      ),
     );
   },
 
