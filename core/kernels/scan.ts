@@ -21,6 +21,7 @@ export const SCANNED = 65_536;
 interface Scanner {
   run: KernelExports['scanFloats'];
   bounds: KernelExports['boundsOfFloats'];
+  boundsOfPlaces: KernelExports['boundsOfPlaces'];
   same: KernelExports['sameFloats'];
   putCodes: KernelExports['putCodes'];
   measureCodes: KernelExports['measureCodes'];
@@ -42,6 +43,7 @@ function load(): Scanner {
   return {
     run: kernels.scanFloats,
     bounds: kernels.boundsOfFloats,
+    boundsOfPlaces: kernels.boundsOfPlaces,
     same: kernels.sameFloats,
     putCodes: kernels.putCodes,
     measureCodes: kernels.measureCodes,
@@ -49,7 +51,7 @@ function load(): Scanner {
     at,
     values: new Float32Array(memory.buffer, at, SCANNED),
     others: new Float32Array(memory.buffer, at + 4 * SCANNED + 64, SCANNED),
-    out: new Float64Array(memory.buffer, at + 4 * SCANNED, 5),
+    out: new Float64Array(memory.buffer, at + 4 * SCANNED, 7),
   };
 }
 
@@ -71,6 +73,29 @@ export function boundsIn(values: Float32Array, from: number, to: number): Pick<S
   bounds(at, to - from, at + 4 * SCANNED);
   const [lowest, highest, count] = out;
   return { lowest, highest, count };
+}
+
+/** Lowest and highest x, y and z of places of three floats each, and whether all numbers are finite; those that are not count for neither. */
+export function boundsOfPlaces(places: Float32Array): { min: [number, number, number]; max: [number, number, number]; finite: boolean } {
+  scanner ??= load();
+  const { boundsOfPlaces: bounds, at, values, out } = scanner;
+  const min: [number, number, number] = [Infinity, Infinity, Infinity];
+  const max: [number, number, number] = [-Infinity, -Infinity, -Infinity];
+  let strange = 0;
+  const block = SCANNED - (SCANNED % 12);
+  for (let from = 0; from + 3 <= places.length; from += block) {
+    const some = places.subarray(from, Math.min(places.length, from + block));
+    values.set(some);
+    bounds(at, Math.floor(some.length / 3), out.byteOffset);
+    for (let axis = 0; axis < 3; axis++) {
+      // Of an axis without a finite number the kernel gives the largest floats, the wrong way round.
+      if (out[axis] > out[3 + axis]) continue;
+      min[axis] = Math.min(min[axis], out[axis]);
+      max[axis] = Math.max(max[axis], out[3 + axis]);
+    }
+    strange += out[6];
+  }
+  return { min, max, finite: strange === 0 };
 }
 
 /** Whether the floats `from` … `to` − 1, at most {@link SCANNED}, are all finite and the same in both, bit for bit. */

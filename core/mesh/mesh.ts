@@ -1,3 +1,5 @@
+import { boundsOfPlaces } from '../kernels/scan';
+
 /**
  * A mesh of triangles or of quads. Right-handed; positions in metres. `up` says which axis
  * points away from the ground: with y up, x runs east and z south; with z up, x runs east and
@@ -54,33 +56,9 @@ export function boundsOf(positions: Float32Array): Bounds {
   return { min, max };
 }
 
-/** The bounds, and whether all of the numbers are finite. */
+/** The bounds, and whether all of the numbers are finite; those that are not count for neither. */
 export function boundsAndFiniteness(positions: Float32Array): Bounds & { finite: boolean } {
-  const found = { min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], finite: true };
-  for (let from = 0; from < positions.length; from += BLOCK) widen(found, positions, from, Math.min(positions.length, from + BLOCK));
-  return { ...found, min: found.min as Bounds['min'], max: found.max as Bounds['max'] };
-}
-
-/** Numbers at a time: a loop in a function that is called again and again is compiled for what it sees. */
-const BLOCK = 3 * 16_384;
-
-function widen(found: { min: number[]; max: number[]; finite: boolean }, positions: Float32Array, from: number, to: number): void {
-  let strange = 0;
-  let [west, low, near] = found.min;
-  let [east, high, far] = found.max;
-  for (let i = from; i < to; i += 3) {
-    const [x, y, z] = [positions[i], positions[i + 1], positions[i + 2]];
-    if (x < west) west = x;
-    if (x > east) east = x;
-    if (y < low) low = y;
-    if (y > high) high = y;
-    if (z < near) near = z;
-    if (z > far) far = z;
-    strange += x - x + (y - y) + (z - z);
-  }
-  found.min = [west, low, near];
-  found.max = [east, high, far];
-  if (strange !== 0) found.finite = false;
+  return boundsOfPlaces(positions);
 }
 
 /** Normals of faces that share no corner: one for each, given to all its corners. */

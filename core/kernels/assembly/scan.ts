@@ -56,6 +56,71 @@ export function boundsOfFloats(source: usize, count: i32, out: usize): void {
   store<f64>(out, <f64>found, 16);
 }
 
+/**
+ * Lowest and highest x, y and z of `count` places of three floats, and how many of their numbers are not finite (which count for neither): seven doubles at
+ * `out`, x, y, z lowest first.
+ */
+export function boundsOfPlaces(source: usize, count: i32, out: usize): void {
+  const zero = f32x4.splat(0);
+  const most = f32x4.splat(f32.MAX_VALUE);
+  const least = f32x4.splat(-f32.MAX_VALUE);
+  // Four places are three vectors: x y z x, y z x y, z x y z.
+  let low0 = most, low1 = most, low2 = most;
+  let high0 = least, high1 = least, high2 = least;
+  let known = i32x4.splat(0);
+  let i = 0;
+  for (let at = source; i + 4 <= count; i += 4, at += 48) {
+    const v0 = v128.load(at);
+    const v1 = v128.load(at, 16);
+    const v2 = v128.load(at, 32);
+    const f0 = f32x4.eq(f32x4.sub(v0, v0), zero);
+    const f1 = f32x4.eq(f32x4.sub(v1, v1), zero);
+    const f2 = f32x4.eq(f32x4.sub(v2, v2), zero);
+    low0 = f32x4.pmin(low0, v128.bitselect(v0, low0, f0));
+    low1 = f32x4.pmin(low1, v128.bitselect(v1, low1, f1));
+    low2 = f32x4.pmin(low2, v128.bitselect(v2, low2, f2));
+    high0 = f32x4.pmax(high0, v128.bitselect(v0, high0, f0));
+    high1 = f32x4.pmax(high1, v128.bitselect(v1, high1, f1));
+    high2 = f32x4.pmax(high2, v128.bitselect(v2, high2, f2));
+    known = i32x4.sub(known, i32x4.add(f0, i32x4.add(f1, f2)));
+  }
+  let finite = i32x4.extract_lane(known, 0) + i32x4.extract_lane(known, 1) + i32x4.extract_lane(known, 2) + i32x4.extract_lane(known, 3);
+  let west = min(min(f32x4.extract_lane(low0, 0), f32x4.extract_lane(low0, 3)), min(f32x4.extract_lane(low1, 2), f32x4.extract_lane(low2, 1)));
+  let down = min(min(f32x4.extract_lane(low0, 1), f32x4.extract_lane(low1, 0)), min(f32x4.extract_lane(low1, 3), f32x4.extract_lane(low2, 2)));
+  let near = min(min(f32x4.extract_lane(low0, 2), f32x4.extract_lane(low1, 1)), min(f32x4.extract_lane(low2, 0), f32x4.extract_lane(low2, 3)));
+  let east = max(max(f32x4.extract_lane(high0, 0), f32x4.extract_lane(high0, 3)), max(f32x4.extract_lane(high1, 2), f32x4.extract_lane(high2, 1)));
+  let up = max(max(f32x4.extract_lane(high0, 1), f32x4.extract_lane(high1, 0)), max(f32x4.extract_lane(high1, 3), f32x4.extract_lane(high2, 2)));
+  let far = max(max(f32x4.extract_lane(high0, 2), f32x4.extract_lane(high1, 1)), max(f32x4.extract_lane(high2, 0), f32x4.extract_lane(high2, 3)));
+  for (; i < count; i++) {
+    const at = source + 12 * <usize>i;
+    const x = load<f32>(at);
+    const y = load<f32>(at, 4);
+    const z = load<f32>(at, 8);
+    if (x - x == 0) {
+      west = min(west, x);
+      east = max(east, x);
+      finite++;
+    }
+    if (y - y == 0) {
+      down = min(down, y);
+      up = max(up, y);
+      finite++;
+    }
+    if (z - z == 0) {
+      near = min(near, z);
+      far = max(far, z);
+      finite++;
+    }
+  }
+  store<f64>(out, <f64>west);
+  store<f64>(out, <f64>down, 8);
+  store<f64>(out, <f64>near, 16);
+  store<f64>(out, <f64>east, 24);
+  store<f64>(out, <f64>up, 32);
+  store<f64>(out, <f64>far, 40);
+  store<f64>(out, <f64>(3 * count - finite), 48);
+}
+
 /** How many of `count` floats are finite and have the same bits in both. */
 export function sameFloats(a: usize, b: usize, count: i32): i32 {
   const zero = f32x4.splat(0);

@@ -1,3 +1,4 @@
+import { inBlocks } from '../../blocks';
 import { floats, type Program } from '../program';
 import { claims } from './levels';
 
@@ -28,6 +29,8 @@ export const MOST_TRIANGLES = 16_000_000;
 
 /** Points that a mesh grows by between two looks around. */
 const BATCH = 20_000;
+/** Words that the kernel keeps of a triangle; its three corners come first. */
+const RECORD = 8;
 /** Triangles between two entries of the course, as a ratio. */
 const NOTCH = 1.2;
 
@@ -52,7 +55,7 @@ export const greedyProgram: Program<GreedyArgs, Float32Array, GreedyResult> = {
         if (told[LAST] === round) return;
       }
     }
-    kernels.greedyBegin(arena.start + height, args.across, args.down, arena.start + room, limit, args.rim ? 1 : 0);
+    kernels.greedyBegin(arena.start + height, args.across, args.down, arena.start + room, limit, args.rim ? 1 : 0, args.maxError);
     for (const sample of args.rim ?? []) kernels.greedyPut((Math.floor(sample / args.across) << 16) | (sample % args.across));
     const until = Math.min(limit, args.triangles);
     let [count, entries, rounds, full] = [2, 0, 0, false];
@@ -65,7 +68,7 @@ export const greedyProgram: Program<GreedyArgs, Float32Array, GreedyResult> = {
     while (error > args.maxError && count + 2 <= until) {
       const notch = Math.min(until, Math.max(count + 8, Math.floor(count * NOTCH)));
       while (count + 2 <= notch && error > args.maxError) {
-        const now = kernels.greedyGrow(args.maxError, notch, BATCH);
+        const now = kernels.greedyGrow(notch, BATCH);
         full = now < 0 && args.triangles > limit;
         count = Math.abs(now);
         error = kernels.greedyError();
@@ -89,8 +92,16 @@ export const greedyProgram: Program<GreedyArgs, Float32Array, GreedyResult> = {
     const told = floats(arena, arena.start + state, STATE);
     const [count, error, entries, full] = told;
     // Samples come by row and column.
-    const corners = new Uint32Array(new Uint32Array(arena.buffer, arena.start + room, 3 * count));
-    for (let i = 0; i < corners.length; i++) corners[i] = (corners[i] >>> 16) * args.across + (corners[i] & 0xffff);
+    const records = new Uint32Array(arena.buffer, (arena.start + room + 31) & ~31, RECORD * count);
+    const corners = new Uint32Array(3 * count);
+    inBlocks(count, (from, to) => {
+      for (let t = from; t < to; t++) {
+        for (let k = 0; k < 3; k++) {
+          const sample = records[RECORD * t + k];
+          corners[3 * t + k] = (sample >>> 16) * args.across + (sample & 0xffff);
+        }
+      }
+    });
     const course = Array.from({ length: entries }, (_, k): [number, number] => [told[FIRST + 2 * k], told[FIRST + 1 + 2 * k]]);
     return { corners, error, course, full: full === 1 };
   },
@@ -106,7 +117,7 @@ function plan({ across, down, triangles, rim }: Pick<GreedyArgs, 'across' | 'dow
   // Twice as many triangles as samples is what a full grid has; those on the rim come before the count.
   const limit = Math.min(MOST_TRIANGLES, 2 * across * down + 4, Math.max(triangles, 2) + 2 * (rim?.length ?? 0) + 4);
   const height = claimed.claim(4 * across * down);
-  const room = claimed.claim(44 * limit + 4096);
+  const room = claimed.claim(52 * limit + 4096);
   const state = claimed.claim(4 * STATE);
   return { height, room, state, limit, bytes: claimed.bytes };
 }

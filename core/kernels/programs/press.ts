@@ -14,6 +14,11 @@ export interface PressArgs {
   stepX: number;
   stepY: number;
   pad: number;
+  /** Metres that the mesh's heights count from, and that the ground's do. */
+  lifted: number;
+  datum: number;
+  /** The lowest surface lies under the topmost one only if by more than this, metres. */
+  apart: number;
 }
 
 export interface PressInputs {
@@ -26,21 +31,35 @@ export interface PressInputs {
 /** Areas are counted in such parts of a sample, so that their sum does not depend on the order. */
 export const AREA_PARTS = 2 ** 24;
 
-export interface Pressed {
-  /** The topmost and the lowest surface over every sample; −Infinity and Infinity where there is none. */
-  top: Float64Array<ArrayBuffer>;
-  bottom: Float64Array<ArrayBuffer>;
+/** What lies over the samples. */
+export interface Surfaces {
+  /** The topmost surface, metres over the datum; 0 where there is none. */
+  height: Float32Array<ArrayBuffer>;
+  /** How far the lowest one lies under it. */
+  gap: Float32Array<ArrayBuffer>;
+  /** 0 at samples without a surface, else 1; left out where there are none such. */
+  valid?: Uint8Array<ArrayBuffer>;
+  /** Samples without a surface, and with more than one. */
+  holes: number;
+  overhangs: number;
+}
+
+/** Which way the faces look. */
+export interface Facing {
   /** Faces upright or without area; facing up; facing down; the doubled area of the latter two, in parts of a sample. */
   upright: number;
   upwards: number;
   downwards: number;
   cells: number;
+}
+
+export interface Pressed extends Surfaces, Facing {
   /** A face names a vertex that is not there; nothing was drawn then. */
   stray: boolean;
 }
 
 /** Faces between two looks whether to stop, and faces in a row. */
-const AT_ONCE = 500_000;
+const AT_ONCE = 1_000_000;
 const BLOCK = 8192;
 
 /** Triangles looked at from straight above; every band draws its own rows. */
@@ -60,18 +79,18 @@ export const pressProgram: Program<PressArgs, PressInputs, Pressed> = {
     const { across, down, vertices, faces, up } = args;
     const at = plan(args);
     const a = arena.start;
-    const [places, heights] = [a + at.places, a + at.heights];
+    const places = a + at.places;
     const share = (count: number, of: number) => Math.ceil((count * of) / band.count);
     const stray = new Int32Array(arena.buffer, a + at.stray, 1);
     const [plane, above, southwards] = up === 'y' ? [2, 1, 1] : [1, 2, -1];
     const [first, end] = [share(vertices, band.index), share(vertices, band.index + 1)];
-    kernels.pressPlace(a + at.positions, first, end, plane, above, southwards, args.west, args.north, args.stepX, args.stepY, args.pad, places, heights);
+    kernels.pressPlace(a + at.positions, first, end, plane, above, southwards, args.west, args.north, args.stepX, args.stepY, args.pad, places);
     if (kernels.pressLargest(a + at.indices, share(3 * faces, band.index), share(3 * faces, band.index + 1)) >= vertices) stray[0] = 1;
     const { from, to } = rowsOf(down, band);
     doubles(arena, at.top, across * down).fill(-Infinity, from * across, to * across);
     doubles(arena, at.bottom, across * down).fill(Infinity, from * across, to * across);
     const counts = at.counts + 64 * band.index;
-    doubles(arena, counts, 4).fill(0);
+    doubles(arena, counts, COUNTS).fill(0);
     yield;
     if (stray[0]) return;
     // Every face is counted once, by the band in whose rows its first vertex lies.
@@ -81,22 +100,28 @@ export const pressProgram: Program<PressArgs, PressInputs, Pressed> = {
       // Blocks from all over the mesh: most come in the order of rows, and only one band would have work.
       for (let face = round * BLOCK; to > from && face < faces; face += rounds * BLOCK) {
         const until = Math.min(faces, face + BLOCK);
-        kernels.pressFaces(a + at.indices, face, until, places, heights, a + at.top, a + at.bottom, across, from, to - 1, ownFrom, ownTo, a + counts);
+        kernels.pressFaces(a + at.indices, face, until, places, a + at.top, a + at.bottom, across, from, to - 1, ownFrom, ownTo, a + counts);
       }
       band.progress((round + 1) / rounds);
       yield;
     }
+    const [heights, gaps, valid] = [a + at.heights, a + at.gaps, a + at.valid];
+    const { lifted, datum, apart } = args;
+    kernels.pressSamples(a + at.top, a + at.bottom, from * across, to * across, lifted, datum, apart, heights, gaps, valid, a + counts + 32);
   },
 
   take(arena, args) {
     const at = plan(args);
-    const sums = [0, 0, 0, 0];
-    for (let band = 0; band < MOST_BANDS; band++) doubles(arena, at.counts + 64 * band, 4).forEach((n, k) => (sums[k] += n));
-    const [upright, upwards, downwards, cells] = sums;
+    const sums = Array.from({ length: COUNTS }, () => 0);
+    for (let band = 0; band < MOST_BANDS; band++) doubles(arena, at.counts + 64 * band, COUNTS).forEach((n, k) => (sums[k] += n));
+    const [upright, upwards, downwards, cells, holes, overhangs] = sums;
     const samples = args.across * args.down;
     return {
-      top: own(doubles(arena, at.top, samples)),
-      bottom: own(doubles(arena, at.bottom, samples)),
+      height: floats(arena, arena.start + at.heights, samples).slice() as Float32Array<ArrayBuffer>,
+      gap: floats(arena, arena.start + at.gaps, samples).slice() as Float32Array<ArrayBuffer>,
+      valid: holes ? (new Uint8Array(arena.buffer, arena.start + at.valid, samples).slice() as Uint8Array<ArrayBuffer>) : undefined,
+      holes,
+      overhangs,
       upright,
       upwards,
       downwards,
@@ -108,10 +133,10 @@ export const pressProgram: Program<PressArgs, PressInputs, Pressed> = {
 
 const doubles = ({ buffer, start }: { buffer: ArrayBufferLike; start: number }, offset: number, count: number) =>
   new Float64Array(buffer, start + offset, count);
-const own = (values: Float64Array) => values.slice() as Float64Array<ArrayBuffer>;
 
-/** Bands that there is room for counts of. */
+/** Bands that there is room for counts of, and how many each counts. */
 const MOST_BANDS = 256;
+const COUNTS = 6;
 
 function plan({ across, down, vertices, faces }: PressArgs) {
   const room = claims();
@@ -119,11 +144,13 @@ function plan({ across, down, vertices, faces }: PressArgs) {
     stray: room.claim(4),
     counts: room.claim(64 * MOST_BANDS),
     positions: room.claim(12 * vertices),
-    places: room.claim(16 * vertices),
-    heights: room.claim(4 * vertices),
+    places: room.claim(24 * vertices),
     indices: room.claim(12 * faces),
     top: room.claim(8 * across * down),
     bottom: room.claim(8 * across * down),
+    heights: room.claim(4 * across * down),
+    gaps: room.claim(4 * across * down),
+    valid: room.claim(across * down),
     bytes: room.bytes,
   };
 }

@@ -1,3 +1,4 @@
+import { inBlocks } from '../../blocks';
 import { UplandError } from '../../errors';
 import type { Field } from '../../field/field';
 import type { Ground } from '../../field/ground';
@@ -81,7 +82,9 @@ export function frameOf(field: Field, surface: MeshSurface, options: ModelOption
 
 const lowestOf = ({ height }: MeshSurface): number => {
   let lowest = Infinity;
-  for (let i = 0; i < height.length; i++) if (height[i] < lowest) lowest = height[i];
+  inBlocks(height.length, (from, to) => {
+    for (let i = from; i < to; i++) if (height[i] < lowest) lowest = height[i];
+  });
   return lowest;
 };
 
@@ -131,9 +134,6 @@ export function modelOf(field: Field, surface: MeshSurface, name: string, option
   return { parts, up: frame.up, frame };
 }
 
-/** Vertices at a time. */
-const BLOCK = 16_384;
-
 /** All vertices of a surface where the frame has them, and their normals. */
 function placed(field: Field, surface: MeshSurface, frame: MeshFrame, normals: NonNullable<ModelOptions['normals']>) {
   const count = surface.height.length;
@@ -141,30 +141,26 @@ function placed(field: Field, surface: MeshSurface, frame: MeshFrame, normals: N
   const { width, depth, scale, move, up } = frame;
   const north = runsNorth(frame) ? -1 : 1;
   const lift = field.ground.datum - frame.zero;
-  const [plan, above] = up === 'y' ? [2, 1] : [1, 2];
-  // In blocks: a loop in a function that is called again and again is compiled for what it sees.
-  const put = (from: number, to: number) => {
+  const [plan, above] = up === 'y' ? ([2, 1] as const) : ([1, 2] as const);
+  inBlocks(count, (from, to) => {
     for (let i = from, at = 3 * from; i < to; i++, at += 3) {
       positions[at] = ((surface.east[i] - 0.5) * width + move[0]) * scale;
       positions[at + plan] = north * ((surface.south[i] - 0.5) * depth + move[1]) * scale;
       positions[at + above] = (frame.base + frame.strength * (surface.height[i] + lift) + move[2]) * scale;
     }
-  };
-  for (let from = 0; from < count; from += BLOCK) put(from, Math.min(count, from + BLOCK));
+  });
   if (normals === 'none' || normals === 'flat') return { positions, vectors: undefined };
+  const size = { width, depth };
+  if (normals === 'exact') return { positions, vectors: exactNormals(field, surface.east, surface.south, frame.strength, size, { plan, above, north }) };
   // East, south and up first; the axes after.
-  const vectors =
-    normals === 'exact'
-      ? exactNormals(field, surface.east, surface.south, frame.strength, { width, depth })
-      : smoothNormals(surface, { width, depth, strength: frame.strength });
-  const turn = (from: number, to: number) => {
-    for (let i = from; i < to; i += 3) {
-      const [south, height] = [north * vectors[i + 1], vectors[i + 2]];
-      vectors[i + plan] = south;
+  const vectors = smoothNormals(surface, { ...size, strength: frame.strength });
+  inBlocks(vectors.length / 3, (from, to) => {
+    for (let i = 3 * from; i < 3 * to; i += 3) {
+      const [southwards, height] = [north * vectors[i + 1], vectors[i + 2]];
+      vectors[i + plan] = southwards;
       vectors[i + above] = height;
     }
-  };
-  for (let from = 0; from < vectors.length; from += 3 * BLOCK) turn(from, Math.min(vectors.length, from + 3 * BLOCK));
+  });
   return { positions, vectors };
 }
 

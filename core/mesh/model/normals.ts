@@ -1,8 +1,15 @@
 import type { Field } from '../../field/field';
 
+/** Where the three numbers of a direction stand, and whether the second counts north (−1) or south (1). */
+export interface Axes {
+  plan: 1 | 2;
+  above: 1 | 2;
+  north: 1 | -1;
+}
+
 /**
  * Normals of the ground itself at any place: central differences of the samples, straight between
- * them; at the rim from one side. East, south and up; unit length. `size`: the mesh's width and
+ * them; at the rim from one side. Unit length; east, south and up, or as `axes` have them. `size`: the mesh's width and
  * depth, metres.
  */
 export function exactNormals(
@@ -11,12 +18,13 @@ export function exactNormals(
   south: Float64Array,
   strength: number,
   { width, depth }: { width: number; depth: number },
+  axes: Axes = { plan: 1, above: 2, north: 1 },
 ): Float32Array<ArrayBuffer> {
   const { across, down, registration } = field.ground;
   const area = registration === 'area';
   const [dx, dy] = area ? [width / across, depth / down] : [width / (across - 1), depth / (down - 1)];
   const out = new Float32Array(3 * east.length);
-  const into = normalsInto(out, field, area, strength / dx, strength / dy);
+  const into = normalsInto(out, field, area, strength / dx, strength / dy, axes);
   for (let from = 0; from < east.length; from += BLOCK) into(east, south, from, Math.min(east.length, from + BLOCK));
   return out;
 }
@@ -31,7 +39,7 @@ function placeOf(share: number, count: number, area: boolean): number {
   return Math.abs(place - near) < 1e-9 ? near : place;
 }
 
-function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: number, perRow: number) {
+function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: number, perRow: number, { plan, above, north }: Axes) {
   const { height } = field;
   const { across, down } = field.ground;
   const slope = slopesAt(field, perColumn, perRow);
@@ -48,8 +56,8 @@ function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: 
       } else [x, y] = slope(column, row);
       const length = Math.sqrt(x * x + y * y + 1);
       out[3 * i] = -x / length;
-      out[3 * i + 1] = -y / length;
-      out[3 * i + 2] = 1 / length;
+      out[3 * i + plan] = north * (-y / length);
+      out[3 * i + above] = 1 / length;
     }
   };
 }

@@ -2,7 +2,8 @@ import { throwIfStopped, UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
 import { makeGround, type Ground } from '../../field/ground';
 import type { Kernels } from '../../kernels/pool';
-import { AREA_PARTS, pressProgram, type PressArgs, type Pressed } from '../../kernels/programs/press';
+import { AREA_PARTS, pressProgram, type Facing, type PressArgs, type Surfaces } from '../../kernels/programs/press';
+import { inBlocks } from '../../blocks';
 import { boundsAndFiniteness, triangleIndices, type Mesh } from '../mesh';
 import { SmoothSurface } from './smooth';
 
@@ -55,7 +56,7 @@ const NEARLY = 0.5;
 export function rasterizeMesh(mesh: Mesh, options: RasterizeOptions = {}): Rasterized {
   const laid = layDown(mesh, options);
   refuseStray(laid.indices, laid.args.vertices);
-  return pressing(laid, drawFaces(laid, options), options);
+  return rasterized(laid, drawFaces(laid, options));
 }
 
 /** The same on the kernels' threads, number by number, which is several times as fast; a smooth surface is drawn in place. */
@@ -64,7 +65,7 @@ export async function rasterizeMeshOnKernels(kernels: Kernels, mesh: Mesh, optio
   const laid = layDown(mesh, options);
   const pressed = await kernels.run(pressProgram, laid.args, laid, { signal: options.signal, progress: options.progress });
   if (pressed.stray) refuseStray(laid.indices, laid.args.vertices);
-  return pressing(laid, pressed, options);
+  return rasterized(laid, pressed);
 }
 
 /** A mesh over the samples that it is pressed to. */
@@ -72,10 +73,6 @@ interface Laid {
   positions: Float32Array;
   indices: Uint32Array;
   ground: Ground;
-  /** Metres that the mesh's heights were lowered by on reading. */
-  lifted: number;
-  lowest: number;
-  highest: number;
   args: PressArgs;
 }
 
@@ -133,11 +130,13 @@ function layDown(mesh: Mesh, options: RasterizeOptions): Laid {
   const pad = registration === 'area' ? 0.5 : 0;
   const stepX = registration === 'area' ? width / across : across > 1 ? width / (across - 1) : width;
   const stepY = registration === 'area' ? depth / down : down > 1 ? depth / (down - 1) : depth;
-  const args = { across, down, vertices: count, faces: indices.length / 3, up, west: extent.west, north: extent.north, stepX, stepY, pad };
-  return { positions, indices, ground, lifted, lowest, highest, args };
+  // What two faces make of their common edge is not an overhang; curved ones differ there by a little more.
+  const apart = Math.max((options.smooth ? 2e-4 : 1e-5) * (highest - lowest), 1e-9);
+  const plan = { across, down, vertices: count, faces: indices.length / 3, up, west: extent.west, north: extent.north, stepX, stepY, pad };
+  return { positions, indices, ground, args: { ...plan, lifted, datum: ground.datum, apart } };
 }
 
-function drawFaces({ positions, indices, args }: Laid, options: RasterizeOptions): Pressed {
+function drawFaces({ positions, indices, args }: Laid, options: RasterizeOptions): Surfaces & Facing {
   const { across, down, up, west, north, stepX, stepY, pad } = args;
   // Plan positions in samples: column and row.
   const columns = new Float64Array(args.vertices);
@@ -227,38 +226,40 @@ function drawFaces({ positions, indices, args }: Laid, options: RasterizeOptions
       }
     }
   }
-  return { top, bottom, upright, upwards, downwards, cells, stray: false };
+  return { ...surfaces(top, bottom, args), upright, upwards, downwards, cells };
 }
 
-function pressing(
-  { ground, lifted, lowest, highest, args: { stepX, stepY } }: Laid,
-  { top, bottom, upright, upwards, downwards, cells }: Pressed,
-  { smooth }: RasterizeOptions,
-): Rasterized {
-  const { across, down, datum, width, depth } = ground;
-  const facing = { up: upwards, down: downwards };
-  const spacing = upwards + downwards ? Math.sqrt(((cells / AREA_PARTS) * stepX * stepY) / (upwards + downwards)) : 0;
-
-  const height = new Float32Array(across * down);
-  const gap = new Float32Array(across * down);
-  const valid = new Uint8Array(across * down);
+/** The topmost surface over every sample, and what lies under it. */
+function surfaces(top: Float64Array, bottom: Float64Array, { lifted, datum, apart }: PressArgs): Surfaces {
+  const height = new Float32Array(top.length);
+  const gap = new Float32Array(top.length);
+  const valid = new Uint8Array(top.length);
   let holes = 0;
   let overhangs = 0;
-  // What two faces make of their common edge is not an overhang; curved ones differ there by a little more.
-  const apart = Math.max((smooth ? 2e-4 : 1e-5) * (highest - lowest), 1e-9);
-  for (let i = 0; i < height.length; i++) {
-    if (top[i] === -Infinity) {
-      holes++;
-      continue;
+  inBlocks(top.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      if (top[i] === -Infinity) {
+        holes++;
+        continue;
+      }
+      valid[i] = 1;
+      height[i] = top[i] + lifted - datum;
+      if (top[i] - bottom[i] <= apart) continue;
+      overhangs++;
+      gap[i] = top[i] - bottom[i];
     }
-    valid[i] = 1;
-    height[i] = top[i] + lifted - datum;
-    if (top[i] - bottom[i] <= apart) continue;
-    overhangs++;
-    gap[i] = top[i] - bottom[i];
-  }
+  });
+  return { height, gap, valid: holes ? valid : undefined, holes, overhangs };
+}
+
+function rasterized(
+  { ground, args: { stepX, stepY } }: Laid,
+  { height, gap, valid, holes, overhangs, upright, upwards, downwards, cells }: Surfaces & Facing,
+): Rasterized {
   if (holes === height.length) throw new UplandError('mesh-missed', 'No sample lies over this mesh. The extent does not meet it.');
-  return { field: makeField(ground, height, holes ? valid : undefined), holes, overhangs, upright, facing, spacing, gap, size: { width, depth } };
+  const spacing = upwards + downwards ? Math.sqrt(((cells / AREA_PARTS) * stepX * stepY) / (upwards + downwards)) : 0;
+  const size = { width: ground.width, depth: ground.depth };
+  return { field: makeField(ground, height, valid), holes, overhangs, upright, facing: { up: upwards, down: downwards }, spacing, gap, size };
 }
 
 function near(a: number, b: number): boolean {
