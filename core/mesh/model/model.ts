@@ -238,10 +238,12 @@ function uvsOf(
       : mode === 'metres'
         ? [0, width, 0, depth]
         : [0, 1, 0, 1];
-  for (let i = 0; i < used.length; i++) {
-    out[2 * i] = (east[used[i]] - u0) * us;
-    out[2 * i + 1] = (south[used[i]] - v0) * vs;
-  }
+  inBlocks(used.length, (from, to) => {
+    for (let i = from; i < to; i++) {
+      out[2 * i] = (east[used[i]] - u0) * us;
+      out[2 * i + 1] = (south[used[i]] - v0) * vs;
+    }
+  });
   return out;
 }
 

@@ -44,9 +44,14 @@ function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: 
   const { across, down } = field.ground;
   const slope = slopesAt(field, perColumn, perRow);
   return (east: Float64Array, south: Float64Array, from: number, to: number): void => {
+    let [share, row] = [NaN, 0];
     for (let i = from; i < to; i++) {
       const column = placeOf(east[i], across, area);
-      const row = placeOf(south[i], down, area);
+      // Most stand in one row with the one before.
+      if (south[i] !== share) {
+        share = south[i];
+        row = placeOf(share, down, area);
+      }
       const [c, r] = [Math.floor(column), Math.floor(row)];
       let [x, y] = [0, 0];
       if (c === column && r === row && c > 0 && c < across - 1 && r > 0 && r < down - 1) {
@@ -54,10 +59,10 @@ function normalsInto(out: Float32Array, field: Field, area: boolean, perColumn: 
         x = ((height[at + 1] - height[at - 1]) / 2) * perColumn;
         y = ((height[at + across] - height[at - across]) / 2) * perRow;
       } else [x, y] = slope(column, row);
-      const length = Math.sqrt(x * x + y * y + 1);
-      out[3 * i] = -x / length;
-      out[3 * i + plan] = north * (-y / length);
-      out[3 * i + above] = 1 / length;
+      const upwards = 1 / Math.sqrt(x * x + y * y + 1);
+      out[3 * i] = -x * upwards;
+      out[3 * i + plan] = -north * y * upwards;
+      out[3 * i + above] = upwards;
     }
   };
 }

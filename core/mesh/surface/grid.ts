@@ -107,29 +107,40 @@ export function faceIndices(
   out: Uint32Array,
   at: number,
 ): number {
+  const row = faces === 'quads' ? quadsOf : trianglesOf;
+  let to = at;
+  // Row by row in a function of its own: a loop in one that is called again and again is compiled for what it sees.
+  for (let y = top; y < bottom; y++) to = row(heights, columns, y * columns + left, y * columns + right, out, to);
+  return to;
+}
+
+/** The quads south-east of the samples `from` … `to` − 1 of a row. */
+function quadsOf(_heights: Float32Array, columns: number, from: number, to: number, out: Uint32Array, at: number): number {
   let o = at;
-  for (let row = top; row < bottom; row++) {
-    for (let nw = row * columns + left; nw < row * columns + right; nw++) {
-      const ne = nw + 1;
-      const sw = nw + columns;
-      const se = sw + 1;
-      if (faces === 'quads') {
-        out[o] = nw;
-        out[o + 1] = sw;
-        out[o + 2] = se;
-        out[o + 3] = ne;
-        o += 4;
-        continue;
-      }
-      const falling = Math.abs(heights[nw] - heights[se]) <= Math.abs(heights[ne] - heights[sw]);
-      out[o] = nw;
-      out[o + 1] = sw;
-      out[o + 2] = falling ? se : ne;
-      out[o + 3] = falling ? nw : sw;
-      out[o + 4] = se;
-      out[o + 5] = ne;
-      o += 6;
-    }
+  for (let nw = from; nw < to; nw++, o += 4) {
+    out[o] = nw;
+    out[o + 1] = nw + columns;
+    out[o + 2] = nw + columns + 1;
+    out[o + 3] = nw + 1;
+  }
+  return o;
+}
+
+/** The same as two triangles each, cut along the diagonal whose ends differ less in height. */
+function trianglesOf(heights: Float32Array, columns: number, from: number, to: number, out: Uint32Array, at: number): number {
+  let o = at;
+  for (let nw = from; nw < to; nw++, o += 6) {
+    const ne = nw + 1;
+    const sw = nw + columns;
+    const se = sw + 1;
+    // A row further where it falls to the south-east; a number and no branch, since it cannot be foreseen.
+    const further = Number(Math.abs(heights[nw] - heights[se]) <= Math.abs(heights[ne] - heights[sw])) * columns;
+    out[o] = nw;
+    out[o + 1] = sw;
+    out[o + 2] = ne + further;
+    out[o + 3] = sw - further;
+    out[o + 4] = se;
+    out[o + 5] = ne;
   }
   return o;
 }
