@@ -19,6 +19,18 @@ describe('the stage cache', () => {
     expect(cache.bytes).toBe(0);
   });
 
+  it('gives level heights to begin with, the same ones until another size is asked for, or they were handed away', () => {
+    const cache = new StageCache();
+    const level = cache.levelHeights(6);
+    expect([...level]).toEqual([0, 0, 0, 0, 0, 0]);
+    expect(cache.levelHeights(6)).toBe(level);
+    expect(cache.levelHeights(4)).toHaveLength(4);
+    const given = cache.levelHeights(6);
+    expect(given).not.toBe(level);
+    structuredClone(given, { transfer: [given.buffer] });
+    expect([...cache.levelHeights(6)]).toEqual([0, 0, 0, 0, 0, 0]);
+  });
+
   it('waits for a stage that somebody is at, until it is not wanted any more, and leaves nothing at the signal', async () => {
     const cache = new StageCache(2500);
     const control = new AbortController();

@@ -25,6 +25,7 @@ export interface KeptStages {
 export class StageCache {
   private readonly stages = new Map<string, CachedStage>();
   private held = 0;
+  private level = new Float32Array(0);
   /** Stages that are being worked out by somebody. */
   private readonly underWay = new Map<string, Promise<unknown>>();
 
@@ -32,6 +33,12 @@ export class StageCache {
 
   get bytes(): number {
     return this.held;
+  }
+
+  /** Heights of 0 to begin a line with, which nobody writes to: of one size at a time, made once. */
+  levelHeights(count: number): Float32Array<ArrayBuffer> {
+    if (this.level.length !== count) this.level = new Float32Array(count);
+    return this.level;
   }
 
   get(key: string): CachedStage | undefined {

@@ -1,5 +1,5 @@
 import { quoted, sentenceOf, StoppedError, throwIfStopped, UplandError } from '../errors';
-import { flatField, type Field } from '../field/field';
+import type { Field } from '../field/field';
 import { sameSamples, spacingOf, type Ground } from '../field/ground';
 import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { sha256OfText } from '../field/hash';
@@ -174,9 +174,11 @@ class Run {
 
   private async line(line: CourseLine): Promise<LineEnd> {
     let key = await levelKey(this.ground, this.seen.size > 0 ? this.options.seen!.ground : undefined);
-    let height = ((line.id === '' && this.options.from) || flatField(this.ground, 0)).height;
+    const samples = this.ground.across * this.ground.down;
+    const from = line.id === '' ? this.options.from : undefined;
+    let height = from?.height ?? this.options.cache?.levelHeights(samples) ?? new Float32Array(samples);
     // Samples without a height are known to the steps by a layer.
-    let layers: Layers = line.id === '' && this.options.from?.valid ? { [VOID]: Float32Array.from(this.options.from.valid, (v) => 1 - v) } : {};
+    let layers: Layers = from?.valid ? { [VOID]: Float32Array.from(from.valid, (v) => 1 - v) } : {};
     let dirty: Dirty = null;
     let after = '';
     this.open.push(line);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { areSame, boundsIn, eachOutstanding, measureCodes, putCodes, scan, SCANNED } from './scan';
+import { areSame, boundsIn, boundsOfPlaces, eachOutstanding, measureCodes, putCodes, scan, SCANNED } from './scan';
 
 describe('one pass over floats', () => {
   it('finds what a plain loop does, in the same order of sums, and leaves out what is no number', () => {
@@ -139,5 +139,37 @@ describe('what stands beyond all of its neighbours', () => {
       [1, 1],
     ])
       expect(found(rough(across * down), across, down, 0)).toEqual([]);
+  });
+});
+
+describe('bounds of places', () => {
+  /** One number after another. */
+  const plainly = (places: Float32Array) => {
+    const min = [Infinity, Infinity, Infinity];
+    const max = [-Infinity, -Infinity, -Infinity];
+    let finite = true;
+    for (let i = 0; i < places.length; i++) {
+      if (!Number.isFinite(places[i])) finite = false;
+      else [min[i % 3], max[i % 3]] = [Math.min(min[i % 3], places[i]), Math.max(max[i % 3], places[i])];
+    }
+    return { min, max, finite };
+  };
+
+  it.each([0, 1, 2, 3, 4, 5, 7, 16_383, 16_384, 70_001])('of %i places: as one finds them number by number', (count) => {
+    const places = Float32Array.from({ length: 3 * count }, (_, i) => Math.sin(i * 12.9898) * 4e4 + (i % 3) * 1e5);
+    expect(boundsOfPlaces(places)).toEqual(plainly(places));
+  });
+
+  it('what is not finite is said, and counts for nothing, wherever it stands', () => {
+    for (const strange of [NaN, Infinity, -Infinity]) {
+      for (const at of [0, 4, 11, 3 * 16_384 + 1, 3 * 20_000 - 1]) {
+        const places = Float32Array.from({ length: 60_000 }, (_, i) => (i * 7919) % 1013);
+        places[at] = strange;
+        expect(boundsOfPlaces(places)).toEqual(plainly(places));
+        expect(boundsOfPlaces(places).finite).toBe(false);
+      }
+    }
+    const none = new Float32Array(36).fill(NaN);
+    expect(boundsOfPlaces(none)).toEqual({ min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], finite: false });
   });
 });
