@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { evaluateAtSamples, groundForReceiver, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../app/run/frames';
-import { Application, demoOfFewSamples, downloadsInto, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoOfFewSamples, downloadsInto, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -63,7 +63,18 @@ async function heightsOf(page: Page, id: string, file: string): Promise<Float64A
   return samples.map((code) => low + (code / 65_535) * (high - low));
 }
 
+async function setSamples(page: Page, samples: number): Promise<void> {
+  const count = page.getByLabel('Samples', { exact: true });
+  if (await count.evaluate((e) => e.tagName === 'SELECT')) await count.selectOption('0');
+  await count.fill(String(samples));
+  await count.press('Enter');
+}
+
+const handOff = (page: Page, address: string) => page.goto(`${address}/terrain?id=demo-dunmorrow#hand-off`);
+
 describe('handing on', () => {
+  const there = together(() => app, handOff);
+
   it.each([
     ['power-of-two-plus-one', 257, ''],
     ['power-of-two', 256, ''],
@@ -73,15 +84,11 @@ describe('handing on', () => {
     ['block-world', 256, ''],
     ['elevation-grid', 257, ''],
   ])('for %s gives a file in which another program finds the heights in metres again', async (id, samples, format) => {
-    const { context, page, faults } = await app.person();
-    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
+    const { page, faults } = await there();
     const receiver = receivers.find((r) => r.id === id)!;
     await page.getByRole('button', { name: receiver.title, exact: false }).filter({ hasText: receiver.summary }).click();
     if (format) await page.getByLabel('Format').selectOption(format);
-    const count = page.getByLabel('Samples', { exact: true });
-    if (await count.evaluate((e) => e.tagName === 'SELECT')) await count.selectOption('0');
-    await count.fill(String(samples));
-    await count.press('Enter');
+    await setSamples(page, samples);
     await write(page);
     const name = (await page.locator('details > summary > b').first().textContent())!;
     const file = await download(page, () => page.getByRole('button', { name, exact: true }).click(), `${id}-${name}`);
@@ -98,15 +105,12 @@ describe('handing on', () => {
     const allowed = id === 'block-world' ? 0 : step ? step * 0.501 : id === 'displacement-plane' ? 600 * 2 ** -23 : 0;
     expect(worst).toBeLessThanOrEqual(allowed);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('for printing gives a closed solid of the size that is said, as another program reads it', async () => {
-    const { context, page, faults } = await app.person();
-    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
+    const { page, faults } = await there();
     await page.getByRole('button', { name: /^Printed model/ }).click();
-    await page.getByLabel('Samples', { exact: true }).fill('129');
-    await page.getByLabel('Samples', { exact: true }).press('Enter');
+    await setSamples(page, 129);
     await write(page);
     const size = (await said(page, 'Size'))!.match(/[\d.]+/g)!.map(Number);
     const file = await download(page, () => page.getByRole('button', { name: 'dunmorrow-1-to-50000.stl' }).click(), 'solid.stl');
@@ -114,7 +118,62 @@ describe('handing on', () => {
     const [min, max] = [bounds[1], bounds[2]].map((text) => text.trim().split(/\s+/).map(Number));
     for (let axis = 0; axis < 3; axis++) expect(max[axis] - min[axis]).toBeCloseTo(size[axis], 1);
     expect(faults).toEqual([]);
-    await context.close();
+  });
+
+  it('on the server gives the same bytes; what is wrong there comes back as a sentence', async () => {
+    const { page, faults } = await there();
+    const receiver = receivers.find((r) => r.id === 'power-of-two-plus-one')!;
+    await page.getByRole('button', { name: receiver.title, exact: false }).filter({ hasText: receiver.summary }).click();
+    await page.getByLabel('Format').selectOption('tiff');
+    await setSamples(page, 257);
+    const files: Buffer[] = [];
+    for (const where of ['Here', 'On the server']) {
+      await page.getByRole('radio', { name: where, exact: true }).click();
+      await write(page);
+      files.push(readFileSync(await download(page, () => page.getByRole('button', { name: 'dunmorrow-257.tif', exact: true }).click(), `${where}.tif`)));
+    }
+    expect(Buffer.compare(files[0], files[1])).toBe(0);
+    expect(faults).toEqual([]);
+
+    const post = (body: Uint8Array<ArrayBuffer> | string) =>
+      fetch(`${app.address}/api/run`, { method: 'POST', body, headers: { 'content-type': 'application/octet-stream' } });
+    expect((await post('meow')).status).toBe(400);
+    const form = (project: string | Uint8Array, order: string) =>
+      requestToBytes(order, typeof project === 'string' ? new TextEncoder().encode(project) : project);
+    const faultOf = async (body: Uint8Array<ArrayBuffer>) => {
+      for await (const frame of framesOf((await post(body)).body!)) if (frame.kind === 'fault') return frame.sentence;
+      return '';
+    };
+    const demo = readBytes('app/public/demo/dunmorrow.uplandcast');
+    expect(await faultOf(form('meow', '{}'))).toMatch(/not a project file/);
+    expect(await faultOf(form(demo, 'meow'))).toMatch(/not an order/);
+    expect(await faultOf(form(demo, '{}'))).toMatch(/This order cannot be carried out/);
+  });
+
+  it('takes receivers of one’s own: copied, changed, given out, brought in; nonsense is refused with a sentence', async () => {
+    const { page, faults } = await there();
+    await page.getByRole('button', { name: /^Patch grid/ }).click();
+    await page.getByRole('button', { name: 'Copy', exact: true }).click();
+    await page.getByRole('button', { name: 'Edit', exact: true }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Studio grid');
+    await page.getByLabel('Over all codes').fill('1024');
+    await page.getByLabel('Over all codes').press('Enter');
+    await page.getByRole('dialog').getByRole('button', { name: 'Keep', exact: true }).click();
+    await page.getByRole('button', { name: /^Studio grid/ }).waitFor();
+    const file = await download(page, () => page.getByRole('button', { name: 'Give this receiver out as JSON' }).click(), 'studio.json');
+    expect((JSON.parse(readFileSync(file, 'utf8')) as { heights: { overAll: number } }).heights.overAll).toBe(1024);
+    await page.reload();
+    await page.getByLabel('Receiver file').setInputFiles(file);
+    await expect.poll(() => page.getByRole('button', { name: /^Studio grid/ }).count()).toBe(2);
+    for (const [text, words] of [
+      ['meow', 'it is not JSON'],
+      [JSON.stringify({ ...receivers[0], id: 'x', heights: { by: 'range', codes: { low: 9, high: 3 } } }), 'higher code has to be larger'],
+      [JSON.stringify({ ...receivers[0], id: 'x', sizes: { kind: 'patches', faces: [0], splits: [1] } }), 'cannot be used: sizes'],
+    ]) {
+      await page.getByLabel('Receiver file').setInputFiles({ name: 'bad.json', mimeType: 'application/json', buffer: Buffer.from(text) });
+      await page.getByRole('alert').filter({ hasText: words }).waitFor();
+    }
+    expect(faults).toEqual([]);
   });
 
   it('packs heights, normals, colour, weights and masks with a docket; reads it wrongly on purpose; and keeps the recipe', async () => {
@@ -178,36 +237,6 @@ describe('handing on', () => {
     await context.close();
   });
 
-  it('on the server gives the same bytes; what is wrong there comes back as a sentence', async () => {
-    const { context, page, faults } = await app.person();
-    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
-    await page.getByLabel('Format').selectOption('tiff');
-    await page.getByLabel('Samples', { exact: true }).selectOption('257');
-    const files: Buffer[] = [];
-    for (const where of ['Here', 'On the server']) {
-      await page.getByRole('radio', { name: where, exact: true }).click();
-      await write(page);
-      files.push(readFileSync(await download(page, () => page.getByRole('button', { name: 'dunmorrow-257.tif', exact: true }).click(), `${where}.tif`)));
-    }
-    expect(Buffer.compare(files[0], files[1])).toBe(0);
-    expect(faults).toEqual([]);
-    await context.close();
-
-    const post = (body: Uint8Array<ArrayBuffer> | string) =>
-      fetch(`${app.address}/api/run`, { method: 'POST', body, headers: { 'content-type': 'application/octet-stream' } });
-    expect((await post('meow')).status).toBe(400);
-    const form = (project: string | Uint8Array, order: string) =>
-      requestToBytes(order, typeof project === 'string' ? new TextEncoder().encode(project) : project);
-    const faultOf = async (body: Uint8Array<ArrayBuffer>) => {
-      for await (const frame of framesOf((await post(body)).body!)) if (frame.kind === 'fault') return frame.sentence;
-      return '';
-    };
-    const demo = readBytes('app/public/demo/dunmorrow.uplandcast');
-    expect(await faultOf(form('meow', '{}'))).toMatch(/not a project file/);
-    expect(await faultOf(form(demo, 'meow'))).toMatch(/not an order/);
-    expect(await faultOf(form(demo, '{}'))).toMatch(/This order cannot be carried out/);
-  });
-
   it('the part that is handed on is drawn over the ground, square where the receiver wants it; Escape leaves it', async () => {
     const { context, page, faults } = await app.person();
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
@@ -237,34 +266,6 @@ describe('handing on', () => {
     expect((await of('From west')) % 8).toBe(0);
     await page.getByRole('img', { name: 'The part that is handed on' }).waitFor();
     await page.getByText(/the whole is worked out at \d+ × \d+/).waitFor({ timeout: 60_000 });
-    expect(faults).toEqual([]);
-    await context.close();
-  });
-
-  it('takes receivers of one’s own: copied, changed, given out, brought in; nonsense is refused with a sentence', async () => {
-    const { context, page, faults } = await app.person();
-    await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
-    await page.getByRole('button', { name: /^Patch grid/ }).click();
-    await page.getByRole('button', { name: 'Copy', exact: true }).click();
-    await page.getByRole('button', { name: 'Edit', exact: true }).click();
-    await page.getByLabel('Name', { exact: true }).fill('Studio grid');
-    await page.getByLabel('Over all codes').fill('1024');
-    await page.getByLabel('Over all codes').press('Enter');
-    await page.getByRole('dialog').getByRole('button', { name: 'Keep', exact: true }).click();
-    await page.getByRole('button', { name: /^Studio grid/ }).waitFor();
-    const file = await download(page, () => page.getByRole('button', { name: 'Give this receiver out as JSON' }).click(), 'studio.json');
-    expect((JSON.parse(readFileSync(file, 'utf8')) as { heights: { overAll: number } }).heights.overAll).toBe(1024);
-    await page.reload();
-    await page.getByLabel('Receiver file').setInputFiles(file);
-    await expect.poll(() => page.getByRole('button', { name: /^Studio grid/ }).count()).toBe(2);
-    for (const [text, words] of [
-      ['meow', 'it is not JSON'],
-      [JSON.stringify({ ...receivers[0], id: 'x', heights: { by: 'range', codes: { low: 9, high: 3 } } }), 'higher code has to be larger'],
-      [JSON.stringify({ ...receivers[0], id: 'x', sizes: { kind: 'patches', faces: [0], splits: [1] } }), 'cannot be used: sizes'],
-    ]) {
-      await page.getByLabel('Receiver file').setInputFiles({ name: 'bad.json', mimeType: 'application/json', buffer: Buffer.from(text) });
-      await page.getByRole('alert').filter({ hasText: words }).waitFor();
-    }
     expect(faults).toEqual([]);
     await context.close();
   });
@@ -304,21 +305,51 @@ describe('handing on', () => {
   });
 });
 
-/** Opens the sheet of a still; what it gives types a number into one of its fields. */
-async function openStill(page: Page): Promise<(label: string, value: string) => Promise<void>> {
-  await openDemo(page, app.address);
+/** Opens the sheet of a still. */
+async function openStill(page: Page, address: string): Promise<void> {
+  await openDemo(page, address);
   await page.getByRole('button', { name: 'Views', exact: true }).click();
   await page.getByRole('button', { name: 'Still …' }).click();
-  return async (label, value) => {
-    await page.getByLabel(label, { exact: true }).fill(value);
-    await page.getByLabel(label, { exact: true }).press('Enter');
-  };
 }
 
 describe('a still', () => {
+  const there = together(() => app, openStill);
+  /** Types a number into a field of the page's sheet. */
+  const typing = (page: Page) => async (label: string, value: string) => {
+    await page.getByLabel(label, { exact: true }).fill(value);
+    await page.getByLabel(label, { exact: true }).press('Enter');
+  };
+
+  it('in passes comes to the same picture through a pinhole and through a lens too small to blur, and with settled pixels left out', async () => {
+    const { page, faults } = await there();
+    const set = typing(page);
+    const take = (name: string) => download(page, () => page.getByRole('button', { name: 'Take it' }).click(), name);
+    await set('Width of the still', '480');
+    await set('Height of the still', '270');
+    // Seven passes are all drawn whole; of forty the later ones only where edges are.
+    await set('Passes', '7');
+    const few = await take('few.png');
+    await set('Passes', '40');
+    const many = await take('many.png');
+    // Through a lens every pass is gathered by itself; at f/64 a kilometre of ground is blurred by nothing.
+    await page.getByRole('switch', { name: 'All sharp' }).click();
+    await set('Aperture', '64');
+    await set('As a model 1 :', '1');
+    await set('Passes', '40');
+    const lens = await take('lens.png');
+    const apart = (a: string, b: string) => Number(run('convert', [a, b, '-metric', 'RMSE', '-compare', '-format', '%[distortion]', 'info:']));
+    expect(apart(many, lens)).toBeLessThan(0.004);
+    expect(apart(many, few)).toBeLessThan(0.01);
+    // A picture of one pass lies further off: that these agree is not for want of edges.
+    await set('Passes', '1');
+    const one = await take('one.png');
+    expect(apart(one, many)).toBeGreaterThan(1.5 * apart(few, many));
+    expect(faults).toEqual([]);
+  });
+
   it('is taken at its size from the view, and a turn around it frame by frame', async () => {
-    const { context, page, faults } = await app.person();
-    const set = await openStill(page);
+    const { page, faults } = await there();
+    const set = typing(page);
     await set('Width of the still', '320');
     await set('Height of the still', '180');
     await set('Passes', '2');
@@ -344,37 +375,6 @@ describe('a still', () => {
     expect(mp4 || webm).toBe(true);
     expect(film.length).toBeGreaterThan(3_000);
     expect(faults).toEqual([]);
-    await context.close();
-  });
-});
-
-describe('the passes of a still', () => {
-  it('come to the same picture through a pinhole and through a lens too small to blur, and with settled pixels left out', async () => {
-    const { context, page, faults } = await app.person();
-    const set = await openStill(page);
-    const take = (name: string) => download(page, () => page.getByRole('button', { name: 'Take it' }).click(), name);
-    await set('Width of the still', '480');
-    await set('Height of the still', '270');
-    // Seven passes are all drawn whole; of forty the later ones only where edges are.
-    await set('Passes', '7');
-    const few = await take('few.png');
-    await set('Passes', '40');
-    const many = await take('many.png');
-    // Through a lens every pass is gathered by itself; at f/64 a kilometre of ground is blurred by nothing.
-    await page.getByRole('switch', { name: 'All sharp' }).click();
-    await set('Aperture', '64');
-    await set('As a model 1 :', '1');
-    await set('Passes', '40');
-    const lens = await take('lens.png');
-    const apart = (a: string, b: string) => Number(run('convert', [a, b, '-metric', 'RMSE', '-compare', '-format', '%[distortion]', 'info:']));
-    expect(apart(many, lens)).toBeLessThan(0.004);
-    expect(apart(many, few)).toBeLessThan(0.01);
-    // A picture of one pass lies further off: that these agree is not for want of edges.
-    await set('Passes', '1');
-    const one = await take('one.png');
-    expect(apart(one, many)).toBeGreaterThan(1.5 * apart(few, many));
-    expect(faults).toEqual([]);
-    await context.close();
   });
 });
 

@@ -2,7 +2,7 @@ import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { rasterizeMesh, readHeights, readMesh, readMeshFiles, triangleCount } from '@upland-cast/core';
-import { Application, demoOfFewSamples, downloadsInto, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoOfFewSamples, downloadsInto, nextFullGround, openDemo, pictures, together } from '../helpers/application';
 import { readBytes, run, save, scratch, uplandCast } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -39,7 +39,11 @@ const settled = async (page: Page) => {
     .toBe(true);
 };
 
+const meshRoom = (page: Page, address: string) => openDemo(page, address, '#mesh');
+
 describe('heights to mesh', () => {
+  const there = together(() => app, meshRoom);
+
   it('greedy, in parts, with levels, written as one bundle: what is on disk keeps the bound at every sample', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address, '#mesh');
@@ -105,31 +109,8 @@ describe('heights to mesh', () => {
     await context.close();
   });
 
-  it('an OBJ with its colours and normal map opens outside with its materials', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address, '#mesh');
-    await page.getByText('largest error').first().waitFor({ timeout: 90_000 });
-    await page.getByRole('button', { name: '64', exact: true }).click();
-    await choose(page, 'Format', 'OBJ');
-    await choose(page, 'Colour map', '512');
-    await choose(page, 'Normal map', '512');
-    await page.getByRole('switch', { name: 'Water as a plane of its own' }).click();
-    await settled(page);
-    const zip = await download(page, () => page.getByRole('button', { name: 'Write the mesh' }).click(), 'obj.zip');
-    const files = unzipSync(readBytes(zip));
-    expect(Object.keys(files)).toEqual(expect.arrayContaining(['dunmorrow.obj', 'dunmorrow.mtl', 'dunmorrow-colour.png', 'dunmorrow-normal.png']));
-    run('mkdir', ['-p', path('obj')]);
-    run('unzip', ['-o', '-q', zip, '-d', path('obj')]);
-    const info = run('assimp', ['info', path('obj/dunmorrow.obj')]);
-    expect(info).toMatch(/dunmorrow-colour\.png|Textures/);
-    expect(Number(/Faces:\s+(\d+)/.exec(info)![1])).toBeGreaterThanOrEqual(64 * 64 * 2);
-    expect(faults).toEqual([]);
-    await context.close();
-  });
-
   it('is looked at in five ways, and its curve shows where more triangles stop paying', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address, '#mesh');
+    const { page, faults } = await there();
     await page.getByText('largest error').first().waitFor({ timeout: 90_000 });
     const shot = async () => (await page.locator('section[aria-label="The mesh"] canvas').screenshot()).toString('base64');
     const seen = new Set<string>();
@@ -148,11 +129,33 @@ describe('heights to mesh', () => {
     await choose(page, 'Format', 'STL');
     await expect.poll(() => page.getByRole('button', { name: 'Write the mesh' }).isDisabled(), { timeout: 30_000 }).toBe(false);
     expect(faults).toEqual([]);
-    await context.close();
+  });
+
+  it('an OBJ with its colours and normal map opens outside with its materials', async () => {
+    const { page, faults } = await there();
+    await choose(page, 'Up', 'Y');
+    await page.getByText('largest error').first().waitFor({ timeout: 90_000 });
+    await page.getByRole('button', { name: '64', exact: true }).click();
+    await choose(page, 'Format', 'OBJ');
+    await choose(page, 'Colour map', '512');
+    await choose(page, 'Normal map', '512');
+    await page.getByRole('switch', { name: 'Water as a plane of its own' }).click();
+    await settled(page);
+    const zip = await download(page, () => page.getByRole('button', { name: 'Write the mesh' }).click(), 'obj.zip');
+    const files = unzipSync(readBytes(zip));
+    expect(Object.keys(files)).toEqual(expect.arrayContaining(['dunmorrow.obj', 'dunmorrow.mtl', 'dunmorrow-colour.png', 'dunmorrow-normal.png']));
+    run('mkdir', ['-p', path('obj')]);
+    run('unzip', ['-o', '-q', zip, '-d', path('obj')]);
+    const info = run('assimp', ['info', path('obj/dunmorrow.obj')]);
+    expect(info).toMatch(/dunmorrow-colour\.png|Textures/);
+    expect(Number(/Faces:\s+(\d+)/.exec(info)![1])).toBeGreaterThanOrEqual(64 * 64 * 2);
+    expect(faults).toEqual([]);
   });
 });
 
 describe('mesh to heights', () => {
+  const there = together(() => app, meshRoom);
+
   it('Sallow Pit: its overhang and its hole are told, filled, smoothed, and it goes into the moor', async () => {
     const { context, page, faults } = await app.person();
     await openDemo(page, app.address, '#mesh');
@@ -179,8 +182,7 @@ describe('mesh to heights', () => {
   });
 
   it('a typed extent presses that part of the mesh only', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address, '#mesh');
+    const { page, faults } = await there();
     await choose(page, 'Direction', 'Mesh to heights');
     await page.getByRole('button', { name: 'Sallow Pit' }).click();
     await page.getByText('under overhangs').waitFor({ timeout: 90_000 });
@@ -195,12 +197,10 @@ describe('mesh to heights', () => {
     await choose(page, 'Land', 'The whole mesh');
     await expect.poll(() => told(page, 'size'), { timeout: 60_000 }).toMatch(/480.* × 480/);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('several files are one mesh; a unit that was mistaken is offered; a file that is damaged is named', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address, '#mesh');
+    const { page, faults } = await there();
     await choose(page, 'Direction', 'Mesh to heights');
     // Two halves of a slope, 8.192 wide: kilometres.
     const half = (west: number, east: number) =>
@@ -226,7 +226,6 @@ describe('mesh to heights', () => {
     await page.getByLabel('Mesh file').setInputFiles([file('moor.gltf', gltf)]);
     await page.getByText(/bring "moor\.bin" in together with it/).waitFor({ timeout: 60_000 });
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('the demo meshes are the same quarry in both formats', async () => {

@@ -120,6 +120,21 @@ export class Application {
   }
 }
 
+/**
+ * One person for several tests of a file, who do not mind how the one before left the page; `open` takes them where the tests begin. The
+ * context is closed with the application.
+ */
+export function together(app: () => Application, open: (page: Page, address: string) => Promise<unknown>): () => Promise<{ page: Page; faults: string[] }> {
+  let there: Promise<{ page: Page; faults: string[] }> | undefined;
+  return () =>
+    (there ??= app()
+      .person()
+      .then(async (person) => {
+        await open(person.page, app().address);
+        return person;
+      }));
+}
+
 /** What a browser has stored of the application once the demo of few samples was opened. */
 const STORED = '.cache/tests/stored.json';
 const BUILT = 'app/dist/server/entry.mjs';
