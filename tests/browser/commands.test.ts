@@ -1,6 +1,6 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { Application } from '../helpers/application';
+import { Application, together } from '../helpers/application';
 import { axeViolations } from '../helpers/axe';
 
 let app: Application;
@@ -10,6 +10,12 @@ beforeAll(async () => {
 afterAll(async () => {
   await app.stop();
 });
+
+/** Each of these begins at the list of terrains, or with one of its own. */
+const there = together(
+  () => app,
+  () => Promise.resolve(),
+);
 
 async function newTerrain(page: Page): Promise<void> {
   await page.goto(app.address);
@@ -27,7 +33,7 @@ async function command(page: Page, query: string): Promise<void> {
 
 describe('the list of commands', () => {
   it('finds a step by the trade’s other words and says by which; a number with its unit goes along', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await page.keyboard.press('Control+K');
     const list = page.getByRole('dialog', { name: 'Find a command' });
@@ -59,11 +65,10 @@ describe('the list of commands', () => {
     expect(options[0]).toMatch(/^Sea at/);
     expect(await axeViolations(page)).toEqual([]);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('goes to rooms, receivers and views, and leaves the focus where it was', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await command(page, 'block world');
     await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
@@ -86,7 +91,6 @@ describe('the list of commands', () => {
     await page.keyboard.press('Escape');
     await expect.poll(() => button.evaluate((e) => e === document.activeElement)).toBe(true);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('has keys that are changed by pressing others, kept for the next visit', async () => {
@@ -112,7 +116,7 @@ describe('the list of commands', () => {
   });
 
   it('has the step menu find by the same words, and says when nothing is found', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     const menu = page.getByRole('menu', { name: 'Add a step' });
@@ -122,7 +126,6 @@ describe('the list of commands', () => {
     await page.getByLabel('Find a step').fill('qwertz');
     await page.getByText('No step is found by “qwertz”.').waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
@@ -148,7 +151,7 @@ describe('the hands', () => {
   });
 
   it('change the ground’s size, samples and spacing with one of them held, or fitted to a receiver', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await command(page, 'resolution');
     const sheet = page.getByRole('dialog', { name: 'The ground' });
@@ -175,11 +178,10 @@ describe('the hands', () => {
     await sheet.getByRole('button', { name: 'Set the ground' }).click();
     await page.getByRole('button', { name: /1\D?024²/ }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('are asked how level ground joins what came before', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await page.getByRole('menuitem', { name: /^Flat/ }).click();
@@ -194,6 +196,5 @@ describe('the hands', () => {
     await expect.poll(() => page.getByRole('button', { name: /^Flat,/ }).count()).toBe(2);
     await expect.poll(() => page.getByLabel('Blend', { exact: true }).inputValue()).toBe('higher');
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

@@ -1,7 +1,7 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { encode, fieldFrom, flipRows, makeGround, srgbFromLinear } from '@upland-cast/core';
-import { Application } from '../helpers/application';
+import { Application, together } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -10,6 +10,12 @@ beforeAll(async () => {
 afterAll(async () => {
   await app.stop();
 });
+
+/** Each of these begins at the list of terrains, or with one of its own. */
+const there = together(
+  () => app,
+  () => Promise.resolve(),
+);
 
 const hill = fieldFrom(
   makeGround({ width: 1280, depth: 1280, across: 129, down: 129, registration: 'point', sea: 0 }),
@@ -39,7 +45,7 @@ async function side(page: Page, letter: 'A' | 'B', name: string, field: typeof h
 
 describe('comparing', () => {
   it('finds a file whose rows are turned over, shows it as it fits, and reads codes on the other’s scale', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     const found = await compared(page);
     await side(page, 'A', 'hill.tif', hill);
     await side(page, 'B', 'turned.tif', { ...flipRows(hill), height: flipRows(hill).height.map((h) => h - 70) });
@@ -62,11 +68,10 @@ describe('comparing', () => {
     await page.getByRole('button', { name: 'Exchange the sides' }).click();
     await found.getByText('B lies 12.50 m lower throughout').waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('has a way to look for every question, by mouse and by keyboard, a tolerance with a verdict, and files to keep', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     const found = await compared(page);
     await side(page, 'A', 'hill.tif', hill);
     const noisy = { ...hill, height: hill.height.map((h, i) => h + (i === 5_000 ? 4 : 0.2 * Math.sin(i))) };
@@ -124,11 +129,10 @@ describe('comparing', () => {
     await found.getByText(/^B is A but for 0\.1\d m root mean square/).waitFor();
     await page.getByRole('button', { name: 'Noise', exact: true }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('takes a tone curve out by one press, says what a file’s codes stand for, and lists the parts of a mesh', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     const found = await compared(page);
     await side(page, 'A', 'hill.tif', hill);
     const [low, high] = [Math.min(...hill.height), Math.max(...hill.height)];
@@ -158,7 +162,6 @@ describe('comparing', () => {
     await page.getByText('west.obj and east.obj do not meet: their borders are up to 9.0 m apart.').waitFor();
     expect(await page.getByRole('row', { name: /^(west|east)\.obj/ }).count()).toBe(2);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('is one press away from a step', async () => {

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { encode } from '@upland-cast/core';
 import { groundOf, hills } from '../helpers/grounds';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -11,6 +11,12 @@ beforeAll(async () => {
 afterAll(async () => {
   await app.stop();
 });
+
+/** Each of these begins at the list of terrains, or with one of its own. */
+const there = together(
+  () => app,
+  () => Promise.resolve(),
+);
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 const namesOn = (page: Page, line: string) => page.locator(`ol[aria-label="${line}"] b`).allInnerTexts();
@@ -31,7 +37,7 @@ async function newTerrain(page: Page): Promise<void> {
 
 describe('the course', () => {
   it('takes a tributary that flows in, another way of joining, a fold, and refuses a loop', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     const alone = await range(page);
     await settled(page, () => page.getByRole('button', { name: 'Tributary', exact: true }).click());
@@ -70,7 +76,6 @@ describe('the course', () => {
     await page.getByRole('button', { name: 'Undo' }).click();
     await expect.poll(() => page.getByRole('button', { name: /^Join, cannot be done/ }).count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('moves steps within and across lines by the mouse and by the keyboard', async () => {
@@ -181,7 +186,7 @@ describe('the course', () => {
 
 describe('where a step acts', () => {
   it('is set by masks, shown on the ground with its legend, and said in words when it is nowhere', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await settled(page, () => page.getByRole('menuitem', { name: /^Shift/ }).click());
@@ -210,13 +215,12 @@ describe('where a step acts', () => {
     await page.getByRole('button', { name: 'Hide' }).click();
     await expect.poll(() => page.getByText('acts 0').count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('what is kept', () => {
   it('every roll, through undo and a reload; any can be gone back to and be a favourite', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await card(page, 'Noise').click();
     const seed = page.getByLabel('Roll', { exact: true });
@@ -262,7 +266,6 @@ describe('what is kept', () => {
         .evaluate((c: HTMLCanvasElement) => new Set(c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data).size);
     await expect.poll(tones, { timeout: 20_000 }).toBeGreaterThan(20);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('marks, to go back to without losing what is now; one is kept before the ground is changed', async () => {
@@ -406,7 +409,7 @@ describe('looking along and at places', () => {
 
 describe('a file for a step', () => {
   it('is taken with what it means said, its codes spread over the ground’s range; a wrong one is refused and changes nothing', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     const before = await range(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
@@ -437,13 +440,12 @@ describe('a file for a step', () => {
     await settled(page, () => page.getByLabel('File for Image').setInputFiles({ name: 'valley.png', mimeType: 'image/png', buffer: Buffer.from(bytes) }));
     await page.getByText(/covers [\d.]+ % of the ground/).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('beginning', () => {
   it('from each of the starting courses, with its picture', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     await expect.poll(() => page.getByRole('button', { name: /^Begin from/ }).count()).toBe(12);
     await expect.poll(() => page.locator('[class*=start] img').count(), { timeout: 120_000 }).toBe(12);
@@ -452,11 +454,10 @@ describe('beginning', () => {
     expect(await namesOn(page, 'Stem')).toEqual(['Floor', 'High ridges', 'Lesser ridges']);
     expect(await page.getByRole('button', { name: /cannot be done/ }).count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('of long work can be stopped: the progress goes, the ground that was seen stays, and the next change is worked out', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await newTerrain(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await page.getByRole('menuitem', { name: /^Talus/ }).click();
@@ -469,6 +470,5 @@ describe('beginning', () => {
     // The engine is free again: a short course is there long before the long one could have been.
     await settled(page, () => page.getByRole('switch', { name: 'Talus is on' }).first().click());
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

@@ -2,7 +2,7 @@ import { encode as encodeJpeg } from 'jpeg-js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { encode, readHeights, type Field } from '@upland-cast/core';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
 import { fractal } from '../helpers/fractal';
 import { groundOf } from '../helpers/grounds';
 
@@ -13,6 +13,12 @@ beforeAll(async () => {
 afterAll(async () => {
   await app.stop();
 });
+
+/** Each of these begins at the list of terrains, or with one of its own. */
+const there = together(
+  () => app,
+  () => Promise.resolve(),
+);
 
 const field = fractal(groundOf(129, 97, 20, 'area'), { gain: 0.5, height: 160 });
 const range = { low: 0, high: 700 };
@@ -37,7 +43,7 @@ async function drop(page: Page, name: string, bytes: Uint8Array): Promise<void> 
 
 describe('bringing heights in', () => {
   it('shows what a file is, takes its range, mends it, and makes a terrain of it', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     await page.getByText('Old Sheet').first().waitFor();
     const damaged: Field = { ...field, height: field.height.map((h, i) => (i % 129 < 5 ? 700 : h)) };
@@ -69,11 +75,10 @@ describe('bringing heights in', () => {
     await fullGround(page);
     expect(await elevations(page)).toBe(before);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('ranks raw bytes with pictures, and turns them the right way up', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     const { bytes } = await encode(field, { format: 'raw', type: 'u16', range, options: { order: 'be' } });
     await bring(page, [file('ground.bin', bytes)]);
@@ -85,11 +90,10 @@ describe('bringing heights in', () => {
     await page.getByRole('radio', { name: '90°', exact: true }).click();
     await page.getByText(/97 × 129 samples, 1\.000 m apart/).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('refuses what it cannot read with a sentence, and the page goes on', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     const { bytes } = await encode(field, { format: 'png', type: 'u16', range });
     await bring(page, [file('cut.png', bytes.slice(0, 400))]);
@@ -106,11 +110,10 @@ describe('bringing heights in', () => {
     await page.getByRole('button', { name: 'Close' }).click();
     await page.getByRole('heading', { name: 'Terrains' }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('lays several files out as one ground, names the one that lies wrong, and joins them', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     const whole = fractal(groundOf(101, 101, 10), { seed: 5, height: 200 });
     const part = async (left: number, top: number, flipped = false) => {
@@ -139,7 +142,6 @@ describe('bringing heights in', () => {
     expect(await page.locator('ol[aria-label="Stem"] b').allInnerTexts()).toEqual(['Mosaic']);
     await expect.poll(() => page.locator('button[title^="The ground"]').innerText()).toMatch(/101/);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('puts a file into an open terrain as a tributary; looking again takes its new bytes everywhere', async () => {
@@ -265,7 +267,7 @@ describe('the survey archive', () => {
 
 describe('a JPEG', () => {
   it('comes in with its warning', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(app.address);
     const data = new Uint8Array(4 * 129 * 97);
     field.height.forEach((h, i) => data.fill(Math.round(h / 4), 4 * i, 4 * i + 3));
@@ -274,6 +276,5 @@ describe('a JPEG', () => {
     await page.getByText(/It is a JPEG: 256 levels/).waitFor();
     await page.locator('[data-finding=blocks]').waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
