@@ -36,7 +36,6 @@ export default defineConfig({
           hookTimeout: 300_000,
           // What is waited for is there as soon as it is there: the time is for a machine that others share.
           expect: { poll: { timeout: 15_000 } },
-          retry: 1,
         },
       },
     ],

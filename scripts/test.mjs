@@ -82,7 +82,7 @@ await checks({
   'the core without the types of a platform': ['npx', 'tsc', '-p', 'core/tsconfig.json', '--noEmit'],
   'nothing unused': ['npx', 'knip', '--no-progress'],
   'nothing that only tests use': ['npx', 'knip', '--no-progress', '--production', '--exclude', 'dependencies'],
-  format: ['npx', 'prettier', '--check', '--log-level', 'warn', '.'],
+  format: ['npx', 'prettier', '--check', '--cache', '--cache-strategy', 'content', '--log-level', 'warn', '.'],
 });
 suite('unit', 'reference');
 suite('browser');

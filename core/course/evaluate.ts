@@ -225,10 +225,7 @@ class Run {
     const { cache } = this.options;
     const step = stepById(use.step);
     const settings = settingsOf(use);
-    if (!(use.hold in HOLDS)) throw new UplandError('hold', `${step.title} is told to keep ${quoted(use.hold)}, which is not known here.`);
-    if (!step.joins.includes(use.join)) {
-      throw new UplandError('join', `${step.title} cannot be joined by ${quoted(use.join)}. It can by: ${step.joins.join(', ')}.`);
-    }
+    refuseUnknown(use, step);
     const inputs = inputsOf(use);
     stage.readings = JSON.stringify(inputs.assets.map((sha) => canonical(this.course.assets[sha]?.reading ?? {})));
     stage.sea = inputs.sea ? this.ground.sea : undefined;
@@ -265,35 +262,38 @@ class Run {
 
     const began = performance.now();
     const area = this.dirtyAfter(stage, step, settings, dirty, old);
-    const whole = wholeOf(this.ground);
-    let window = whole;
-    if (area && area !== 'everywhere' && old) {
-      const { x, y } = spacingOf(this.ground);
-      const reach = this.reachOf(use, step, settings);
-      window = growWindow(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
-    }
+    const window = this.windowAround(area, old, () => this.reachOf(use, step, settings));
     const work = () => this.run(stage, step, settings, inputs, window);
-    const { height, layers } = await (cache ? cache.once(key, work) : work());
+    const found = await (cache ? cache.once(key, work) : work());
     throwIfStopped(this.options.signal);
-    let all = height;
-    let left = layers;
-    if (!isWhole(window, this.ground)) {
-      const { across } = this.ground;
-      all = pasteSamples(old!.height, across, height, window, area as Window);
-      left =
-        layers && Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, this.pastedLayer(old!.layers[name], layer, window, area as Window)]));
-      stage.touched = area as Window;
-    }
+    const { height, layers } = isWhole(window, this.ground) ? found : this.pasted(stage, old!, found, window, area as Window);
     const took = performance.now() - began;
     // Ended early it is what other settings give: those with which it ends there.
     if (stage.reached) key = await sha256OfText(textOf({ ...settings, ...stage.reached }));
     // Those that were only passed on are in the stage before.
-    const own = left && Object.fromEntries(Object.entries(left).filter(([name, layer]) => layer !== stage.layersBefore[name]));
-    const worked = { height: all, layers: own, took, words: stage.words };
+    const own = layers && Object.fromEntries(Object.entries(layers).filter(([name, layer]) => layer !== stage.layersBefore[name]));
+    const worked = { height, layers: own, took, words: stage.words };
     cache?.set(key, worked);
     if (took >= LONG) this.options.kept?.set(key, worked);
-    Object.assign(stage, { key, height: all, layers: { ...stage.layers, ...left }, took });
+    Object.assign(stage, { key, height, layers: { ...stage.layers, ...layers }, took });
     return area;
+  }
+
+  /** What has to be worked out so that an area is right: it and what it is reached from, or the whole. */
+  private windowAround(area: Dirty, old: Stage | undefined, reachOf: () => number): Window {
+    if (!area || area === 'everywhere' || !old) return wholeOf(this.ground);
+    const { x, y } = spacingOf(this.ground);
+    const reach = reachOf();
+    return growWindow(area, Math.ceil(reach / x) + 2, Math.ceil(reach / y) + 2, this.ground, GAUSSIAN_ALIGN);
+  }
+
+  /** A stage as it was, with what was worked out of it in a window laid over an area. */
+  private pasted(stage: Stage, old: Stage, { height, layers }: StepResult, window: Window, area: Window): StepResult {
+    stage.touched = area;
+    return {
+      height: pasteSamples(old.height, this.ground.across, height, window, area),
+      layers: layers && Object.fromEntries(Object.entries(layers).map(([name, layer]) => [name, this.pastedLayer(old.layers[name], layer, window, area)])),
+    };
   }
 
   /** A stage that was worked out before this process began. */
@@ -406,6 +406,13 @@ class Run {
 
 /** A stage that took so long, milliseconds, is worth being kept past this process. */
 const LONG = 250;
+
+/** Refuses what a course of another version, or one written by hand, may ask of a step. */
+function refuseUnknown(use: StepUse, step: Step): void {
+  if (!(use.hold in HOLDS)) throw new UplandError('hold', `${step.title} is told to keep ${quoted(use.hold)}, which is not known here.`);
+  if (step.joins.includes(use.join)) return;
+  throw new UplandError('join', `${step.title} cannot be joined by ${quoted(use.join)}. It can by: ${step.joins.join(', ')}.`);
+}
 
 /** More samples a side than this are not shown of work under way. */
 const SHOWN = 513;

@@ -47,7 +47,7 @@ function useExtract(now: Frame, spacing: Spacing, format: Format) {
   const [busy, setBusy] = useState(false);
   const [brought, setBrought] = useState<{ files: Brought[]; settled: AssetReading } | null>(null);
   useEffect(() => setFacts(null), [now.east, now.south, now.width, now.depth, spacing]);
-  const ask = async (path: string): Promise<Response> => {
+  const answerTo = async (path: string): Promise<Response> => {
     const answer = await fetch(path);
     if (answer.ok) return answer;
     const said = (await answer.json().catch(() => null)) as { sentence?: string } | null;
@@ -64,10 +64,10 @@ function useExtract(now: Frame, spacing: Spacing, format: Format) {
       setBusy(false);
     }
   };
-  const look = () => whole(async () => setFacts((await (await ask(`/api/survey/facts?${query(now)}&spacing=${spacing}`)).json()) as SurveyFacts));
+  const ask = () => whole(async () => setFacts((await (await answerTo(`/api/survey/facts?${query(now)}&spacing=${spacing}`)).json()) as SurveyFacts));
   const take = () =>
     whole(async () => {
-      const answer = await ask(`/api/survey/extract?${query(now)}&spacing=${spacing}&format=${format}`);
+      const answer = await answerTo(`/api/survey/extract?${query(now)}&spacing=${spacing}&format=${format}`);
       const name = /filename="([^"]+)"/.exec(answer.headers.get('Content-Disposition') ?? '')?.[1] ?? 'velmarch.tif';
       const [low, high] = [answer.headers.get('X-Range-Low'), answer.headers.get('X-Range-High')];
       const map =
@@ -75,30 +75,54 @@ function useExtract(now: Frame, spacing: Spacing, format: Format) {
       const settled: AssetReading = map ? { map, spacing: { x: spacing, y: spacing }, registration: 'area' } : {};
       setBrought({ files: [{ name, file: await answer.blob() }], settled });
     });
-  return { facts, fault, setFault, busy, brought, setBrought, look, take };
+  return { facts, fault, setFault, busy, brought, setBrought, ask, take };
+}
+
+/** What the map shows. */
+interface MapLook {
+  floor: boolean;
+  ways: boolean;
+  names: boolean;
+  /** What the tints are spread over. */
+  shading: 'view' | 'country';
+}
+
+function MapPart({ look, onLook }: { look: MapLook; onLook: (look: MapLook) => void }) {
+  const toggle = (key: 'floor' | 'ways' | 'names', text: string) => ({ key, text, on: look[key], onToggle: () => onLook({ ...look, [key]: !look[key] }) });
+  return (
+    <fieldset className={css.group}>
+      <legend>Map</legend>
+      <Row label="Tints over">
+        <Segments
+          label="Tints over"
+          value={look.shading}
+          choices={{ country: 'The country', view: 'This view' }}
+          onChange={(shading) => onLook({ ...look, shading })}
+        />
+      </Row>
+      <Toggles label="Shown" items={[toggle('floor', 'Sea floor'), toggle('ways', 'Roads, borders'), toggle('names', 'Names')]} />
+    </fieldset>
+  );
 }
 
 function Archive() {
   const host = useRef<HTMLDivElement>(null);
-  const [floor, setFloor] = useState(true);
-  const [ways, setWays] = useState(true);
-  const [names, setNames] = useState(true);
-  const [shading, setShading] = useState<'view' | 'country'>('country');
+  const [look, setLook] = useState<MapLook>({ floor: true, ways: true, names: true, shading: 'country' });
   const [frame, setFrame] = useState<Frame>({ east: 36_000, south: 12_000, width: 10_240, depth: 10_240 });
   const [locked, setLocked] = useState(true);
   const [spacing, setSpacing] = useState<Spacing>(10);
   const [format, setFormat] = useState<Format>('tiff');
 
   const { map, view } = useSurveyMap(host);
-  const range = useTintRange(view, shading, floor);
-  useTints(map, range, floor);
-  useWays(map, ways);
-  useNames(map, names);
+  const range = useTintRange(view, look.shading, look.floor);
+  useTints(map, range, look.floor);
+  useWays(map, look.ways);
+  useNames(map, look.names);
   useFrameOn(map, frame, locked, setFrame);
 
   const now = keptFrame(frame, spacing);
   const tooMany = (now.width / spacing) * (now.depth / spacing) > MOST_SURVEYED;
-  const { facts, fault, setFault, busy, brought, setBrought, look, take } = useExtract(now, spacing, format);
+  const { facts, fault, setFault, busy, brought, setBrought, ask, take } = useExtract(now, spacing, format);
 
   return (
     <div className={css.page}>
@@ -106,23 +130,10 @@ function Archive() {
       <main className={css.main}>
         <div className={css.mapBox}>
           <div ref={host} className={css.map} role="application" aria-label={`Map of ${COUNTRY.name}`} />
-          {range && <Legend range={range} shading={shading} floor={floor} />}
+          {range && <Legend range={range} shading={look.shading} floor={look.floor} />}
         </div>
         <aside className={css.side} aria-label="Extract">
-          <fieldset className={css.group}>
-            <legend>Map</legend>
-            <Row label="Tints over">
-              <Segments label="Tints over" value={shading} choices={{ country: 'The country', view: 'This view' }} onChange={setShading} />
-            </Row>
-            <Toggles
-              label="Shown"
-              items={[
-                { key: 'floor', text: 'Sea floor', on: floor, onToggle: () => setFloor(!floor) },
-                { key: 'ways', text: 'Roads, borders', on: ways, onToggle: () => setWays(!ways) },
-                { key: 'names', text: 'Names', on: names, onToggle: () => setNames(!names) },
-              ]}
-            />
-          </fieldset>
+          <MapPart look={look} onLook={setLook} />
           <FramePart
             frame={frame}
             spacing={spacing}
@@ -138,7 +149,7 @@ function Archive() {
             {...{ spacing, format, facts, fault, busy, tooMany }}
             onSpacing={setSpacing}
             onFormat={setFormat}
-            onLook={() => void look()}
+            onLook={() => void ask()}
             onTake={() => void take()}
           />
         </aside>

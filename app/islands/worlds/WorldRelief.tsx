@@ -23,8 +23,8 @@ function lookOf(part: Part, { across, down }: WorldStatus) {
   return { left, top, across: count(left, part.across, across), down: count(top, part.down, down), stride };
 }
 
-/** A part of a world with the view that grounds have, from whatever height: its tiles are read when they are looked at. */
-export function WorldRelief({ status, part, onPart }: { status: WorldStatus; part: Part; onPart: (part: Part) => void }) {
+/** The view on a canvas, and what there is to say while it has nothing to show; its tiles are read when they are looked at. */
+function useRelief(status: WorldStatus, look: ReturnType<typeof lookOf>) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<GroundView | null>(null);
   const [words, setWords] = useState<string | null>('Reading tiles …');
@@ -41,7 +41,6 @@ export function WorldRelief({ status, part, onPart }: { status: WorldStatus; par
       view.current = null;
     };
   }, []);
-  const look = lookOf(part, status);
   const key = JSON.stringify(look);
   useEffect(() => {
     if (!view.current || !range) return;
@@ -63,6 +62,20 @@ export function WorldRelief({ status, part, onPart }: { status: WorldStatus; par
     // The look is told by its key, and of the world by its name and what is done.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [key, id, range?.low, range?.high, status.done]);
+  return { canvas, words };
+}
+
+const DIRECTIONS = [
+  { name: 'West', Icon: ArrowLeft, x: -1, y: 0 },
+  { name: 'North', Icon: ArrowUp, x: 0, y: -1 },
+  { name: 'South', Icon: ArrowDown, x: 0, y: 1 },
+  { name: 'East', Icon: ArrowRight, x: 1, y: 0 },
+];
+
+/** A part of a world with the view that grounds have, from whatever height. */
+export function WorldRelief({ status, part, onPart }: { status: WorldStatus; part: Part; onPart: (part: Part) => void }) {
+  const look = lookOf(part, status);
+  const { canvas, words } = useRelief(status, look);
   const scaled = (by: number) => {
     const across = Math.max(64, Math.min(status.across, part.across * by));
     const down = Math.max(64, Math.min(status.down, part.down * by));
@@ -80,18 +93,11 @@ export function WorldRelief({ status, part, onPart }: { status: WorldStatus; par
         <Button square aria-label="Farther" title="Twice as much" onClick={() => scaled(2)}>
           <ZoomOut size={14} />
         </Button>
-        <Button square aria-label="West" onClick={() => moved(-1, 0)}>
-          <ArrowLeft size={14} />
-        </Button>
-        <Button square aria-label="North" onClick={() => moved(0, -1)}>
-          <ArrowUp size={14} />
-        </Button>
-        <Button square aria-label="South" onClick={() => moved(0, 1)}>
-          <ArrowDown size={14} />
-        </Button>
-        <Button square aria-label="East" onClick={() => moved(1, 0)}>
-          <ArrowRight size={14} />
-        </Button>
+        {DIRECTIONS.map(({ name, Icon, x, y }) => (
+          <Button key={name} square aria-label={name} onClick={() => moved(x, y)}>
+            <Icon size={14} />
+          </Button>
+        ))}
         <span className="number">
           {metres(look.across * spacing)} across, a sample every {figure(spacing, spacing < 10 ? 2 : 0)} m
         </span>

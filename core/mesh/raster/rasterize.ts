@@ -136,37 +136,22 @@ function layDown(mesh: Mesh, options: RasterizeOptions): Laid {
   return { positions, indices, ground, args: { ...plan, lifted, datum: ground.datum, apart } };
 }
 
-function drawFaces({ positions, indices, args }: Laid, options: RasterizeOptions): Surfaces & Facing {
-  const { across, down, up, west, north, stepX, stepY, pad } = args;
-  // Plan positions in samples: column and row.
-  const columns = new Float64Array(args.vertices);
-  const rows = new Float64Array(args.vertices);
-  const heights = new Float32Array(args.vertices);
-  const [planAxis, heightAxis, southwards] = up === 'y' ? [2, 1, 1] : [1, 2, -1];
-  for (let i = 0; i < args.vertices; i++) {
-    columns[i] = (positions[3 * i] - west) / stepX - pad;
-    rows[i] = (southwards * positions[3 * i + planAxis] - north) / stepY - pad;
-    heights[i] = positions[3 * i + heightAxis];
-  }
-  const top = new Float64Array(across * down).fill(-Infinity);
-  const bottom = new Float64Array(across * down).fill(Infinity);
-  const smooth = options.smooth ? smoothOver(positions, indices, up) : undefined;
+function drawFaces(laid: Laid, options: RasterizeOptions): Surfaces & Facing {
+  const { positions, indices, args } = laid;
+  const samples = args.across * args.down;
+  const top = new Float64Array(samples).fill(-Infinity);
+  const bottom = new Float64Array(samples).fill(Infinity);
+  const vertices = verticesInPlan(laid);
+  const draw = faceDrawer(args, vertices, top, bottom, options.smooth ? smoothOver(positions, indices, args.up) : undefined);
+  const { columns, rows } = vertices;
   let [upright, upwards, downwards, cells] = [0, 0, 0, 0];
   for (let t = 0; t < indices.length; t += 3) {
     if ((t & 0xfffff) < 3) {
       throwIfStopped(options.signal);
       options.progress?.(t / indices.length);
     }
-    const a = indices[t];
-    const b = indices[t + 1];
-    const c = indices[t + 2];
-    const ax = columns[a];
-    const ay = rows[a];
-    const bx = columns[b];
-    const by = rows[b];
-    const cx = columns[c];
-    const cy = rows[c];
-    const area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay);
+    const [a, b, c] = [indices[t], indices[t + 1], indices[t + 2]];
+    const area = (columns[b] - columns[a]) * (rows[c] - rows[a]) - (columns[c] - columns[a]) * (rows[b] - rows[a]);
     const size = area < 0 ? -area : area;
     if (size < 1e-12) {
       upright++;
@@ -176,57 +161,80 @@ function drawFaces({ positions, indices, args }: Laid, options: RasterizeOptions
     // Rows run south: counter-clockwise from above turns the other way here.
     if (area < 0) upwards++;
     else downwards++;
-    const west = ax < bx ? (ax < cx ? ax : cx) : bx < cx ? bx : cx;
-    const east = ax > bx ? (ax > cx ? ax : cx) : bx > cx ? bx : cx;
-    const north = ay < by ? (ay < cy ? ay : cy) : by < cy ? by : cy;
-    const south = ay > by ? (ay > cy ? ay : cy) : by > cy ? by : cy;
+    draw(a, b, c, area);
+  }
+  return { ...surfaces(top, bottom, args), upright, upwards, downwards, cells };
+}
+
+/** Where the vertices stand: column and row in samples, and height. */
+interface PlanVertices {
+  columns: Float64Array;
+  rows: Float64Array;
+  heights: Float32Array;
+}
+
+function verticesInPlan({ positions, args: { vertices, up, west, north, stepX, stepY, pad } }: Laid): PlanVertices {
+  const columns = new Float64Array(vertices);
+  const rows = new Float64Array(vertices);
+  const heights = new Float32Array(vertices);
+  const [planAxis, heightAxis, southwards] = up === 'y' ? [2, 1, 1] : [1, 2, -1];
+  for (let i = 0; i < vertices; i++) {
+    columns[i] = (positions[3 * i] - west) / stepX - pad;
+    rows[i] = (southwards * positions[3 * i + planAxis] - north) / stepY - pad;
+    heights[i] = positions[3 * i + heightAxis];
+  }
+  return { columns, rows, heights };
+}
+
+/** Draws one face over the samples under it; `area`: doubled, with its sign. */
+function faceDrawer(
+  { across, down }: PressArgs,
+  { columns, rows, heights }: PlanVertices,
+  top: Float64Array,
+  bottom: Float64Array,
+  smooth: SmoothSurface | undefined,
+): (a: number, b: number, c: number, area: number) => void {
+  return (a, b, c, area) => {
+    const [ax, bx, cx] = [columns[a], columns[b], columns[c]];
+    const [ay, by, cy] = [rows[a], rows[b], rows[c]];
+    const [west, east, north, south] = [Math.min(ax, bx, cx), Math.max(ax, bx, cx), Math.min(ay, by, cy), Math.max(ay, by, cy)];
     const left = west > EDGE_TOLERANCE ? Math.ceil(west - EDGE_TOLERANCE) : 0;
     const right = east < across - 1 ? Math.floor(east + EDGE_TOLERANCE) : across - 1;
     const first = north > EDGE_TOLERANCE ? Math.ceil(north - EDGE_TOLERANCE) : 0;
     const last = south < down - 1 ? Math.floor(south + EDGE_TOLERANCE) : down - 1;
-    if (first > last || left > right) continue;
-    const ha = heights[a];
-    const hb = heights[b];
-    const hc = heights[c];
+    if (first > last || left > right) return;
+    const [ha, hb, hc] = [heights[a], heights[b], heights[c]];
+    const [least, most] = [Math.min(ha, hb, hc), Math.max(ha, hb, hc)];
     const share = 1 / area;
     // Weights may fall this far under 0, so that samples on an edge belong to both faces: no side is longer than the bounds' two together.
-    const slack = (-EDGE_TOLERANCE * (east - west + (south - north))) / size;
+    const slack = (-EDGE_TOLERANCE * (east - west + (south - north))) / Math.abs(area);
     const over = smooth?.over(a, b, c);
-    const least = ha < hb ? (ha < hc ? ha : hc) : hb < hc ? hb : hc;
-    const most = ha > hb ? (ha > hc ? ha : hc) : hb > hc ? hb : hc;
+    const heightAt = (column: number, row: number, wa: number, wb: number, wc: number): number => {
+      // A vertex stands on a sample only where it has nearly all the weight.
+      if (wa > NEARLY && near(ax, column) && near(ay, row)) return ha;
+      if (wb > NEARLY && near(bx, column) && near(by, row)) return hb;
+      if (wc > NEARLY && near(cx, column) && near(cy, row)) return hc;
+      // On the edge tolerance a steep face must not be carried beyond its own corners.
+      if (!over) return Math.min(most, Math.max(least, wa * ha + wb * hb + wc * hc));
+      // Beside the edge by less than the tolerance: on it.
+      const [pa, pb, pc] = [Math.max(0, wa), Math.max(0, wb), Math.max(0, wc)];
+      const sum = pa + pb + pc;
+      return over(pa / sum, pb / sum, pc / sum);
+    };
     for (let row = first; row <= last; row++) {
-      const ra = (ay - row) * share;
-      const rb = (by - row) * share;
-      const rc = (cy - row) * share;
+      const [ra, rb, rc] = [(ay - row) * share, (by - row) * share, (cy - row) * share];
       for (let column = left; column <= right; column++) {
         const wa = (bx - column) * rc - (cx - column) * rb;
-        if (wa < slack) continue;
         const wb = (cx - column) * ra - (ax - column) * rc;
         const wc = 1 - wa - wb;
-        if (wb < slack || wc < slack) continue;
-        let height: number;
-        // A vertex stands on a sample only where it has nearly all the weight.
-        if (wa > NEARLY && near(ax, column) && near(ay, row)) height = ha;
-        else if (wb > NEARLY && near(bx, column) && near(by, row)) height = hb;
-        else if (wc > NEARLY && near(cx, column) && near(cy, row)) height = hc;
-        else if (over) {
-          // Beside the edge by less than the tolerance: on it.
-          const [pa, pb, pc] = [Math.max(0, wa), Math.max(0, wb), Math.max(0, wc)];
-          const sum = pa + pb + pc;
-          height = over(pa / sum, pb / sum, pc / sum);
-        } else {
-          height = wa * ha + wb * hb + wc * hc;
-          // On the edge tolerance a steep face must not be carried beyond its own corners.
-          if (height < least) height = least;
-          else if (height > most) height = most;
-        }
+        if (wa < slack || wb < slack || wc < slack) continue;
+        const height = heightAt(column, row, wa, wb, wc);
         const i = row * across + column;
         if (height > top[i]) top[i] = height;
         if (height < bottom[i]) bottom[i] = height;
       }
     }
-  }
-  return { ...surfaces(top, bottom, args), upright, upwards, downwards, cells };
+  };
 }
 
 /** The topmost surface over every sample, and what lies under it. */
