@@ -91,6 +91,15 @@ interface NumberProps {
 
 const digitsOf = (step: number) => Math.max(0, Math.min(6, Math.ceil(-Math.log10(step) - 1e-9)));
 
+/** A number as people type it: with spaces between thousands, a true minus, a comma for the point. */
+const numberTyped = (raw: string): number =>
+  Number(
+    raw
+      .replace(/[\s\u2009]/g, '')
+      .replace('−', '-')
+      .replace(',', '.'),
+  );
+
 /** A number that is typed: taken on Enter or on leaving, set back on Escape, moved by the arrow keys. */
 export function NumberField({ label, value, unit = '', min, max, step = 1, show = 1, disabled, onChange, onDone, id, describedBy }: NumberProps) {
   const labelled = useContext(RowContext);
@@ -99,13 +108,7 @@ export function NumberField({ label, value, unit = '', min, max, step = 1, show 
   const [wrong, setWrong] = useState(false);
   useEffect(() => setWrong(false), [value]);
   const take = (raw: string) => {
-    const number =
-      Number(
-        raw
-          .replace(/[\s\u2009]/g, '')
-          .replace('−', '-')
-          .replace(',', '.'),
-      ) / show;
+    const number = numberTyped(raw) / show;
     if (raw.trim() === '' || !Number.isFinite(number) || number < min || number > max) {
       setWrong(true);
       return;

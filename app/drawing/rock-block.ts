@@ -28,25 +28,9 @@ export function drawRockBlock(rock: Rock | null, { ground, height }: BlockSource
   const back = 0.36 * rows;
   const under = Math.max(0.1 * rows, UNDER * rows - back - (highest - lowest) * up);
   const floor = lowest - under / up;
-  const upliftAt = rock ? upliftOf(rock, ground) : () => 0;
-  const corners = [];
-  for (let k = 0; k <= 24; k++) for (let j = 0; j <= 24; j++) corners.push(upliftAt((k / 24) * ground.width, (j / 24) * ground.depth));
-  const table = rock && bedTable(rock, floor - Math.max(...corners), highest - Math.min(...corners));
-  const ramp = rampPixels(ROCK_RAMP);
+  const hardAt = hardnessOf(rock, ground, floor, highest);
   const top = back + (highest - lowest) * up;
-  const put = (x: number, y: number, hard: number, light: number) => {
-    const [px, py] = [Math.round(x), Math.round(y)];
-    if (px < 0 || py < 0 || px >= width || py >= rows) return;
-    const k = 4 * Math.min(255, Math.max(0, Math.round(255 * hard)));
-    const i = 4 * (py * width + px);
-    for (let c = 0; c < 3; c++) pixels[i + c] = ramp[k + c] * light;
-    pixels[i + 3] = 255;
-  };
-  const hardAt = (east: number, south: number, level: number) => {
-    if (!table) return 0.35;
-    const at = (level - upliftAt(east, south) - table.low) / table.step;
-    return table.hardness[Math.max(0, Math.min(table.hardness.length - 1, Math.round(at)))];
-  };
+  const put = penOver(pixels, width, rows);
   const heightAt = (east: number, south: number) => {
     const column = Math.min(ground.across - 1, Math.max(0, Math.round((east / ground.width) * (ground.across - 1))));
     const row = Math.min(ground.down - 1, Math.max(0, Math.round((south / ground.depth) * (ground.down - 1))));
@@ -82,6 +66,32 @@ export function drawRockBlock(rock: Rock | null, { ground, height }: BlockSource
     const [, to] = place(east, south, floor);
     for (let y = from; y <= to; y++) put(x, y, hardAt(east, south, h - (y - from) / up), light);
   }
+}
+
+/** Puts a pixel down: rock of a hardness, 0 to 1, under a light. */
+function penOver(pixels: Uint8ClampedArray, width: number, rows: number): (x: number, y: number, hard: number, light: number) => void {
+  const ramp = rampPixels(ROCK_RAMP);
+  return (x, y, hard, light) => {
+    const [px, py] = [Math.round(x), Math.round(y)];
+    if (px < 0 || py < 0 || px >= width || py >= rows) return;
+    const k = 4 * Math.min(255, Math.max(0, Math.round(255 * hard)));
+    const i = 4 * (py * width + px);
+    for (let c = 0; c < 3; c++) pixels[i + c] = ramp[k + c] * light;
+    pixels[i + 3] = 255;
+  };
+}
+
+/** How hard the rock is at a place and a height; the same everywhere where there are no beds. */
+function hardnessOf(rock: Rock | null, ground: Ground, lowest: number, highest: number): (east: number, south: number, level: number) => number {
+  if (!rock) return () => 0.35;
+  const upliftAt = upliftOf(rock, ground);
+  const lifts = [];
+  for (let k = 0; k <= 24; k++) for (let j = 0; j <= 24; j++) lifts.push(upliftAt((k / 24) * ground.width, (j / 24) * ground.depth));
+  const table = bedTable(rock, lowest - Math.max(...lifts), highest - Math.min(...lifts));
+  return (east, south, level) => {
+    const at = (level - upliftAt(east, south) - table.low) / table.step;
+    return table.hardness[Math.max(0, Math.min(table.hardness.length - 1, Math.round(at)))];
+  };
 }
 
 /** How many times as high the block is drawn. */

@@ -92,36 +92,38 @@ export function worldCommand(): Command {
     .option('--resume', 'go on with the world that was begun in the folder')
     .option('--threads <n>', 'threads of this process; the bytes are the same with any number', parseWhole)
     .option('--json', 'print JSON')
-    .action(async (terrain: string, folder: string, options: Options) => {
-      const { course: own, assets } = await terrainCalled(terrain);
-      const course = rollCourse(own, options.roll);
-      const store = folderStore(folder);
-      const world = await beginWorld(store, { course, assets }, orderOf(options, course), options.resume ?? false);
-      const signal = stopByHand();
-      const tell: Telling = (what, done, all, share = done / all) =>
-        progressOn(what === 'base' ? 'The whole ground' : what === 'finish' ? 'Looked over' : `Tiles ${done} of ${all}`)(share);
-      const queue = options.queue ?? process.env.UPLAND_QUEUE;
-      const began = Date.now();
-      let found: FinishedWorld | null = null;
-      try {
-        if (queue) found = await runByQueue(queue, folder, store, world, signal, tell);
-        else await withThreads(options.threads, (kernels) => runHere(store, world, kernels, signal, tell));
-      } catch (error) {
-        if (!signal.aborted) throw error;
-        const left = (await missingTiles(store, world)).length;
-        process.stderr.write(`Stopped: ${world.tiles.length - left} of ${world.tiles.length} tiles are done. Go on by --resume.\n`);
-        process.exitCode = 1;
-        return;
-      }
-      found ??= await finishWorld(store, world, progressOn('Looked over'));
-      const { across, down } = world.ground;
-      const seams = found.seams ? ` Steps across the borders of tiles are ${found.seams.ratio.toFixed(3)} times those beside them.` : '';
-      report(
-        options.json,
-        { folder, width: across, height: down, key: world.key, seconds: (Date.now() - began) / 1000, ...found },
-        `${folder}: ${world.name}, ${across} × ${down} in ${found.tiles} tiles, ${found.lowest.toFixed(2)} to ${found.highest.toFixed(2)} m.${seams}`,
-      );
-    });
+    .action(workOutWorld);
+}
+
+async function workOutWorld(terrain: string, folder: string, options: Options): Promise<void> {
+  const { course: own, assets } = await terrainCalled(terrain);
+  const course = rollCourse(own, options.roll);
+  const store = folderStore(folder);
+  const world = await beginWorld(store, { course, assets }, orderOf(options, course), options.resume ?? false);
+  const signal = stopByHand();
+  const tell: Telling = (what, done, all, share = done / all) =>
+    progressOn(what === 'base' ? 'The whole ground' : what === 'finish' ? 'Looked over' : `Tiles ${done} of ${all}`)(share);
+  const queue = options.queue ?? process.env.UPLAND_QUEUE;
+  const began = Date.now();
+  let found: FinishedWorld | null = null;
+  try {
+    if (queue) found = await runByQueue(queue, folder, store, world, signal, tell);
+    else await withThreads(options.threads, (kernels) => runHere(store, world, kernels, signal, tell));
+  } catch (error) {
+    if (!signal.aborted) throw error;
+    const left = (await missingTiles(store, world)).length;
+    process.stderr.write(`Stopped: ${world.tiles.length - left} of ${world.tiles.length} tiles are done. Go on by --resume.\n`);
+    process.exitCode = 1;
+    return;
+  }
+  found ??= await finishWorld(store, world, progressOn('Looked over'));
+  const { across, down } = world.ground;
+  const seams = found.seams ? ` Steps across the borders of tiles are ${found.seams.ratio.toFixed(3)} times those beside them.` : '';
+  report(
+    options.json,
+    { folder, width: across, height: down, key: world.key, seconds: (Date.now() - began) / 1000, ...found },
+    `${folder}: ${world.name}, ${across} × ${down} in ${found.tiles} tiles, ${found.lowest.toFixed(2)} to ${found.highest.toFixed(2)} m.${seams}`,
+  );
 }
 
 /** What a world is asked for. */

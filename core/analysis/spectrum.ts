@@ -64,14 +64,8 @@ const hann = (count: number): Float64Array => {
   return Float64Array.from({ length: count }, (_, i) => (count < 2 ? 1 : 0.5 - 0.5 * cos((2 * Math.PI * i) / (count - 1))));
 };
 
-/**
- * The two-dimensional power spectrum of a field's heights under a Hann window, as means over rings of
- * frequency, evenly spaced in its logarithm. `spacing` in metres. Fewer rings where some hold no frequency.
- */
-export function powerSpectrum({ ground, height }: Field, spacing: number): SpectrumPoint[] {
-  const { across, down } = ground;
-  if (Math.min(across, down) < 16) return [];
-  const { log, exp } = exactMath();
+/** Every row's transform under the window, for the frequencies up to the half: the other half mirrors it. */
+function rowsTransformed(height: Float32Array, across: number, down: number): { re: Float64Array; im: Float64Array; half: number } {
   let mean = 0;
   for (const h of height) mean += h;
   mean /= height.length;
@@ -99,6 +93,18 @@ export function powerSpectrum({ ground, height }: Field, spacing: number): Spect
       }
     }
   }
+  return { re, im, half };
+}
+
+/**
+ * The two-dimensional power spectrum of a field's heights under a Hann window, as means over rings of
+ * frequency, evenly spaced in its logarithm. `spacing` in metres. Fewer rings where some hold no frequency.
+ */
+export function powerSpectrum({ ground, height }: Field, spacing: number): SpectrumPoint[] {
+  const { across, down } = ground;
+  if (Math.min(across, down) < 16) return [];
+  const { log, exp } = exactMath();
+  const { re, im, half } = rowsTransformed(height, across, down);
   const lowest = log(4 / Math.min(across, down));
   const step = (log(HIGHEST) - lowest) / RINGS;
   const edges = Array.from({ length: RINGS + 1 }, (_, i) => exp(lowest + i * step));

@@ -125,29 +125,37 @@ function weightsAlong(
   const chosen: Filter | Smooth = filter ?? (scale > 1 ? 'average' : 'cubic');
   const position = (i: number) => ((i + toPad) * fromSteps * ratio) / toSteps - fromPad;
   const last = fromCount - 1;
-  const clamp = (i: number) => (i < 0 ? 0 : i > last ? last : i);
+  if (chosen === 'monotone') return placesAlong(position, last, toCount);
+  return tapsAlong(chosen, position, { last, toCount, scale, points: fromPad === 0 });
+}
 
-  if (chosen === 'monotone') {
-    const first = new Int32Array(toCount);
-    const place = new Float64Array(toCount);
-    for (let i = 0; i < toCount; i++) {
-      const p = Math.min(Math.max(position(i), 0), last);
-      first[i] = Math.min(Math.floor(p), Math.max(0, last - 1));
-      place[i] = p - first[i];
-    }
-    return { first, weight: place, taps: 2, place };
+/** Between which two samples each target lies, and how far along: what a monotone curve is drawn by. */
+function placesAlong(position: (i: number) => number, last: number, toCount: number): Weights {
+  const first = new Int32Array(toCount);
+  const place = new Float64Array(toCount);
+  for (let i = 0; i < toCount; i++) {
+    const p = Math.min(Math.max(position(i), 0), last);
+    first[i] = Math.min(Math.floor(p), Math.max(0, last - 1));
+    place[i] = p - first[i];
   }
+  return { first, weight: place, taps: 2, place };
+}
 
-  const radius =
-    chosen === 'nearest' || chosen === 'linear'
-      ? 1
-      : chosen === 'cubic' || chosen === 'spline'
-        ? 2
-        : chosen === 'lanczos'
-          ? 3 * Math.max(1, scale)
-          : fromPad === 0
-            ? Math.max(1, scale)
-            : Math.max(1, scale / 2 + 0.5);
+/** Samples to either side that a filter reaches. */
+function radiusOf(filter: Filter | Smooth, scale: number, points: boolean): number {
+  if (filter === 'nearest' || filter === 'linear') return 1;
+  if (filter === 'cubic' || filter === 'spline') return 2;
+  if (filter === 'lanczos') return 3 * Math.max(1, scale);
+  return points ? Math.max(1, scale) : Math.max(1, scale / 2 + 0.5);
+}
+
+/** What each target takes of the samples around it; they come to 1. */
+function tapsAlong(
+  chosen: Filter | Smooth,
+  position: (i: number) => number,
+  { last, toCount, scale, points }: { last: number; toCount: number; scale: number; points: boolean },
+): Weights {
+  const radius = radiusOf(chosen, scale, points);
   const taps = 2 * Math.ceil(radius) + 1;
   const first = new Int32Array(toCount);
   const weight = new Float64Array(toCount * taps);
@@ -160,7 +168,7 @@ function weightsAlong(
       const at = first[i] + k;
       // An average must not count the carried-on outside as ground.
       if (chosen === 'average' && (at < 0 || at > last)) continue;
-      raw[k] = kernelWeight(chosen, p - at, scale, fromPad === 0);
+      raw[k] = kernelWeight(chosen, p - at, scale, points);
       sum += raw[k];
     }
     if (sum === 0) {
@@ -171,7 +179,7 @@ function weightsAlong(
     // Nearest rounds half away from the first sample, once.
     if (chosen === 'nearest') {
       weight.fill(0, i * taps, (i + 1) * taps);
-      weight[i * taps + clampIndex(clamp(Math.floor(p + 0.5)) - first[i], taps)] = 1;
+      weight[i * taps + clampIndex(clampIndex(Math.floor(p + 0.5), last + 1) - first[i], taps)] = 1;
     }
   }
   return { first, weight, taps };

@@ -76,9 +76,27 @@ async function heightsBy(reading: RowReading, meaning: Meaning, signal?: AbortSi
   const datum = asTheyAre ? 0 : datumFor(await (all ??= whole(signal)), false);
   const ground = groundOf(reading, meaning, width, height, datum);
 
+  const rows = rowsInOrder({ width, height, tall }, known, (target, samples) => {
+    if (asTheyAre) target.set(samples);
+    else putHeights(target, undefined, samples, 0, samples.length, NaN, scale, offset, datum);
+  });
+  const bounds = async (stop?: AbortSignal) => {
+    const { lowest, highest } = await (all ??= whole(stop));
+    // As the heights have them, which are floats.
+    return { lowest: Math.fround(lowest - datum) + datum, highest: Math.fround(highest - datum) + datum };
+  };
+  return { reading, ground, bounds, rows };
+}
+
+/** Heights of rows that are asked for from the north on; from the first row one may begin again. What lies together is read once. */
+function rowsInOrder(
+  { width, height, tall }: Pick<RowReading, 'width' | 'height' | 'tall'>,
+  read: (from: number, to: number, stop?: AbortSignal) => Promise<SampleArray>,
+  put: (target: Float32Array, samples: SampleArray) => void,
+): HeightRows['rows'] {
   let first = 0;
   let kept = new Float32Array(0);
-  const rows = async (from: number, to: number, stop?: AbortSignal, hear?: (samples: SampleArray) => void) => {
+  return async (from, to, stop, hear) => {
     if (from === 0 && first > 0) {
       first = 0;
       kept = new Float32Array(0);
@@ -87,24 +105,17 @@ async function heightsBy(reading: RowReading, meaning: Meaning, signal?: AbortSi
     if (from < first || from > end) throw new RangeError(`Rows from ${from} are asked for after those from ${first} to ${end}.`);
     if (to > end) {
       // On to the next begin of rows that lie together, behind what is kept.
-      const samples = await known(end, Math.min(height, Math.ceil(to / tall) * tall), stop);
+      const samples = await read(end, Math.min(height, Math.ceil(to / tall) * tall), stop);
       hear?.(samples);
       const tail = kept.subarray((from - first) * width);
       const next = new Float32Array(tail.length + samples.length);
       next.set(tail);
-      if (asTheyAre) next.set(samples, tail.length);
-      else putHeights(next.subarray(tail.length), undefined, samples, 0, samples.length, NaN, scale, offset, datum);
+      put(next.subarray(tail.length), samples);
       kept = next;
       first = from;
     }
     return kept.subarray((from - first) * width, (to - first) * width);
   };
-  const bounds = async (stop?: AbortSignal) => {
-    const { lowest, highest } = await (all ??= whole(stop));
-    // As the heights have them, which are floats.
-    return { lowest: Math.fround(lowest - datum) + datum, highest: Math.fround(highest - datum) + datum };
-  };
-  return { reading, ground, bounds, rows };
 }
 
 /** Digits that headers print of a number: six at the least. */

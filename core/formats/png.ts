@@ -94,20 +94,9 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
   if (view.getUint32(8) !== 13 || crc32(first.subarray(12, 29)) !== view.getUint32(29)) return null;
   const { width, height, depth, colour, interlaced } = parseHeader(view, 16);
   if (colour !== 0 || depth < 8 || interlaced) return null;
-  const odd: string[] = [];
-  let at = 33;
-  if (!source.more) {
-    for (;;) {
-      const head = source.bytes(at, at + 8);
-      const kind = chunkName(head, 4);
-      if (kind === 'IDAT') break;
-      // What is transparent, and what is damaged, has its words where pictures are read whole.
-      if (head.length < 8 || kind === 'tRNS' || kind === 'IEND') return null;
-      if (TONES.includes(kind)) odd.push(aboutTones(kind));
-      at += 12 + new DataView(head.buffer, head.byteOffset).getUint32(0);
-    }
-    if (chunkName(source.bytes(source.length - 12, source.length), 4) !== 'IEND') return null;
-  }
+  const before = source.more ? { at: 33, odd: [] } : beforeRows(source);
+  if (!before) return null;
+  const { at, odd } = before;
   planesFor('PNG', 1, false, options.band);
   const type = depth === 16 ? 'u16' : 'u8';
   const size = width * BYTES[type];
@@ -148,6 +137,22 @@ function open(source: ByteSource, options: ReadOptions = {}): RowReading | null 
       return { samples, whole: false };
     },
   };
+}
+
+/** Where the first chunk of rows lies, and what stands before it that is out of the ordinary; null where the picture has to be read whole. */
+function beforeRows(source: ByteSource): { at: number; odd: string[] } | null {
+  const odd: string[] = [];
+  let at = 33;
+  for (;;) {
+    const head = source.bytes(at, at + 8);
+    const kind = chunkName(head, 4);
+    if (kind === 'IDAT') break;
+    // What is transparent, and what is damaged, has its words where pictures are read whole.
+    if (head.length < 8 || kind === 'tRNS' || kind === 'IEND') return null;
+    if (TONES.includes(kind)) odd.push(aboutTones(kind));
+    at += 12 + new DataView(head.buffer, head.byteOffset).getUint32(0);
+  }
+  return chunkName(source.bytes(source.length - 12, source.length), 4) === 'IEND' ? { at, odd } : null;
 }
 
 /** The filter that a row says it is under. */

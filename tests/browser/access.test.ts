@@ -269,6 +269,7 @@ describe('a first visit', () => {
     expect(await page.getByRole('radio', { name: 'Plan', exact: true }).getAttribute('aria-checked')).toBe('true');
     await page.reload();
     await hints.getByText('2 of 5').waitFor();
+    await page.getByRole('heading', { level: 1 }).waitFor();
     expect(await axeViolations(page)).toEqual([]);
     await hints.getByRole('button', { name: 'Put the hints away for good' }).click();
     await page.reload();

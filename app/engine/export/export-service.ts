@@ -129,13 +129,18 @@ export async function orderCost(tools: Tools, course: Course, order: Order, sign
   }
   if (cost.strip > 0) cost.picture = stripPicture(field, cost.strip / order.samples);
   if (larger) return cost;
-  if (order.receiver.heights.by === 'print') {
-    const { scale, base } = order.receiver.heights;
-    const size = (m: number) => Number(((m * 1000) / scale).toPrecision(4));
-    cost.toTypeIn = [{ label: 'Size', value: `${size(field.ground.width)} × ${size(field.ground.depth)} × ${size(stats.highest - stats.lowest) + base} mm` }];
-    return cost;
-  }
-  if (!order.height.on) return cost;
+  if (order.receiver.heights.by === 'print') return { ...cost, toTypeIn: [printedSize(order.receiver.heights, field.ground, stats)] };
+  return order.height.on ? withHeights(cost, field, order, shared) : cost;
+}
+
+function printedSize({ scale, base }: { scale: number; base: number }, { width, depth }: Ground, { lowest, highest }: ReturnType<typeof statistics>) {
+  const size = (m: number) => Number(((m * 1000) / scale).toPrecision(4));
+  return { label: 'Size', value: `${size(width)} × ${size(depth)} × ${size(highest - lowest) + base} mm` };
+}
+
+/** What the file of heights will say, and what it cannot hold. */
+function withHeights(before: OrderCost, field: Field, order: Order, shared: ReturnType<typeof statistics>): OrderCost {
+  const cost = { ...before };
   const prepared = prepare(field, order.receiver, { ...order.height, options: { order: order.height.order, rows: order.height.rows } }, shared);
   // As the receiver has it: a block world's land has moved.
   Object.assign(cost, { words: prepared.words, toTypeIn: prepared.toTypeIn, border: borderOf(prepared.field, order) });

@@ -80,14 +80,8 @@ async function read(id: number, settled: AssetReading, options: ReadOptions = {}
   return settledIn(unpacked.reading, settled);
 }
 
-/** What a file holds as it would be read now, with its relief. For raw bytes without a layout, the ways to read them. */
-export async function look(id: number, settled: AssetReading, options: ReadOptions): Promise<Look> {
-  const file = fileOf(id);
-  if (needsReading(file, settled)) return { kind: 'raw', bytes: file.bytes.length, readings: await rawPictures(file.bytes) };
-  const { reading, meaning } = await read(id, settled, options);
-  const field = arranged(toField(reading, meaning), settled);
-  const { scale, offset } = meaningOf(reading, meaning);
-  const codes = CODES[reading.type];
+/** The lowest and the highest of a file's own numbers. */
+function rangeOfSamples(reading: Pick<Reading, 'samples' | 'noData'>): { low: number; high: number } {
   let low = Infinity;
   let high = -Infinity;
   for (let i = 0; i < reading.samples.length; i++) {
@@ -96,6 +90,18 @@ export async function look(id: number, settled: AssetReading, options: ReadOptio
     if (v < low) low = v;
     if (v > high) high = v;
   }
+  return { low, high };
+}
+
+/** What a file holds as it would be read now, with its relief. For raw bytes without a layout, the ways to read them. */
+export async function look(id: number, settled: AssetReading, options: ReadOptions): Promise<Look> {
+  const file = fileOf(id);
+  if (needsReading(file, settled)) return { kind: 'raw', bytes: file.bytes.length, readings: await rawPictures(file.bytes) };
+  const { reading, meaning } = await read(id, settled, options);
+  const field = arranged(toField(reading, meaning), settled);
+  const { scale, offset } = meaningOf(reading, meaning);
+  const codes = CODES[reading.type];
+  const { low, high } = rangeOfSamples(reading);
   const stats = statistics(field);
   return {
     kind: 'heights',

@@ -208,18 +208,7 @@ function KeepPart({ comparison, found, tolerance }: { comparison: Comparison; fo
         <input aria-label="Name of the comparison" placeholder="Name" maxLength={80} value={name} onChange={(event) => setName(event.target.value)} />
         <Button type="submit">Keep</Button>
       </form>
-      <ul className={css.kept}>
-        {course.comparisons.map((one) => (
-          <li key={one.name}>
-            <Button look="quiet" onClick={() => setComparison(one)}>
-              {one.name}
-            </Button>
-            <Button look="quiet" aria-label={`Remove ${one.name}`} onClick={() => removeComparison(one.name)}>
-              Remove
-            </Button>
-          </li>
-        ))}
-      </ul>
+      <KeptComparisons />
       <div className={css.files}>
         <Button disabled={!found} onClick={() => void writeSheet('html')}>
           <Download size={13} /> Sheet
@@ -237,6 +226,24 @@ function KeepPart({ comparison, found, tolerance }: { comparison: Comparison; fo
         </p>
       )}
     </Part>
+  );
+}
+
+function KeptComparisons() {
+  const kept = useTerrain((s) => s.course!.comparisons);
+  return (
+    <ul className={css.kept}>
+      {kept.map((one) => (
+        <li key={one.name}>
+          <Button look="quiet" onClick={() => setComparison(one)}>
+            {one.name}
+          </Button>
+          <Button look="quiet" aria-label={`Remove ${one.name}`} onClick={() => removeComparison(one.name)}>
+            Remove
+          </Button>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState, type RefObject } from 'react';
+import { useCallback, useEffect, useRef, useState, type RefObject, type ReactNode } from 'react';
 import { sourceName, spacingOf, type MapSpec, type Order } from '@upland-cast/core';
 import { figure } from '../../components/format';
 import { Button, Segments } from '../../components/controls';
@@ -68,27 +68,48 @@ export function MapView({ source, spec, title, frame, square, onFrame }: Props) 
           }}
         />
       )}
-      <div className={css.mapBar}>
-        <Segments label="Seen" value={camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={setCamera} />
-        {drape && source.kind !== 'calibration' && (
-          <Button
-            look={drawing ? 'main' : 'plain'}
-            aria-pressed={drawing}
-            title="Drag over the ground, from corner to corner. Escape leaves it."
-            onClick={() => setDrawing(!drawing)}
-          >
-            Draw a part
-          </Button>
-        )}
+      <MapBar camera={camera} onCamera={setCamera} drawing={drape && source.kind !== 'calibration' ? drawing : null} onDrawing={setDrawing}>
         <b>{title}</b>
         <span>{source.kind === 'end' ? '' : sourceName(course, source)}</span>
-      </div>
+      </MapBar>
       {!drape && !fault && (
         <p className={css.waiting}>
           {source.kind === 'calibration' ? 'The calibration ground: corners of four heights, a ramp, a stair, a letter.' : 'Working out the ground …'}
         </p>
       )}
       <MapLegend legend={drape?.legend ?? null} words={drape?.words ?? []} fault={fault} />
+    </div>
+  );
+}
+
+/** From where it is looked at, and whether a part is drawn; null: there is nothing to draw one on. */
+function MapBar({
+  camera,
+  onCamera,
+  drawing,
+  onDrawing,
+  children,
+}: {
+  camera: 'relief' | 'plan';
+  onCamera: (camera: 'relief' | 'plan') => void;
+  drawing: boolean | null;
+  onDrawing: (drawing: boolean) => void;
+  children: ReactNode;
+}) {
+  return (
+    <div className={css.mapBar}>
+      <Segments label="Seen" value={camera} choices={{ relief: 'Relief', plan: 'Plan' }} onChange={onCamera} />
+      {drawing !== null && (
+        <Button
+          look={drawing ? 'main' : 'plain'}
+          aria-pressed={drawing}
+          title="Drag over the ground, from corner to corner. Escape leaves it."
+          onClick={() => onDrawing(!drawing)}
+        >
+          Draw a part
+        </Button>
+      )}
+      {children}
     </div>
   );
 }

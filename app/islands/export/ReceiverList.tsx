@@ -12,10 +12,9 @@ export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chos
   const own = useReceivers((s) => s.own);
   const [edited, setEdited] = useState<Receiver | null>(null);
   const [fault, setFault] = useState<string | null>(null);
-  const file = useRef<HTMLInputElement>(null);
   useEffect(() => void loadReceivers(), []);
   const isOwn = own.some((r) => r.id === chosen.id);
-  const tried = async (work: () => Promise<Receiver | void>) => {
+  const tried = async (work: () => Promise<Receiver | void>): Promise<void> => {
     setFault(null);
     try {
       const receiver = await work();
@@ -47,6 +46,22 @@ export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chos
           </li>
         ))}
       </ul>
+      <ImportReceiver onText={(text) => tried(() => bringReceiver(text))} />
+      {fault && (
+        <p className={css.fault} role="alert">
+          {fault}
+        </p>
+      )}
+      {edited && <ReceiverSheet receiver={edited} own={isOwn} onClose={() => setEdited(null)} onKept={onChoose} />}
+    </aside>
+  );
+}
+
+/** Brings in a receiver that somebody gave out. */
+function ImportReceiver({ onText }: { onText: (text: string) => Promise<void> }) {
+  const file = useRef<HTMLInputElement>(null);
+  return (
+    <>
       <Button onClick={() => file.current?.click()}>
         <Upload size={13} /> Import a receiver
       </Button>
@@ -59,16 +74,10 @@ export function ReceiverList({ head, chosen, onChoose }: { head: ReactNode; chos
         onChange={(event) => {
           const given = event.target.files?.[0];
           event.target.value = '';
-          if (given) void tried(async () => bringReceiver(await given.text()));
+          if (given) void given.text().then(onText);
         }}
       />
-      {fault && (
-        <p className={css.fault} role="alert">
-          {fault}
-        </p>
-      )}
-      {edited && <ReceiverSheet receiver={edited} own={isOwn} onClose={() => setEdited(null)} onKept={onChoose} />}
-    </aside>
+    </>
   );
 }
 

@@ -4,6 +4,15 @@ import css from './ImportDialog.module.css';
 
 type Crop = NonNullable<AssetReading['crop']>;
 
+const moved = (c: Crop, size: boolean, dx: number, dy: number): Crop =>
+  size ? { ...c, across: c.across + dx, down: c.down + dy } : { ...c, left: c.left + dx, top: c.top + dy };
+
+/** Samples that an arrow key moves by, sixteen with Shift: to the east and to the south. */
+function arrowed({ key, shiftKey }: KeyboardEvent): [number, number] {
+  const by = shiftKey ? 16 : 1;
+  return [key === 'ArrowLeft' ? -by : key === 'ArrowRight' ? by : 0, key === 'ArrowUp' ? -by : key === 'ArrowDown' ? by : 0];
+}
+
 /** A frame over the picture: dragged by its middle, sized by its corner, by arrow keys too. In samples of the file. */
 export function CropFrame({ crop, across, down, onChange }: { crop: Crop; across: number; down: number; onChange: (crop: Crop) => void }) {
   const ref = useRef<HTMLDivElement>(null);
@@ -22,8 +31,7 @@ export function CropFrame({ crop, across, down, onChange }: { crop: Crop; across
     const move = (e: globalThis.PointerEvent) => {
       const dx = ((e.clientX - start.x) / box.width) * across;
       const dy = ((e.clientY - start.y) / box.height) * down;
-      const c = start.crop;
-      onChange(kept(size ? { ...c, across: c.across + dx, down: c.down + dy } : { ...c, left: c.left + dx, top: c.top + dy }));
+      onChange(kept(moved(start.crop, size, dx, dy)));
     };
     const done = () => {
       target.removeEventListener('pointermove', move);
@@ -35,13 +43,11 @@ export function CropFrame({ crop, across, down, onChange }: { crop: Crop; across
     target.addEventListener('lostpointercapture', done);
   };
   const keys = (size: boolean) => (event: KeyboardEvent) => {
-    const by = event.shiftKey ? 16 : 1;
-    const dx = event.key === 'ArrowLeft' ? -by : event.key === 'ArrowRight' ? by : 0;
-    const dy = event.key === 'ArrowUp' ? -by : event.key === 'ArrowDown' ? by : 0;
+    const [dx, dy] = arrowed(event);
     if (!dx && !dy) return;
     event.preventDefault();
     event.stopPropagation();
-    onChange(kept(size ? { ...crop, across: crop.across + dx, down: crop.down + dy } : { ...crop, left: crop.left + dx, top: crop.top + dy }));
+    onChange(kept(moved(crop, size, dx, dy)));
   };
   const share = (value: number, of: number) => `${(100 * value) / of}%`;
   return (

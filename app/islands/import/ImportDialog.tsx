@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type ReactNode, type ComponentProps } from 'react';
 import { makeGround, sentenceOf, stepUse, withSamples, type AssetReading, type Ground } from '@upland-cast/core';
 import { Button, NumberField, Row, Segments } from '../../components/controls';
 import { bytes as bytesText, figure } from '../../components/format';
@@ -117,9 +117,7 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
       <div className={css.body}>
         <section className={css.left} aria-label="Picture">
           <LookPicture share={share} heights={heights !== null} onStop={onClose}>
-            {heights && <PixelPicture picture={heights.relief} className={css.relief} label={`Relief of ${file.name}`} />}
-            {drape && <PixelPicture picture={drape} className={css.drape} />}
-            {heights && settled.crop && <WholeFrame look={heights} crop={settled.crop} onChange={(crop) => set({ crop })} />}
+            {heights && <Relief look={heights} name={file.name} drape={drape || undefined} crop={settled.crop} onCrop={(crop) => set({ crop })} />}
           </LookPicture>
           {heights && <Effect look={heights} into={into} stretch={becomes.stretch} samples={becomes.samples} />}
           <Found
@@ -132,9 +130,7 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
           />
         </section>
         <section className={css.right} aria-label="What it is and what is assumed">
-          {heights && <Facts look={heights} />}
-          {heights && <Meaning look={heights} settled={settled} set={set} />}
-          {heights && <Laid look={heights} settled={settled} set={set} />}
+          {heights && <Assumed look={heights} settled={settled} set={set} />}
           {heights && !side && <BecomesPart look={heights} into={into} becomes={becomes} onChange={(part) => setBecomes({ ...becomes, ...part })} />}
           {fault && (
             <p className={css.fault} role="alert">
@@ -143,13 +139,24 @@ function OneFile({ file, handle, settled: before, into, side, onClose, onTaken }
           )}
         </section>
       </div>
-      <footer className={css.foot}>
-        <Button onClick={onClose}>Leave it</Button>
-        <Button look="main" disabled={!heights || share !== null || taking} onClick={() => void take()}>
-          {side ? `Use it as ${side}` : into ? 'Bring it in' : 'Make a terrain of it'}
-        </Button>
-      </footer>
+      <Foot
+        words={side ? `Use it as ${side}` : into ? 'Bring it in' : 'Make a terrain of it'}
+        ready={heights !== null && share === null && !taking}
+        onTake={take}
+        onClose={onClose}
+      />
     </>
+  );
+}
+
+function Foot({ words, ready, onTake, onClose }: { words: string; ready: boolean; onTake: () => Promise<void>; onClose: () => void }) {
+  return (
+    <footer className={css.foot}>
+      <Button onClick={onClose}>Leave it</Button>
+      <Button look="main" disabled={!ready} onClick={() => void onTake()}>
+        {words}
+      </Button>
+    </footer>
   );
 }
 
@@ -303,6 +310,40 @@ function BecomesPart({ look, into, becomes: { fit, samples, stretch }, onChange 
         </div>
       )}
     </fieldset>
+  );
+}
+
+/** What the file says of itself, and what its numbers and its place are taken for. */
+function Assumed(of: ComponentProps<typeof Meaning>) {
+  return (
+    <>
+      <Facts look={of.look} />
+      <Meaning {...of} />
+      <Laid {...of} />
+    </>
+  );
+}
+
+/** The relief, with what was found laid over it, and the frame that cuts it out. */
+function Relief({
+  look,
+  name,
+  drape,
+  crop,
+  onCrop,
+}: {
+  look: HeightsLook;
+  name: string;
+  drape: LookFinding['drape'];
+  crop: AssetReading['crop'];
+  onCrop: (crop: AssetReading['crop']) => void;
+}) {
+  return (
+    <>
+      <PixelPicture picture={look.relief} className={css.relief} label={`Relief of ${name}`} />
+      {drape && <PixelPicture picture={drape} className={css.drape} />}
+      {crop && <WholeFrame look={look} crop={crop} onChange={onCrop} />}
+    </>
   );
 }
 

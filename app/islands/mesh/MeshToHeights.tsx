@@ -39,11 +39,7 @@ export function MeshToHeights({
     },
     [forget],
   );
-  useEffect(() => {
-    if (!dropped) return;
-    useTerrain.setState({ meshFiles: null });
-    choose({ name: nameOf(dropped), files: dropped });
-  }, [dropped, choose]);
+  useDropped(dropped, choose);
   return (
     <>
       <Part title="Mesh">
@@ -74,6 +70,15 @@ export function MeshToHeights({
       )}
     </>
   );
+}
+
+/** Takes meshes that were dropped elsewhere in the page, once. */
+function useDropped(dropped: Made['files'] | null, choose: (mesh: Made) => void): void {
+  useEffect(() => {
+    if (!dropped) return;
+    useTerrain.setState({ meshFiles: null });
+    choose({ name: nameOf(dropped), files: dropped });
+  }, [dropped, choose]);
 }
 
 const nameOf = (files: Made['files']) => (files.length === 1 ? files[0].name : `${files[0].name} and ${files.length - 1} more`);

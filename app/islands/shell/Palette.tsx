@@ -29,16 +29,8 @@ function remember(id: string): void {
   }
 }
 
-/** Everything that can be done, found by what it is called or by the trade's other words; a number typed behind it is taken where it takes one. */
-export function Palette({ onClose }: { onClose: () => void }) {
-  const [query, setQuery] = useState('');
-  const here = useMemo(commandsNow, []);
-  const [terrains, setTerrains] = useState<Command[]>([]);
-  useEffect(() => {
-    void terrainsNow().then(setTerrains);
-    void loadReceivers();
-  }, []);
-  const commands = useMemo(() => [...here, ...terrains], [here, terrains]);
+/** What is found by words, and by the number typed behind them where there is one; the best first. */
+function shownBy(commands: readonly Command[], query: string): { shown: Found<Command>[]; typed: Typed | null } {
   const { words, typed } = typedIn(query);
   // A number may be part of what something is called.
   const named = typed ? search(commands, query) : [];
@@ -49,6 +41,20 @@ export function Palette({ onClose }: { onClose: () => void }) {
   // What does something comes before what tells of it.
   const told = (one: Found<Command>) => Number(one.item.group === 'Help' || one.item.group === 'What went wrong');
   const shown = (fitting.length ? fitting : found).sort((a, b) => told(a) - told(b)).slice(0, SHOWN);
+  return { shown, typed };
+}
+
+/** Everything that can be done, found by what it is called or by the trade's other words; a number typed behind it is taken where it takes one. */
+export function Palette({ onClose }: { onClose: () => void }) {
+  const [query, setQuery] = useState('');
+  const here = useMemo(commandsNow, []);
+  const [terrains, setTerrains] = useState<Command[]>([]);
+  useEffect(() => {
+    void terrainsNow().then(setTerrains);
+    void loadReceivers();
+  }, []);
+  const commands = useMemo(() => [...here, ...terrains], [here, terrains]);
+  const { shown, typed } = useMemo(() => shownBy(commands, query), [commands, query]);
   const first = query.trim() === '' ? recent().flatMap((id) => commands.filter((one) => one.id === id)) : [];
   const groups = query.trim() === '' ? [...new Set(shown.map(({ item }) => item.group))] : null;
   const press = (item: Command) => {

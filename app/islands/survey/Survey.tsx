@@ -1,5 +1,5 @@
 import 'leaflet/dist/leaflet.css';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type RefObject } from 'react';
 import { COUNTRY, MOST_SURVEYED, sentenceOf, type AssetReading } from '@upland-cast/core';
 import { Row, Segments, Toggles } from '../../components/controls';
 import { figure } from '../../components/format';
@@ -10,7 +10,7 @@ import type { SurveyFacts } from '../../survey/work';
 import { Boundary } from '../../components/Boundary';
 import { ImportDialog } from '../import/ImportDialog';
 import type { Brought } from '../import/files';
-import { courseOf } from '../import/taken';
+import { courseOf, type Taken } from '../import/taken';
 import { keptFrame, query, type Frame } from './frame';
 import { FramePart, Legend, TakePart, type Format, type Spacing } from './parts';
 import { middleOf, useFrameOn, useNames, useSurveyMap, useTintRange, useTints, useWays } from './survey-map';
@@ -75,7 +75,16 @@ function useExtract(now: Frame, spacing: Spacing, format: Format) {
       const settled: AssetReading = map ? { map, spacing: { x: spacing, y: spacing }, registration: 'area' } : {};
       setBrought({ files: [{ name, file: await answer.blob() }], settled });
     });
-  return { facts, fault, setFault, busy, brought, setBrought, ask, take };
+  /** Makes a terrain of what was brought, and goes there. */
+  const begin = (taken: Taken) =>
+    void addTerrain(courseOf({ ...taken, name: `Velmarch, ${figure(now.width / 1000, 1)} km` })).then(
+      (id) => (location.href = `/terrain?id=${id}`),
+      (error) => {
+        setBrought(null);
+        setFault(storageSentence(error));
+      },
+    );
+  return { facts, fault, busy, brought, setBrought, ask, take, begin };
 }
 
 /** What the map shows. */
@@ -105,6 +114,16 @@ function MapPart({ look, onLook }: { look: MapLook; onLook: (look: MapLook) => v
   );
 }
 
+/** The map on its element as it is to look; `range`: what the tints are spread over, metres. */
+function useMapLook(host: RefObject<HTMLDivElement | null>, { floor, ways, names, shading }: MapLook) {
+  const { map, view } = useSurveyMap(host);
+  const range = useTintRange(view, shading, floor);
+  useTints(map, range, floor);
+  useWays(map, ways);
+  useNames(map, names);
+  return { map, range };
+}
+
 function Archive() {
   const host = useRef<HTMLDivElement>(null);
   const [look, setLook] = useState<MapLook>({ floor: true, ways: true, names: true, shading: 'country' });
@@ -113,16 +132,15 @@ function Archive() {
   const [spacing, setSpacing] = useState<Spacing>(10);
   const [format, setFormat] = useState<Format>('tiff');
 
-  const { map, view } = useSurveyMap(host);
-  const range = useTintRange(view, look.shading, look.floor);
-  useTints(map, range, look.floor);
-  useWays(map, look.ways);
-  useNames(map, look.names);
+  const { map, range } = useMapLook(host, look);
   useFrameOn(map, frame, locked, setFrame);
-
   const now = keptFrame(frame, spacing);
+  const here = () => {
+    const { east, south } = middleOf(map);
+    setFrame(keptFrame({ ...frame, east: east - frame.width / 2, south: south - frame.depth / 2 }, spacing));
+  };
   const tooMany = (now.width / spacing) * (now.depth / spacing) > MOST_SURVEYED;
-  const { facts, fault, setFault, busy, brought, setBrought, ask, take } = useExtract(now, spacing, format);
+  const { facts, fault, busy, brought, setBrought, ask, take, begin } = useExtract(now, spacing, format);
 
   return (
     <div className={css.page}>
@@ -134,17 +152,7 @@ function Archive() {
         </div>
         <aside className={css.side} aria-label="Extract">
           <MapPart look={look} onLook={setLook} />
-          <FramePart
-            frame={frame}
-            spacing={spacing}
-            locked={locked}
-            onLock={setLocked}
-            onChange={setFrame}
-            onHere={() => {
-              const { east, south } = middleOf(map);
-              setFrame(keptFrame({ ...frame, east: east - frame.width / 2, south: south - frame.depth / 2 }, spacing));
-            }}
-          />
+          <FramePart frame={frame} spacing={spacing} locked={locked} onLock={setLocked} onChange={setFrame} onHere={here} />
           <TakePart
             {...{ spacing, format, facts, fault, busy, tooMany }}
             onSpacing={setSpacing}
@@ -154,22 +162,7 @@ function Archive() {
           />
         </aside>
       </main>
-      {brought && (
-        <ImportDialog
-          files={brought.files}
-          settled={brought.settled}
-          onClose={() => setBrought(null)}
-          onTaken={(taken) => {
-            void addTerrain(courseOf({ ...taken, name: `Velmarch, ${figure(now.width / 1000, 1)} km` })).then(
-              (id) => (location.href = `/terrain?id=${id}`),
-              (error) => {
-                setBrought(null);
-                setFault(storageSentence(error));
-              },
-            );
-          }}
-        />
-      )}
+      {brought && <ImportDialog files={brought.files} settled={brought.settled} onClose={() => setBrought(null)} onTaken={begin} />}
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import L from 'leaflet';
 import { useEffect, useRef, useState, type RefObject } from 'react';
 import { borders, COUNTRY, places, roads } from '@upland-cast/core';
+import { askAgain } from '../../components/ask-again';
 import css from './Survey.module.css';
 import { CORNERS, query, WHOLE_COUNTRY, withCornerAt, type Frame } from './frame';
 
@@ -75,8 +76,9 @@ export function useTints(map: SurveyMap, range: TintRange, floor: boolean): void
       maxZoom: 6,
       bounds: L.latLngBounds(at(0, COUNTRY.depth), at(COUNTRY.width, 0)),
       noWrap: true,
-    }).addTo(map.current);
-    layer.setZIndex(1);
+    });
+    askAgain(layer);
+    layer.addTo(map.current).setZIndex(1);
     return () => void layer.remove();
   }, [map, range, floor]);
 }

@@ -3,6 +3,7 @@ import 'leaflet/dist/leaflet.css';
 import { useEffect, useRef, type RefObject } from 'react';
 import { zoomsOf } from '../../worlds/zoom';
 import type { WorldStatus } from '../../worlds/status';
+import { askAgain } from '../../components/ask-again';
 import css from './WorldRoom.module.css';
 
 /** A part of a world, in samples. */
@@ -100,6 +101,7 @@ function usePictures(map: MapRef, status: WorldStatus): void {
     });
     layer.on('tileloadstart', ({ tile, coords }: L.TileEvent) => void held.set(tile, coords));
     layer.on('tileunload', ({ tile }: L.TileEvent) => void held.delete(tile));
+    askAgain(layer);
     layer.addTo(map.current).setZIndex(1);
     return () => {
       layer.remove();

@@ -61,26 +61,12 @@ export function slopeAt(source: HeightSource, east: number, south: number): numb
   return (Math.atan(Math.hypot(gx, gy)) * 180) / Math.PI;
 }
 
-/**
- * Where a ray meets the ground, as metres east and south; null when it misses. `origin` and
- * `direction` in the view's space: x east and z south of the middle, y up from `middle` and
- * multiplied by `exaggeration`.
- */
-export function pick(
-  source: HeightSource,
+/** The stretch of a ray that lies over the ground's square; null where none does. */
+function stretchOver(
+  { ground: { width, depth } }: HeightSource,
   origin: [number, number, number],
   direction: [number, number, number],
-  middle: number,
-  exaggeration: number,
-  floor = -Infinity,
-): { east: number; south: number } | null {
-  const { width, depth, across } = source.ground;
-  const at = (t: number) => ({
-    east: origin[0] + t * direction[0] + width / 2,
-    south: origin[2] + t * direction[2] + depth / 2,
-    y: origin[1] + t * direction[1],
-  });
-  // The stretch of the ray that lies over the ground's square.
+): { from: number; to: number } | null {
   let from = 0;
   let to = Infinity;
   for (const [o, d, half] of [
@@ -100,6 +86,31 @@ export function pick(
     if (to === Infinity && Math.abs(direction[1]) > 0.99) to = from + 1e6;
     else return null;
   }
+  return { from, to };
+}
+
+/**
+ * Where a ray meets the ground, as metres east and south; null when it misses. `origin` and
+ * `direction` in the view's space: x east and z south of the middle, y up from `middle` and
+ * multiplied by `exaggeration`.
+ */
+export function pick(
+  source: HeightSource,
+  origin: [number, number, number],
+  direction: [number, number, number],
+  middle: number,
+  exaggeration: number,
+  floor = -Infinity,
+): { east: number; south: number } | null {
+  const { width, depth, across } = source.ground;
+  const at = (t: number) => ({
+    east: origin[0] + t * direction[0] + width / 2,
+    south: origin[2] + t * direction[2] + depth / 2,
+    y: origin[1] + t * direction[1],
+  });
+  const stretch = stretchOver(source, origin, direction);
+  if (!stretch) return null;
+  const { from, to } = stretch;
   const above = (t: number) => {
     const p = at(t);
     return p.y - (Math.max(floor, heightAt(source, p.east, p.south)) - middle) * exaggeration;

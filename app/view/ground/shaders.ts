@@ -102,12 +102,8 @@ void main() {
 }
 `;
 
-/** The ground's shader for triangles that are shaded as they are drawn, or for places that were gathered before. */
-export const groundFragment = (gathered: boolean) => /* glsl */ `
-${COMMON}
-${gathered ? 'vec2 place;\nvec3 world;' : 'in vec2 place;\nin vec3 world;'}
-${DAYLIGHT}
-${GRAIN}
+/** What the ground is drawn by. */
+const GROUND_UNIFORMS = /* glsl */ `
 uniform vec2 range;        // lowest and highest, above the datum
 uniform sampler2D lights;  // a sample's shares of the sky and of the sun
 uniform sampler2D stacks;  // how high the stack of beds lies, metres
@@ -125,7 +121,10 @@ uniform sampler2D ramp;
 uniform sampler2D mask;    // where a step acts, 0 to 1
 
 out vec4 colour;
+`;
 
+/** Lines and rings on the ground, and a map's shade. */
+const DRAWN_ON = /* glsl */ `
 float line(float value, float width) {
   float apart = fwidth(value);
   float away = abs(fract(value - 0.5) - 0.5) / max(apart, 1e-6);
@@ -160,7 +159,10 @@ float fromFourSides(vec2 gradient) {
   }
   return sum / whole;
 }
+`;
 
+/** What ground is made of, from near. */
+const GROUND_GRAIN = /* glsl */ `
 /** The share of each grain near a place: turf, scree, rock, sand, snow; by the cover's rules where they are known, else by slope. */
 void grainsAt(vec3 at, vec2 uv, float steep, out vec4 kinds, out float snow) {
   float rock = smoothstep(0.10, 0.30, steep);
@@ -214,7 +216,10 @@ void addGrain(inout vec3 albedo, inout vec3 normal, vec3 at, float h, vec2 uv, f
   vec3 along = normalize(dFdy(at));
   normal = normalize(normal - (across * lean.x + along * lean.z) * (0.25 / max(pixel, 0.02)) * (1.0 - smoothstep(0.6, 2.0, pixel)) * 0.35 * bumpy);
 }
+`;
 
+/** A place's colour, from its height to the last line over it. */
+const SHADE_GROUND = /* glsl */ `
 /** Under the sun and the sky: what falls on it, with what its surroundings throw back. */
 vec3 inDaylight(vec3 albedo, vec3 normal, vec2 shares) {
   float lit = max(dot(normal, sun), 0.0) * shares.y;
@@ -325,7 +330,18 @@ void shadeGround() {
   // Skirts take the colour of the ground they hang from, so that they do not show.
   colour = vec4(DAY ? shaded : pow(clamp(shaded, 0.0, 1.0), vec3(1.0 / 1.1)), 1.0);
 }
+`;
 
+/** The ground's shader for triangles that are shaded as they are drawn, or for places that were gathered before. */
+export const groundFragment = (gathered: boolean) => /* glsl */ `
+${COMMON}
+${gathered ? 'vec2 place;\nvec3 world;' : 'in vec2 place;\nin vec3 world;'}
+${DAYLIGHT}
+${GRAIN}
+${GROUND_UNIFORMS}
+${DRAWN_ON}
+${GROUND_GRAIN}
+${SHADE_GROUND}
 ${gathered ? GATHERED : DRAWN}
 `;
 

@@ -325,49 +325,26 @@ function refine(a: Field, back: Field, fit: Fit, factor: number, withShift: bool
   let [middle, count] = [0, 0];
   for (let i = 0; i < ra.height.length; i += 7) if (ra.known[i] > 0.5) [middle, count] = [middle + ra.height[i], count + 1];
   middle /= Math.max(1, count);
-  const [wx, wy, gx, gy] = [1, 2, 3, 4].map(() => new Float64Array(4));
+  const between = cubicBetween(rb);
   for (let round = 0; round < 12; round++) {
     const [x, y] = [toReduced(ra, rb, scaleX, offsetX), toReduced(ra, rb, scaleY, offsetY)];
     let [n, sa, sb, saa, sbb, sab] = [0, 0, 0, 0, 0, 0];
     const normal = new Float64Array(16);
     const right = new Float64Array(4);
     for (let row = 0; row < ra.down; row += stride) {
-      const by = y.scale * row + y.offset;
-      const r = Math.floor(by);
-      if (r < 1 || r >= rb.down - 2) continue;
-      cubicWeights(by - r, wy);
-      cubicSlopes(by - r, gy);
+      if (!between.atRow(y.scale * row + y.offset)) continue;
       for (let column = 0; column < ra.across; column += stride) {
         const i = row * ra.across + column;
-        if (ra.known[i] < 0.99) continue;
-        const bx = x.scale * column + x.offset;
-        const c = Math.floor(bx);
-        if (c < 1 || c >= rb.across - 2) continue;
-        cubicWeights(bx - c, wx);
-        cubicSlopes(bx - c, gx);
-        let [value, east, south, known] = [0, 0, 0, 1];
-        for (let k = 0; k < 4; k++) {
-          const from = (r + k - 1) * rb.across + c - 1;
-          let [v, e] = [0, 0];
-          for (let m = 0; m < 4; m++) {
-            v += wx[m] * rb.height[from + m];
-            e += gx[m] * rb.height[from + m];
-            if (rb.known[from + m] < 0.99) known = 0;
-          }
-          value += wy[k] * v;
-          east += wy[k] * e;
-          south += gy[k] * v;
-        }
-        if (!known) continue;
+        if (ra.known[i] < 0.99 || !between.atColumn(x.scale * column + x.offset)) continue;
         const va = ra.height[i];
-        const vb = value + move;
+        const vb = between.value + move;
         n++;
         sa += va;
         sb += vb;
         saa += va * va;
         sbb += vb * vb;
         sab += va * vb;
-        const terms = [east / rb.factor, south / rb.factor, middle - va, -1];
+        const terms = [between.east / rb.factor, between.south / rb.factor, middle - va, -1];
         const residual = vb - found.scale * va - found.lift;
         for (let p = 0; p < 4; p++) {
           right[p] -= terms[p] * residual;
@@ -388,6 +365,48 @@ function refine(a: Field, back: Field, fit: Fit, factor: number, withShift: bool
     offsetY += dy;
     if (dx * dx + dy * dy < 1e-6) break;
   }
+  return found;
+}
+
+/** A ground between its samples by cubics: its height and how it rises to the east and south, where all sixteen around are known. */
+function cubicBetween(of: Reduced) {
+  const [wx, wy, gx, gy] = [1, 2, 3, 4].map(() => new Float64Array(4));
+  let r = 0;
+  const found = {
+    value: 0,
+    east: 0,
+    south: 0,
+    /** Goes to a row; false where there are not two samples to either side. */
+    atRow(by: number): boolean {
+      r = Math.floor(by);
+      if (r < 1 || r >= of.down - 2) return false;
+      cubicWeights(by - r, wy);
+      cubicSlopes(by - r, gy);
+      return true;
+    },
+    /** Goes to a place in that row; false where something around it is not known. */
+    atColumn(bx: number): boolean {
+      const c = Math.floor(bx);
+      if (c < 1 || c >= of.across - 2) return false;
+      cubicWeights(bx - c, wx);
+      cubicSlopes(bx - c, gx);
+      let [value, east, south, known] = [0, 0, 0, true];
+      for (let k = 0; k < 4; k++) {
+        const from = (r + k - 1) * of.across + c - 1;
+        let [v, e] = [0, 0];
+        for (let m = 0; m < 4; m++) {
+          v += wx[m] * of.height[from + m];
+          e += gx[m] * of.height[from + m];
+          if (of.known[from + m] < 0.99) known = false;
+        }
+        value += wy[k] * v;
+        east += wy[k] * e;
+        south += gy[k] * v;
+      }
+      [found.value, found.east, found.south] = [value, east, south];
+      return known;
+    },
+  };
   return found;
 }
 

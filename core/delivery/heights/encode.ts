@@ -4,7 +4,17 @@ import type { Field } from '../../field/field';
 import { formats as allFormats } from '../../formats';
 import type { Kernels } from '../../kernels/pool';
 import { putCodes, SCANNED } from '../../kernels/scan';
-import { CODES, fillInBlocks, makeSamples, type Beside, type Format, type Page, type SampleType, type WriteOptions } from '../../formats/format';
+import {
+  CODES,
+  fillInBlocks,
+  makeSamples,
+  type Beside,
+  type Format,
+  type Page,
+  type SampleArray,
+  type SampleType,
+  type WriteOptions,
+} from '../../formats/format';
 
 /** How heights become the numbers of a file. */
 export interface Encoding {
@@ -63,32 +73,47 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
     throw new UplandError('range', `The range runs from ${range.low} m to ${range.high} m. The upper end has to lie above the lower one.`, range);
   }
   const span = codes.max - codes.min;
-  const perMetre = span / (range.high - range.low);
-  const low = range.low - ground.datum;
+  const spread = { low: range.low - ground.datum, perMetre: span / (range.high - range.low), span, min: codes.min };
+  const clipped = valid ? putKnownCodes(samples, height, valid, spread, noData!) : putAllCodes(samples, height, spread);
+  const scale = (range.high - range.low) / span;
+  return { page: { ...base, scale, offset: range.low - codes.min * scale }, step: scale, clipped };
+}
+
+/** How heights are spread over codes: code = min + round((height − low) · perMetre), of `span` + 1 codes. */
+interface Spread {
+  low: number;
+  perMetre: number;
+  span: number;
+  min: number;
+}
+
+/** The codes of heights that are all known; how many lay beyond them. */
+function putAllCodes(samples: SampleArray, height: Float32Array, spread: Spread): number {
+  const whole = samples as Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array;
+  let clipped = 0;
+  for (let from = 0; from < height.length; from += SCANNED) clipped += putCodes(whole, height, from, Math.min(height.length, from + SCANNED), spread);
+  return clipped;
+}
+
+/** The codes of the heights that are known, and the one for no data at the others; how many lay beyond the codes. */
+function putKnownCodes(samples: SampleArray, height: Float32Array, valid: Uint8Array, { low, perMetre, span, min }: Spread, noData: number): number {
   let clipped = 0;
   let taken = 0;
-  const { min } = codes;
-  if (!valid) {
-    const whole = samples as Uint8Array | Uint16Array | Int16Array | Uint32Array | Int32Array;
-    for (let from = 0; from < height.length; from += SCANNED) {
-      clipped += putCodes(whole, height, from, Math.min(height.length, from + SCANNED), { low, perMetre, span, min });
-    }
-  } else
-    fillInBlocks(samples, (block, from) => {
-      for (let k = 0, i = from; k < block.length; k++, i++) {
-        if (!valid[i]) {
-          block[k] = noData!;
-          continue;
-        }
-        const code = (height[i] - low) * perMetre + 0.5;
-        // A height that rounds to the last code is not clipped; one that would need another code is.
-        const fits = code >= 0 && code < span + 1;
-        if (!fits) clipped++;
-        const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
-        if (kept === noData) taken++;
-        block[k] = kept;
+  fillInBlocks(samples, (block, from) => {
+    for (let k = 0, i = from; k < block.length; k++, i++) {
+      if (!valid[i]) {
+        block[k] = noData;
+        continue;
       }
-    });
+      const code = (height[i] - low) * perMetre + 0.5;
+      // A height that rounds to the last code is not clipped; one that would need another code is.
+      const fits = code >= 0 && code < span + 1;
+      if (!fits) clipped++;
+      const kept = min + (fits ? Math.floor(code) : code > 0 ? span : 0);
+      if (kept === noData) taken++;
+      block[k] = kept;
+    }
+  });
   if (taken) {
     throw new UplandError(
       'no-data',
@@ -96,8 +121,7 @@ export function quantise(field: Field, encoding: Encoding): Quantised {
       { taken },
     );
   }
-  const scale = (range.high - range.low) / span;
-  return { page: { ...base, scale, offset: range.low - codes.min * scale }, step: scale, clipped };
+  return clipped;
 }
 
 /** The file's bytes; with `kernels` made on all threads. `formats` may be another list, for trying what a faulty writer does. */

@@ -1,7 +1,7 @@
 import { throwIfStopped, UplandError } from '../../errors';
 import type { Ground } from '../../field/ground';
 import { formatById } from '../../formats';
-import { BYTES, type Placed, type RowWriting } from '../../formats/format';
+import { BYTES, type Placed, type RowReading, type RowWriting } from '../../formats/format';
 import type { ByteSource } from '../../formats/source';
 import type { Kernels } from '../../kernels/pool';
 import { boundsIn, SCANNED } from '../../kernels/scan';
@@ -70,55 +70,23 @@ export async function deliverInRows(
 ): Promise<RowDelivery> {
   const { ground } = made;
   const { across, down } = ground;
-  const proving = new Proving(encoding, ground, false);
   const found = { lowest: Infinity, highest: -Infinity };
   const step = writing.tall * Math.max(1, Math.floor(BAND / (across * writing.tall)));
-
-  file.lengthen(writing.length ?? writing.head.length);
-  file.write(0, writing.head);
-  const growing = new Growing(file);
-  const open = () => {
-    const back = formatById(encoding.format).open?.(growing);
-    if (!back) throw new UplandError('proof-failed', `${name} was not handed on: it cannot be read back by rows.`);
-    return back;
-  };
-  let back = open();
-  const fits = proving.head(back);
-  let hashed = 0;
-  const hashTo = async (end: number) => {
-    for (; hashed < end; hashed = Math.min(end, hashed + HASHED)) await tally.hash(file.bytes(hashed, Math.min(end, hashed + HASHED)));
-  };
-
+  const placing = new Placing(name, encoding, ground, writing, file, tally, signal);
   const make = (from: number, to: number) => {
     const rows = made.rows(from, to, signal);
     // Should this end before they are asked for.
     rows.catch(() => undefined);
     return rows;
   };
-  /** Rows that are written and cannot be read back yet. */
-  const waiting: Given[] = [];
-  const place = async ({ placing, ...band }: Given) => {
-    const { parts, length, rows } = await placing;
-    if (writing.length === undefined) file.lengthen(length);
-    for (const { at, bytes } of parts) file.write(at, bytes);
-    growing.tell();
-    if (writing.headChanges) back = open();
-    waiting.push({ placing, ...band });
-    for (let next = waiting[0]; next && next.to <= rows; next = waiting[0]) {
-      waiting.shift();
-      const { samples } = await back.rows(next.from, next.to, signal);
-      proving.rows(samples, next.height);
-      // Smaller ones were counted on the way, and doubles do not come here.
-      if (BYTES[encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
-    }
-    const last = parts.at(-1);
-    if (last && !writing.headChanges) await hashTo(band.to === down ? length : last.at + last.bytes.length);
+  const place = async (band: Given) => {
+    await placing.place(band);
     progress?.(band.to / down);
   };
   try {
     let next = make(0, Math.min(down, step));
     let before: Given | undefined;
-    for (let from = 0; from < down && fits; from += step) {
+    for (let from = 0; from < down && placing.fits; from += step) {
       const to = Math.min(down, from + step);
       const height = await next;
       throwIfStopped(signal);
@@ -132,14 +100,11 @@ export async function deliverInRows(
       before = given;
     }
     if (before) await place(before);
-    await hashTo(file.length);
+    await placing.hashTo(file.length);
   } finally {
-    growing.end();
+    placing.end();
   }
-  const { distinct, sha256 } = await tally.end();
-  const proof = proving.end(file.length, sha256, () => distinct);
-  if (!proof.ok) throw new UplandError('proof-failed', `${name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
-  return { ground, proof, ...found };
+  return { ground, proof: await placing.proof(), ...found };
 }
 
 /** Rows on their way into the file. */
@@ -152,6 +117,81 @@ interface Given {
 
 /** Bytes that are read to be hashed at a time. */
 const HASHED = 2 ** 23;
+
+/** A file that bands of rows are written into, and proved as soon as they can be read back. */
+class Placing {
+  /** Whether what its head says, read back, is what was meant. */
+  readonly fits: boolean;
+  private readonly proving: Proving;
+  private readonly growing: Growing;
+  private back: RowReading;
+  private hashed = 0;
+  /** Rows that are written and cannot be read back yet. */
+  private readonly waiting: Given[] = [];
+
+  constructor(
+    private readonly name: string,
+    private readonly encoding: Encoding,
+    private readonly ground: Ground,
+    private readonly writing: RowWriting,
+    private readonly file: RowFile,
+    private readonly tally: Tally,
+    private readonly signal: AbortSignal | undefined,
+  ) {
+    file.lengthen(writing.length ?? writing.head.length);
+    file.write(0, writing.head);
+    this.growing = new Growing(file);
+    this.proving = new Proving(encoding, ground, false);
+    this.back = this.open();
+    this.fits = this.proving.head(this.back);
+  }
+
+  private open(): RowReading {
+    const back = formatById(this.encoding.format).open?.(this.growing);
+    if (!back) throw new UplandError('proof-failed', `${this.name} was not handed on: it cannot be read back by rows.`);
+    return back;
+  }
+
+  /** Writes a band once it is packed, and holds all rows that can be read back against what was made. */
+  async place(band: Given): Promise<void> {
+    const { writing, file, growing, waiting, tally } = this;
+    const { parts, length, rows } = await band.placing;
+    if (writing.length === undefined) file.lengthen(length);
+    for (const { at, bytes } of parts) file.write(at, bytes);
+    growing.tell();
+    if (writing.headChanges) this.back = this.open();
+    waiting.push(band);
+    for (let next = waiting[0]; next && next.to <= rows; next = waiting[0]) {
+      waiting.shift();
+      const { samples } = await this.back.rows(next.from, next.to, this.signal);
+      this.proving.rows(samples, next.height);
+      // Smaller ones were counted on the way, and doubles do not come here.
+      if (BYTES[this.encoding.type] === 4) await tally.count(samples as Float32Array<ArrayBuffer>);
+    }
+    const last = parts.at(-1);
+    if (last && !writing.headChanges) await this.hashTo(band.to === this.ground.down ? length : last.at + last.bytes.length);
+  }
+
+  /** Hands the file's bytes to the hash as far as `end`. */
+  async hashTo(end: number): Promise<void> {
+    for (; this.hashed < end; this.hashed = Math.min(end, this.hashed + HASHED)) {
+      await this.tally.hash(this.file.bytes(this.hashed, Math.min(end, this.hashed + HASHED)));
+    }
+  }
+
+  /** Nothing more is written. */
+  end(): void {
+    this.growing.end();
+  }
+
+  /** What was found of the whole file; throws where it is not what was made. */
+  async proof(): Promise<Proof> {
+    const { distinct, sha256 } = await this.tally.end();
+    const proof = this.proving.end(this.file.length, sha256, () => distinct);
+    if (!proof.ok) throw new UplandError('proof-failed', `${this.name} was not handed on: its proof failed. ${proof.faults.join(' ')}`, { proof });
+    return proof;
+  }
+}
 
 /** A file that is read while it is written. */
 class Growing implements ByteSource {

@@ -98,23 +98,8 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
         encoding: codes ? { ...base, range: { low: codes.min, high: codes.max } } : base,
         words: codes ? ['Whole metres: heights are rounded, by half a metre at the most.'] : [],
       });
-    case 'zero': {
-      if (!codes) throw new UplandError('type', 'A receiver that counts from a zero code takes whole numbers.');
-      const scale = choice.scale ?? scaleToFit(heights, type, known);
-      const perCode = (heights.overAll * scale) / stepsOf(heights, codes);
-      return as({
-        encoding: { ...base, range: { low: (codes.min - heights.code) * perCode, high: (codes.max - heights.code) * perCode } },
-        toTypeIn: [
-          { label: 'Vertical scale', value: nice(scale, 8) },
-          {
-            label: 'Metres over all codes at scale 1',
-            value: `${nice(heights.overAll)} m, in ${heights.steps === '2^b' ? 2 ** codes.bits : 2 ** codes.bits - 1} steps`,
-          },
-          { label: 'Code of height 0', value: String(heights.code) },
-          { label: 'Metres a code', value: `${nice(perCode)} m` },
-        ],
-      });
-    }
+    case 'zero':
+      return as(fromZero(heights, base, choice.scale, known));
     case 'unit': {
       const span = range.high - range.low;
       const toTypeIn = [
@@ -129,6 +114,26 @@ export function prepare(field: Field, receiver: Receiver, choice: HeightChoice, 
     case 'print':
       throw new UplandError('format', 'A printed model is a mesh, and not a file of samples.');
   }
+}
+
+/** Codes that count from one for height 0, over a fixed span of metres times a scale. */
+function fromZero(heights: Extract<Receiver['heights'], { by: 'zero' }>, base: Encoding, asked: number | null | undefined, known: Statistics) {
+  const codes = CODES[base.type];
+  if (!codes) throw new UplandError('type', 'A receiver that counts from a zero code takes whole numbers.');
+  const scale = asked ?? scaleToFit(heights, base.type, known);
+  const perCode = (heights.overAll * scale) / stepsOf(heights, codes);
+  return {
+    encoding: { ...base, range: { low: (codes.min - heights.code) * perCode, high: (codes.max - heights.code) * perCode } },
+    toTypeIn: [
+      { label: 'Vertical scale', value: nice(scale, 8) },
+      {
+        label: 'Metres over all codes at scale 1',
+        value: `${nice(heights.overAll)} m, in ${heights.steps === '2^b' ? 2 ** codes.bits : 2 ** codes.bits - 1} steps`,
+      },
+      { label: 'Code of height 0', value: String(heights.code) },
+      { label: 'Metres a code', value: `${nice(perCode)} m` },
+    ],
+  };
 }
 
 type BlocksRule = Extract<Receiver['heights'], { by: 'blocks' }>;
@@ -197,18 +202,7 @@ function blocks(
     else if (row < floor) under++;
     out[i] = Math.min(ceiling, Math.max(floor, row)) * edge;
   }
-  const words = [
-    moved === 0
-      ? 'The land stays where it is.'
-      : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that ${shift ? `its sea level comes to row ${water + shift}; the world’s water stands at row ${water}` : `the sea stands at row ${water}`}.`,
-    `Every height is rounded to whole blocks of ${nice(edge)} m.`,
-  ];
-  if (pressed)
-    words.push(
-      `Shoulders: ${grouped(pressed)} samples ${pressHigh ? `above row ${grouped(high)}` : ''}${pressHigh && pressLow ? ' and ' : ''}${pressLow ? `under row ${grouped(low)}` : ''} are pressed together, so that none is cut off.`,
-    );
-  if (over) words.push(`${grouped(over)} samples rise above the ceiling at row ${grouped(ceiling)} and are cut off there.`);
-  if (under) words.push(`${grouped(under)} samples lie under the floor at row ${grouped(floor)} and are raised to it.`);
+  const words = blockWords(rule, { moved, pressed, high: pressHigh ? high : null, low: pressLow ? low : null, over, under });
   return as({
     field: makeField({ ...ground, datum: 0, sea: water * edge }, out, valid),
     encoding: { ...base, range: { low: floor * edge, high: (floor + codes.max - codes.min) * edge } },
@@ -223,6 +217,24 @@ function blocks(
       { label: 'A block is', value: `${nice(edge)} m high` },
     ],
   });
+}
+
+/** What became of the land, a sentence each: how it moved, and how many samples were pressed together or cut off; `high` and `low`: from which rows on. */
+function blockWords(
+  { floor, ceiling, water, edge, shift = 0 }: BlocksRule,
+  { moved, pressed, high, low, over, under }: { moved: number; pressed: number; high: number | null; low: number | null; over: number; under: number },
+): string[] {
+  const words = [
+    moved === 0
+      ? 'The land stays where it is.'
+      : `The land moves by ${moved > 0 ? '+' : '−'}${nice(Math.abs(moved))} m, so that ${shift ? `its sea level comes to row ${water + shift}; the world’s water stands at row ${water}` : `the sea stands at row ${water}`}.`,
+    `Every height is rounded to whole blocks of ${nice(edge)} m.`,
+  ];
+  const rows = [...(high === null ? [] : [`above row ${grouped(high)}`]), ...(low === null ? [] : [`under row ${grouped(low)}`])];
+  if (pressed) words.push(`Shoulders: ${grouped(pressed)} samples ${rows.join(' and ')} are pressed together, so that none is cut off.`);
+  if (over) words.push(`${grouped(over)} samples rise above the ceiling at row ${grouped(ceiling)} and are cut off there.`);
+  if (under) words.push(`${grouped(under)} samples lie under the floor at row ${grouped(floor)} and are raised to it.`);
+  return words;
 }
 
 /** What the ground's border leaves against country of one height around it. Metres. */

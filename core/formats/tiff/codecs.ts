@@ -27,13 +27,10 @@ export function unpackLzw(bytes: Uint8Array, expected: number): Uint8Array<Array
   const CLEAR = 256;
   const END = 257;
   const out = new Uint8Array(expected);
+  // What a code stands for: the string of another and one byte more; the first 256 are that byte alone.
   const prefix = new Uint16Array(4097);
-  const last = new Uint8Array(4097);
-  const length = new Uint16Array(4097);
-  for (let i = 0; i < 256; i++) {
-    last[i] = i;
-    length[i] = 1;
-  }
+  const last = Uint8Array.from({ length: 4097 }, (_, i) => (i < 256 ? i : 0));
+  const length = new Uint16Array(4097).fill(1, 0, 256);
   let next = 258;
   let width = 9;
   let previous = -1;

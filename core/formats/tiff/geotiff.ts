@@ -32,6 +32,23 @@ export interface Place {
   odd: string[];
 }
 
+/** From sample to sample and the north-west corner, in the map's own units; null where they are not said. */
+function cornerOf(directory: Directory, odd: string[]): { scale: { x: number; y: number } | null; corner: { west: number; north: number } | null } {
+  const pixel = directory.numbers(TAG.pixelScale);
+  const tie = directory.numbers(TAG.tiepoint);
+  const turned = directory.numbers(TAG.transformation);
+  let scale = pixel && pixel[0] > 0 && pixel[1] > 0 ? { x: pixel[0], y: pixel[1] } : null;
+  let corner = scale && tie && tie.length >= 6 ? { west: tie[3] - tie[0] * scale.x, north: tie[4] + tie[1] * scale.y } : null;
+  if (!scale && turned && turned.length >= 16) {
+    const straight = turned[1] === 0 && turned[4] === 0 && turned[0] > 0 && turned[5] < 0;
+    if (straight) {
+      scale = { x: turned[0], y: -turned[5] };
+      corner = { west: turned[3], north: turned[7] };
+    } else odd.push('It lies turned on its map; the turn was left out, and its place with it.');
+  }
+  return { scale, corner };
+}
+
 /** Where a GeoTIFF lies, with its spacing in metres whatever its CRS counts in; the keys are kept as they are. */
 export function placeOf(directory: Directory, rows: number): Place {
   const odd: string[] = [];
@@ -48,18 +65,7 @@ export function placeOf(directory: Directory, rows: number): Place {
     }
     return undefined;
   };
-  const pixel = directory.numbers(TAG.pixelScale);
-  const tie = directory.numbers(TAG.tiepoint);
-  const turned = directory.numbers(TAG.transformation);
-  let scale = pixel && pixel[0] > 0 && pixel[1] > 0 ? { x: pixel[0], y: pixel[1] } : null;
-  let corner = scale && tie && tie.length >= 6 ? { west: tie[3] - tie[0] * scale.x, north: tie[4] + tie[1] * scale.y } : null;
-  if (!scale && turned && turned.length >= 16) {
-    const straight = turned[1] === 0 && turned[4] === 0 && turned[0] > 0 && turned[5] < 0;
-    if (straight) {
-      scale = { x: turned[0], y: -turned[5] };
-      corner = { west: turned[3], north: turned[7] };
-    } else odd.push('It lies turned on its map; the turn was left out, and its place with it.');
-  }
+  const { scale, corner } = cornerOf(directory, odd);
   const feet = UNITS[Number(key(KEY.verticalUnits))];
   const rasterType = key(KEY.rasterType);
   const place: Place = {

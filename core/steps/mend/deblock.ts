@@ -218,21 +218,13 @@ function excess(height: Float32Array, length: number, lines: number, phase: numb
   return on / Math.max(1, onCount) - off / Math.max(1, offCount);
 }
 
-/** One direction: `length` samples a line, `stride` apart. */
-function evened(
+/** Mean squares of the breaks on each border and about it, for every eight lines. */
+function breaksOf(
   height: Float32Array,
-  length: number,
-  lines: number,
-  phase: number,
-  stride: number,
-  lineStride: number,
-  amount: number,
-): Float32Array<ArrayBuffer> {
-  const out = Float32Array.from(height);
-  const borders: number[] = [];
-  for (let k = phase || BLOCK; k + 2 < length; k += BLOCK) borders.push(k);
+  borders: readonly number[],
+  { length, lines, stride, lineStride }: { length: number; lines: number; stride: number; lineStride: number },
+): { on: Float64Array; about: Float64Array } {
   const segments = Math.ceil(lines / BLOCK);
-  // Mean squares of the breaks on each border and about it, for every eight lines.
   const on = new Float64Array(borders.length * segments);
   const about = new Float64Array(borders.length * segments);
   borders.forEach((border, b) => {
@@ -256,6 +248,24 @@ function evened(
       about[b * segments + s] /= Math.max(1, m);
     }
   });
+  return { on, about };
+}
+
+/** One direction: `length` samples a line, `stride` apart. */
+function evened(
+  height: Float32Array,
+  length: number,
+  lines: number,
+  phase: number,
+  stride: number,
+  lineStride: number,
+  amount: number,
+): Float32Array<ArrayBuffer> {
+  const out = Float32Array.from(height);
+  const borders: number[] = [];
+  for (let k = phase || BLOCK; k + 2 < length; k += BLOCK) borders.push(k);
+  const segments = Math.ceil(lines / BLOCK);
+  const { on, about } = breaksOf(height, borders, { length, lines, stride, lineStride });
   const around = (values: Float64Array, b: number, s: number) => {
     let sum = 0;
     let n = 0;

@@ -126,20 +126,7 @@ export const glacier = defineStep({
         ...samplesOf(ground),
         ...sizeWithApron(ground, apron),
         ...(args.seen && context.seen ? { seen: { ...args.seen, ...sizeWithApron(args.seen, apronOf(context.seen.context.ground)) } } : {}),
-        flow: GLEN / (like * like * like),
-        slide: (GLEN * SLIDES_LIKE * (params.slide / Math.max(0.05, 1 - params.slide))) / (like * like),
-        gradient: 0.008 * params.snow,
-        most: 1.6 * params.snow * like,
-        sea: sea > lowest ? sea : -Infinity,
-        calve: CALVES * like,
-        wear: params.amount / (AT_SPEED * like),
-        fastest: FASTEST * like,
-        bank: exactMath().tan(params.wall * DEGREE),
-        till: params.till,
-        stages: params.stages,
-        rise: Math.max(0, highest - line),
-        pace: PACE * like,
-        passage: PASSAGE * like * like,
+        ...iceBy(params, { like, line, highest, sea: sea > lowest ? sea : -Infinity }),
         masked: inputs.ease !== undefined,
         beds: bedsArgs(inputs.beds, params),
         until: params.until,
@@ -156,6 +143,29 @@ export const glacier = defineStep({
     return { height: out, layers: { ...layers, ice, till } };
   },
 });
+
+/** What the kernels are told of ice, for ground `like` times as large as that which it is written for; its snow line and heights in metres. */
+function iceBy(
+  params: Record<'snow' | 'slide' | 'amount' | 'wall' | 'till' | 'stages', number>,
+  { like, line, highest, sea }: { like: number; line: number; highest: number; sea: number },
+) {
+  return {
+    flow: GLEN / (like * like * like),
+    slide: (GLEN * SLIDES_LIKE * (params.slide / Math.max(0.05, 1 - params.slide))) / (like * like),
+    gradient: 0.008 * params.snow,
+    most: 1.6 * params.snow * like,
+    sea,
+    calve: CALVES * like,
+    wear: params.amount / (AT_SPEED * like),
+    fastest: FASTEST * like,
+    bank: exactMath().tan(params.wall * DEGREE),
+    till: params.till,
+    stages: params.stages,
+    rise: Math.max(0, highest - line),
+    pace: PACE * like,
+    passage: PASSAGE * like * like,
+  };
+}
 
 /** The samples that a ground goes on for past its rim. */
 function apronOf(ground: Ground): Apron {

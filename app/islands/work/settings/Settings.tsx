@@ -180,14 +180,7 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
   );
   return (
     <Part title="Settings">
-      {use.note && (
-        <p className={css.word}>
-          {use.note}{' '}
-          <Button disabled={readOnly} onClick={() => setUse(use.id, 'Clear the note', (u) => void (u.note = ''))}>
-            Clear note
-          </Button>
-        </p>
-      )}
+      <Note use={use} readOnly={readOnly} />
       <BeginFrom use={use} readOnly={readOnly} />
       {top.map(row)}
       {more.length > 0 && (
@@ -208,6 +201,19 @@ function ParamsPart({ use, line, settings, readOnly }: { use: StepUse; line: str
       )}
       {params.some(({ meta }) => meta.kind === 'seed') && <RollsStrip use={use} seed={Number(settings.seed)} readOnly={readOnly} />}
     </Part>
+  );
+}
+
+/** What a step that was changed from outside says of it. */
+function Note({ use, readOnly }: { use: StepUse; readOnly: boolean }) {
+  if (!use.note) return null;
+  return (
+    <p className={css.word}>
+      {use.note}{' '}
+      <Button disabled={readOnly} onClick={() => setUse(use.id, 'Clear the note', (u) => void (u.note = ''))}>
+        Clear note
+      </Button>
+    </p>
   );
 }
 
