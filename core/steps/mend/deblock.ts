@@ -36,7 +36,9 @@ export const deblock = defineStep({
       say('No grid of 8 × 8 blocks shows in these heights.');
       return { height };
     }
-    const out = settled(settled(height, across, down, found.left, 1, across, amount), down, across, found.top, across, 1, amount);
+    const rows: Direction = { length: across, lines: down, stride: 1, lineStride: across };
+    const columns: Direction = { length: down, lines: across, stride: across, lineStride: 1 };
+    const out = settled(settled(height, rows, found.left, amount), columns, found.top, amount);
     say(`The blocks begin at column ${found.left} and row ${found.top}; breaks across them were ${found.times.toFixed(1)} times those within.`);
     return { height: out };
   },
@@ -179,25 +181,25 @@ function phaseIn({ sums: stripes, looked }: Stripes, length: number, lines: numb
   return means[phase] > 1.12 * Math.max(...others) && wins[phase] > 0.35 * stripes.length ? { phase, times } : null;
 }
 
+/** One direction of a ground: `length` samples a line, `stride` apart in memory; so many lines, `lineStride` apart. */
+interface Direction {
+  length: number;
+  lines: number;
+  stride: number;
+  lineStride: number;
+}
+
 /** One direction, by the share of the breaks after which steps across the grid are as large as the others. */
-function settled(
-  height: Float32Array,
-  length: number,
-  lines: number,
-  phase: number,
-  stride: number,
-  lineStride: number,
-  amount: number,
-): Float32Array<ArrayBuffer> {
-  const before = excess(height, length, lines, phase, stride, lineStride);
-  const first = evened(height, length, lines, phase, stride, lineStride, SHARE);
-  const after = excess(first, length, lines, phase, stride, lineStride);
+function settled(height: Float32Array, along: Direction, phase: number, amount: number): Float32Array<ArrayBuffer> {
+  const before = excess(height, along, phase);
+  const first = evened(height, along, phase, SHARE);
+  const after = excess(first, along, phase);
   const share = before > after ? Math.min(MOST_SHARE, Math.max(0, (SHARE * before) / (before - after))) : SHARE;
-  return evened(height, length, lines, phase, stride, lineStride, share * amount);
+  return evened(height, along, phase, share * amount);
 }
 
 /** By how much steps across the grid are larger than the others, on average. */
-function excess(height: Float32Array, length: number, lines: number, phase: number, stride: number, lineStride: number): number {
+function excess(height: Float32Array, { length, lines, stride, lineStride }: Direction, phase: number): number {
   let on = 0;
   let onCount = 0;
   let off = 0;
@@ -222,7 +224,7 @@ function excess(height: Float32Array, length: number, lines: number, phase: numb
 function breaksOf(
   height: Float32Array,
   borders: readonly number[],
-  { length, lines, stride, lineStride }: { length: number; lines: number; stride: number; lineStride: number },
+  { length, lines, stride, lineStride }: Direction,
 ): { on: Float64Array; about: Float64Array } {
   const segments = Math.ceil(lines / BLOCK);
   const on = new Float64Array(borders.length * segments);
@@ -251,21 +253,14 @@ function breaksOf(
   return { on, about };
 }
 
-/** One direction: `length` samples a line, `stride` apart. */
-function evened(
-  height: Float32Array,
-  length: number,
-  lines: number,
-  phase: number,
-  stride: number,
-  lineStride: number,
-  amount: number,
-): Float32Array<ArrayBuffer> {
+/** One direction, with so much of its breaks on the borders taken out. */
+function evened(height: Float32Array, along: Direction, phase: number, amount: number): Float32Array<ArrayBuffer> {
+  const { length, lines, stride, lineStride } = along;
   const out = Float32Array.from(height);
   const borders: number[] = [];
   for (let k = phase || BLOCK; k + 2 < length; k += BLOCK) borders.push(k);
   const segments = Math.ceil(lines / BLOCK);
-  const { on, about } = breaksOf(height, borders, { length, lines, stride, lineStride });
+  const { on, about } = breaksOf(height, borders, along);
   const around = (values: Float64Array, b: number, s: number) => {
     let sum = 0;
     let n = 0;
