@@ -28,8 +28,14 @@ function growsInView(): boolean {
   return !picture && !!course && allUses(course).filter((use) => use.on && stepById(use.step).family === 'weather').length >= WATCHED;
 }
 
+/** Hears that what is seen is to be worked out anew. */
+export const unsettled = new Set<() => void>();
+
 /** Works the ground out anew: a preview at once, the full ground when the hand rests. */
-export const workOut = (): void => scheduler.ask();
+export function workOut(): void {
+  unsettled.forEach((listener) => listener());
+  scheduler.ask();
+}
 
 /** Hears of a ground that is seen as it was kept, before anything is worked out: what it needs to be seen well comes first. */
 export const seenKept = new Set<(course: Course) => Promise<void>>();
@@ -62,7 +68,10 @@ export async function openGround(): Promise<void> {
 }
 
 /** After a stroke the ground is seen as it is already, but for what steps after it make of it: no preview comes between. */
-export const workOutBehind = (): void => scheduler.askBehind();
+export function workOutBehind(): void {
+  unsettled.forEach((listener) => listener());
+  scheduler.askBehind();
+}
 
 /** While a hand is on the ground nothing else changes it. */
 export const holdWork = (on: boolean): Promise<void> => scheduler.hold(on);

@@ -63,7 +63,7 @@ async function readTerrain(id: string): Promise<Found | null> {
 
 function takeUp({ working, changed, played, lost }: Found): void {
   saving.begin(changed);
-  set({ ...working, savedAt: changed, gone: false });
+  set({ ...working, savedAt: changed, unsaved: false, gone: false });
   if (lost > 0) say(`${lost} of the last changes could not be read again from this browser’s storage. What went before them is here.`);
   if (played > 0 && !get().readOnly) void saveNow();
   void openGround();

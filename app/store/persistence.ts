@@ -54,8 +54,9 @@ export const saving = new Saving({
     return there;
   },
   append: (terrain, base, entries) => withRoom(() => append(terrain, base, entries)),
-  onSaved: (at) => {
-    set({ savedAt: at, saveFault: null });
+  onNoted: () => set({ unsaved: true }),
+  onSaved: (at, all) => {
+    set({ savedAt: at, saveFault: null, unsaved: !all });
     void unstoredCount().then((count) => {
       if (count) set({ saveFault: 'Some hand work is in memory only: this browser has no room left. Save the project file.' });
     });

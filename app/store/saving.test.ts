@@ -11,7 +11,7 @@ const amend = (n: number): JournalEntry => ({ kind: 'amend', forward: [{ op: 'ad
 function bench() {
   const log: (['journal', number, number] | ['whole', number])[] = [];
   const said: string[] = [];
-  const state = { gone: false, fails: 0, slow: 0 };
+  const state = { gone: false, fails: 0, slow: 0, unsaved: false };
   const pause = () => new Promise<void>((resolve) => setTimeout(resolve, state.slow));
   const attempt = async () => {
     await pause();
@@ -33,7 +33,11 @@ function bench() {
       if (there) log.push(['journal', base, entries.length]);
       return there;
     },
-    onSaved: () => void said.push('saved'),
+    onNoted: () => void (state.unsaved = true),
+    onSaved: (_, all) => {
+      said.push('saved');
+      state.unsaved = !all;
+    },
     onFault: (sentence) => void said.push(sentence),
     onGone: () => void said.push('gone'),
   });
@@ -88,6 +92,23 @@ describe('saving as one works', () => {
     await vi.advanceTimersByTimeAsync(200);
     expect(log.map((entry) => entry[0])).toEqual(['whole', 'journal']);
     expect(log[1][1]).toBe(log[0][1]);
+  });
+
+  it('tells that something is not stored yet until all of it is, also what comes while it is stored', async () => {
+    const { saving, state } = bench();
+    state.slow = 50;
+    saving.note(amend(0), true);
+    expect(state.unsaved).toBe(true);
+    await vi.advanceTimersByTimeAsync(30);
+    saving.note(amend(1));
+    await vi.advanceTimersByTimeAsync(30);
+    expect(state.unsaved).toBe(true);
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(state.unsaved).toBe(false);
+    state.fails = 1;
+    saving.note(amend(2), true);
+    await vi.advanceTimersByTimeAsync(60);
+    expect(state.unsaved).toBe(true);
   });
 
   it('what could not be stored is said, and is part of the next save', async () => {

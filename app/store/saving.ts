@@ -19,7 +19,10 @@ export interface SaveTo {
   /** Saves the terrain whole; false where it is not in this browser any more. */
   whole(saved: Saved, at: number): Promise<boolean>;
   append: typeof append;
-  onSaved(at: number): void;
+  /** There is something that is not stored yet. */
+  onNoted(): void;
+  /** `all`: nothing came meanwhile that is still to be stored. */
+  onSaved(at: number, all: boolean): void;
   onFault(sentence: string): void;
   /** The terrain was removed elsewhere. */
   onGone(): void;
@@ -68,6 +71,7 @@ export class Saving {
   /** Notes a change; `atOnce`: a finished stroke, which waits for nothing. */
   note(entry: JournalEntry, atOnce = false): void {
     this.waiting.push(entry);
+    this.to.onNoted();
     if (atOnce) void this.flush();
     else this.gathering ??= setTimeout(() => void this.flush(), GATHER);
     this.since ||= Date.now();
@@ -98,7 +102,7 @@ export class Saving {
     this.waiting = [];
     try {
       if (!(await this.to.append(now.id, this.base, entries))) this.lose();
-      else this.to.onSaved(Date.now());
+      else this.to.onSaved(Date.now(), this.waiting.length === 0);
     } catch (error) {
       this.broken = true;
       this.to.onFault(faultSentence(error));
@@ -118,7 +122,7 @@ export class Saving {
       if (!(await this.to.whole(now, at))) return this.lose();
       this.base = at;
       this.broken = false;
-      this.to.onSaved(at);
+      this.to.onSaved(at, this.waiting.length === 0);
     } catch (error) {
       this.waiting = [...entries, ...this.waiting];
       this.broken = true;

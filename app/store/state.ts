@@ -74,6 +74,8 @@ interface State {
   /** A sentence for the person, shown until it is closed. */
   notice: string | null;
   savedAt: number | null;
+  /** A change is not stored yet, neither in the journal nor with the whole. */
+  unsaved: boolean;
   saveFault: string | null;
   /** The terrain was removed in another tab while it is open here. */
   gone: boolean;
@@ -127,6 +129,7 @@ export const useTerrain = create<State>(() => ({
   report: null,
   notice: null,
   savedAt: null,
+  unsaved: false,
   saveFault: null,
   gone: false,
   meshFiles: null,

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { readHeightmap } from '@upland-cast/core';
-import { Application, downloadsInto, fullGround, openDemo } from '../helpers/application';
+import { Application, demoTogether, downloadsInto, fullGround, openDemo, twoFrames } from '../helpers/application';
 import { axeViolations } from '../helpers/axe';
 import { readBytes, scratch } from '../helpers/outside';
 
@@ -16,6 +16,9 @@ afterAll(async () => {
   done();
 });
 
+/** For those that leave the demo as it is. */
+const demo = demoTogether(() => app);
+
 /** The sizes that a page is for: a laptop, a small one, and a laptop at 200 %. */
 const SIZES = [
   [1280, 800],
@@ -28,7 +31,7 @@ async function reaches(page: Page, what: string, sizes: readonly (readonly [numb
   for (const [width, height] of sizes) {
     await page.setViewportSize({ width, height });
     // A view that is drawn again does not change what is asked here.
-    await page.waitForTimeout(150);
+    await twoFrames(page);
     const at = `${what} at ${width}`;
     if (width !== 1024) expect(await axeViolations(page, within), at).toEqual([]);
     expect(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth), `${at}: sideways`).toBeLessThanOrEqual(0);
@@ -41,7 +44,7 @@ async function reaches(page: Page, what: string, sizes: readonly (readonly [numb
 async function filled(page: Page, room: string): Promise<void> {
   if (room === 'Mesh') await page.getByText('largest error').waitFor({ timeout: 60_000 });
   else if (room === 'Export') await page.getByText('metres a code').waitFor({ timeout: 60_000 });
-  else await page.waitForTimeout(1500);
+  else await page.getByRole('status', { name: 'What was found' }).waitFor();
 }
 
 /** What is open over the page, which is looked at without it. */
@@ -134,13 +137,12 @@ describe('every room and dialog', () => {
   });
 
   it('tells what is on where colours are forced', async () => {
-    const { context, page } = await app.person();
+    const { page } = await demo();
     await page.emulateMedia({ forcedColors: 'active' });
-    await openDemo(page, app.address);
     const paint = (name: string) => page.getByRole('radio', { name, exact: true }).evaluate((one) => getComputedStyle(one).backgroundColor);
     expect(await paint('Relief')).not.toBe(await paint('Plan'));
     expect(await axeViolations(page)).toEqual([]);
-    await context.close();
+    await page.emulateMedia({ forcedColors: null });
   });
 });
 
@@ -180,8 +182,7 @@ describe('the keyboard', () => {
   });
 
   it('has one stop for the course and one for each tool bar, and goes on by arrow keys', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const stops = (within: string) =>
       page.locator(within).evaluate((box) => [...box.querySelectorAll<HTMLElement>('button')].filter((b) => b.tabIndex === 0 && b.offsetParent).length);
     const cards = await page.locator('[data-card]').count();
@@ -199,7 +200,6 @@ describe('the keyboard', () => {
     await page.keyboard.press('Tab');
     expect(await bar.evaluate((box) => box.contains(document.activeElement))).toBe(false);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('stays near after a step is deleted, one is added, and a panel is closed; a label presses its switch', async () => {
@@ -285,8 +285,7 @@ describe('a first visit', () => {
 
 describe('the layout', () => {
   it('folds its panels, keeps the height that the course is given, and gives the view the window', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const view = () => page.locator('canvas[data-ground]').boundingBox();
     const before = (await view())!;
     await page.getByRole('button', { name: 'Fold the settings away' }).click();
@@ -314,7 +313,6 @@ describe('the layout', () => {
     await page.getByRole('button', { name: 'Open the settings' }).click();
     await page.getByRole('complementary', { name: /^Settings of/ }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 

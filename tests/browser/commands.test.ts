@@ -1,6 +1,6 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { Application, together } from '../helpers/application';
+import { Application, noiseTogether, stored, together, type Present } from '../helpers/application';
 import { axeViolations } from '../helpers/axe';
 
 let app: Application;
@@ -11,11 +11,19 @@ afterAll(async () => {
   await app.stop();
 });
 
-/** Each of these begins at the list of terrains, or with one of its own. */
+/** Some begin at the list of terrains. */
 const there = together(
   () => app,
   () => Promise.resolve(),
 );
+
+/** Others at noise alone, which is selected. */
+const noise = noiseTogether(() => app);
+async function atNoise(): Promise<Present> {
+  const person = await noise();
+  await person.page.getByRole('button', { name: /^Noise,/ }).click();
+  return person;
+}
 
 async function newTerrain(page: Page): Promise<void> {
   await page.goto(app.address);
@@ -33,8 +41,7 @@ async function command(page: Page, query: string): Promise<void> {
 
 describe('the list of commands', () => {
   it('finds a step by the trade’s other words and says by which; a number with its unit goes along', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await atNoise();
     await page.keyboard.press('Control+K');
     const list = page.getByRole('dialog', { name: 'Find a command' });
     await page.keyboard.type('thermal erosion');
@@ -68,8 +75,7 @@ describe('the list of commands', () => {
   });
 
   it('goes to rooms, receivers and views, and leaves the focus where it was', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await atNoise();
     await command(page, 'block world');
     await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
     await command(page, 'mesh geometry');
@@ -79,7 +85,7 @@ describe('the list of commands', () => {
     await command(page, 'cross-section');
     await expect.poll(() => page.getByRole('radio', { name: 'Section' }).getAttribute('aria-checked')).toBe('true');
     // What was chosen last in a room is there again, also on the next visit.
-    await page.waitForTimeout(800);
+    await stored(page);
     await page.reload();
     await page.getByRole('link', { name: 'Export', exact: true }).click();
     await expect.poll(() => page.getByRole('button', { name: /^Block world/ }).getAttribute('aria-pressed')).toBe('true');
@@ -116,8 +122,7 @@ describe('the list of commands', () => {
   });
 
   it('has the step menu find by the same words, and says when nothing is found', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await atNoise();
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     const menu = page.getByRole('menu', { name: 'Add a step' });
     await page.getByLabel('Find a step').fill('road');
@@ -131,8 +136,7 @@ describe('the list of commands', () => {
 
 describe('the hands', () => {
   it('reach what a page is for past its header, which stays one line at 1024', async () => {
-    const { context, page, faults } = await app.person();
-    await newTerrain(page);
+    const { page, faults } = await atNoise();
     await page.setViewportSize({ width: 1024, height: 720 });
     const header = (await page.locator('header').first().boundingBox())!;
     expect(header.height).toBeLessThan(60);
@@ -147,7 +151,6 @@ describe('the hands', () => {
     expect(await page.evaluate(() => document.activeElement?.tagName)).toBe('MAIN');
     expect(await page.getByRole('heading', { level: 1 }).count()).toBe(1);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('change the ground’s size, samples and spacing with one of them held, or fitted to a receiver', async () => {
@@ -181,8 +184,7 @@ describe('the hands', () => {
   });
 
   it('are asked how level ground joins what came before', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await atNoise();
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await page.getByRole('menuitem', { name: /^Flat/ }).click();
     const asked = page.getByRole('dialog', { name: 'How does Flat join what came before?' });

@@ -1,7 +1,7 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { encode, fieldFrom, flipRows, makeGround, srgbFromLinear } from '@upland-cast/core';
-import { Application, together } from '../helpers/application';
+import { encode, fieldFrom, flipRows, makeCourse, makeGround, srgbFromLinear } from '@upland-cast/core';
+import { Application, noiseTogether, openCourse, stored, together } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -11,7 +11,9 @@ afterAll(async () => {
   await app.stop();
 });
 
-/** Each of these begins at the list of terrains, or with one of its own. */
+const LEVEL = makeGround({ width: 4096, depth: 4096, across: 257, down: 257 });
+
+/** Each of these begins with a terrain of its own. */
 const there = together(
   () => app,
   () => Promise.resolve(),
@@ -25,10 +27,7 @@ const tiff = async (field: typeof hill) => Buffer.from((await encode(field, { fo
 
 /** A terrain of that file alone, in the Compare room. */
 async function compared(page: Page) {
-  await page.goto(app.address);
-  await page.locator('astro-island:not([ssr])').first().waitFor({ state: 'attached' });
-  await page.getByRole('button', { name: 'New, level' }).click();
-  await page.waitForURL(/terrain/);
+  await openCourse(page, app.address, makeCourse('New terrain', LEVEL));
   await page.getByRole('link', { name: 'Compare' }).click();
   const found = page.getByRole('status', { name: 'What was found' });
   await found.waitFor();
@@ -124,7 +123,7 @@ describe('comparing', () => {
     await page.getByLabel('Name of the comparison').fill('Noise');
     await page.getByRole('button', { name: 'Keep', exact: true }).click();
     await page.getByRole('button', { name: 'Noise', exact: true }).waitFor();
-    await page.waitForTimeout(800);
+    await stored(page);
     await page.reload();
     await found.getByText(/^B is A but for 0\.1\d m root mean square/).waitFor();
     await page.getByRole('button', { name: 'Noise', exact: true }).waitFor();
@@ -165,11 +164,7 @@ describe('comparing', () => {
   });
 
   it('is one press away from a step', async () => {
-    const { context, page, faults } = await app.person();
-    await page.goto(app.address);
-    await page.locator('astro-island:not([ssr])').first().waitFor({ state: 'attached' });
-    await page.getByRole('button', { name: 'New from noise' }).click();
-    await page.waitForURL(/terrain/);
+    const { page, faults } = await noiseTogether(() => app)();
     // The first step found nothing that it could be held against.
     await page.getByRole('button', { name: /^Flat,/ }).click();
     const flat = page.getByRole('complementary', { name: 'Settings of Flat' });
@@ -187,6 +182,5 @@ describe('comparing', () => {
     await page.goBack();
     await page.getByRole('button', { name: 'Compare', exact: true }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { encode } from '@upland-cast/core';
 import { groundOf, hills } from '../helpers/grounds';
-import { Application, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
+import { Application, demoTogether, fullGround, nextFullGround, noiseTogether, pictures, stored, together } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -12,11 +12,15 @@ afterAll(async () => {
   await app.stop();
 });
 
-/** Each of these begins at the list of terrains, or with one of its own. */
+/** Some begin at the list of terrains. */
 const there = together(
   () => app,
   () => Promise.resolve(),
 );
+
+/** Others begin at the demo, or at noise alone. */
+const demo = demoTogether(() => app);
+const noise = noiseTogether(() => app);
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 const namesOn = (page: Page, line: string) => page.locator(`ol[aria-label="${line}"] b`).allInnerTexts();
@@ -37,8 +41,7 @@ async function newTerrain(page: Page): Promise<void> {
 
 describe('the course', () => {
   it('takes a tributary that flows in, another way of joining, a fold, and refuses a loop', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await noise();
     const alone = await range(page);
     await settled(page, () => page.getByRole('button', { name: 'Tributary', exact: true }).click());
     expect(await namesOn(page, 'Tributary Side 1')).toEqual(['Noise']);
@@ -79,8 +82,7 @@ describe('the course', () => {
   });
 
   it('moves steps within and across lines by the mouse and by the keyboard', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const stem = ['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Ice', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift'];
     expect(await namesOn(page, 'Stem')).toEqual(stem);
     expect(await namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Bedding']);
@@ -122,12 +124,10 @@ describe('the course', () => {
     await page.keyboard.press('Delete');
     await expect.poll(() => namesOn(page, 'Tributary Crags')).toEqual(['Crests', 'Bedding']);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('stands after a step while another is selected and set, and goes back to the end', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const end = await range(page);
     await settled(page, () => page.getByRole('button', { name: 'Stand after Rolling base' }).click());
     await page.getByText('As after Rolling base').waitFor();
@@ -142,12 +142,10 @@ describe('the course', () => {
     await settled(page, () => page.getByRole('button', { name: 'To the end' }).first().click());
     expect(await range(page)).not.toBe(end);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('keeps twenty steps in four lines legible at 1280 × 800, with an overview for what does not fit', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     for (const steps of [
       ['Warp', 'Terrace', 'Blur'],
       ['Landform', 'Median', 'Roughen'],
@@ -180,14 +178,12 @@ describe('the course', () => {
     await overview.click({ position: { x: box.width - 8, y: 20 } });
     await expect.poll(scrolled).toBeGreaterThan(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('where a step acts', () => {
   it('is set by masks, shown on the ground with its legend, and said in words when it is nowhere', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await noise();
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await settled(page, () => page.getByRole('menuitem', { name: /^Shift/ }).click());
     await settled(page, async () => {
@@ -220,8 +216,7 @@ describe('where a step acts', () => {
 
 describe('what is kept', () => {
   it('every roll, through undo and a reload; any can be gone back to and be a favourite', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await noise();
     await card(page, 'Noise').click();
     const seed = page.getByLabel('Roll', { exact: true });
     const first = await seed.inputValue();
@@ -239,7 +234,7 @@ describe('what is kept', () => {
       .getByRole('button', { name: /as a favourite/ })
       .first()
       .click();
-    await page.waitForTimeout(900);
+    await stored(page);
     await page.reload();
     await fullGround(page);
     await card(page, 'Noise').click();
@@ -269,8 +264,7 @@ describe('what is kept', () => {
   });
 
   it('marks, to go back to without losing what is now; one is kept before the ground is changed', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const first = await range(page);
     await page.getByRole('button', { name: 'Marks' }).click();
     await page.getByLabel('Name of the mark').fill('As it came');
@@ -298,14 +292,12 @@ describe('what is kept', () => {
     await page.getByRole('button', { name: 'Marks' }).click();
     await page.getByLabel('Name of Before the ground was changed').waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('looking along and at places', () => {
   it('draws a section that follows the settings, its line moved by the keyboard', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await page.getByRole('radio', { name: 'Section' }).click();
     const section = page.getByRole('region', { name: 'Section' });
     await section.getByText(/5\s456 m long/).waitFor();
@@ -322,12 +314,10 @@ describe('looking along and at places', () => {
     await page.keyboard.press('Shift+ArrowLeft');
     await expect.poll(() => section.getByText(/5\s456 m long/).count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('watches spots: their height now and what the latest change did to them', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await page.getByRole('button', { name: 'Spots', exact: true }).click();
     const row = page.getByRole('row').filter({ has: page.getByLabel('Name of Rescue post') });
     await row.getByText(/^\d+\.\d m$/).waitFor();
@@ -342,12 +332,10 @@ describe('looking along and at places', () => {
     await page.mouse.click(box.x + box.width / 2, box.y + box.height * 0.6);
     await page.getByLabel('Name of Spot 4').waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('edits a line in the view and a curve in the settings, by the keyboard', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await page.getByRole('button', { name: 'Add a step after Shift' }).click();
     await settled(page, () => page.getByRole('menuitem', { name: /^Channel/ }).click());
     // It waits for its line, the pointer ready to draw it, and says so without alarm.
@@ -403,14 +391,12 @@ describe('looking along and at places', () => {
     await page.keyboard.press('Delete');
     await expect.poll(() => page.getByRole('slider', { name: /^Point/ }).count()).toBe(2);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('a file for a step', () => {
   it('is taken with what it means said, its codes spread over the ground’s range; a wrong one is refused and changes nothing', async () => {
-    const { page, faults } = await there();
-    await newTerrain(page);
+    const { page, faults } = await noise();
     const before = await range(page);
     await page.getByRole('button', { name: 'Add a step after Noise' }).click();
     await page.getByRole('menuitem', { name: /^Raster/ }).click();

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
-import { Application, demoStrokes, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoStrokes, demoTogether, drawn, fromAbove, fullGround, nextFullGround, openDemo, pictures, stored } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -14,8 +14,11 @@ const card = (page: Page, name: string) => page.getByRole('button', { name: new 
 const strokes = (page: Page, count: number) => card(page, 'Hand work').and(page.getByRole('button', { name: new RegExp(`${count} strokes`) }));
 const DEMO_STROKES = await demoStrokes();
 
+/** Most of these do not mind what the hand did before and was undone. */
+const demo = demoTogether(() => app);
+
 /** The stored settings of a step of the stem, as they stand in the browser's database. */
-const stored = (page: Page, id: string) =>
+const stepStored = (page: Page, id: string) =>
   page.evaluate(
     (wanted) =>
       new Promise<{ params: { tiles: Record<string, string>; strokes: number }; where: { masks: { params: { tiles?: object } }[] } }>((resolve, reject) => {
@@ -32,11 +35,10 @@ const stored = (page: Page, id: string) =>
     id,
   );
 
+/** From the demo to its hand work, from above; where the middle of the view is. */
 async function atHandWork(page: Page): Promise<{ x: number; y: number }> {
-  await openDemo(page, app.address);
   await card(page, 'Hand work').click();
-  await page.getByRole('radio', { name: 'Plan' }).click();
-  await page.waitForTimeout(500);
+  await fromAbove(page);
   const box = (await page.locator('canvas[data-ground]').boundingBox())!;
   return { x: box.x + box.width / 2, y: box.y + box.height / 2 };
 }
@@ -53,8 +55,9 @@ const BRUSHES = ['Raise', 'Lower', 'Smooth', 'Roughen', 'Flatten', 'To a height'
 describe('hand work', () => {
   it('takes every brush, one stroke after another without waiting; after a reload a hundred are undone, to the bit', async () => {
     const { context, page, faults } = await app.person();
+    await openDemo(page, app.address);
     const { x, y } = await atHandWork(page);
-    const before = await stored(page, 'hand');
+    const before = await stepStored(page, 'hand');
     for (const [n, name] of BRUSHES.entries()) {
       await page.getByRole('radio', { name, exact: true }).click();
       if (name === 'To a slope') {
@@ -81,16 +84,15 @@ describe('hand work', () => {
     }
     await strokes(page, DEMO_STROKES + 100).waitFor({ timeout: 30_000 });
     await page.locator('[role=status] progress').waitFor({ state: 'detached', timeout: 60_000 });
-    await page.waitForTimeout(1200);
-    const worked = await stored(page, 'hand');
-    expect(worked.params.strokes).toBe(DEMO_STROKES + 100);
+    await expect.poll(async () => (await stepStored(page, 'hand')).params.strokes, { timeout: 10_000 }).toBe(DEMO_STROKES + 100);
+    const worked = await stepStored(page, 'hand');
     expect(worked.params.tiles).not.toEqual(before.params.tiles);
     await page.reload();
     await fullGround(page);
     for (let n = 0; n < 100; n++) await page.keyboard.press('Control+z');
     await strokes(page, DEMO_STROKES).waitFor();
     // Tiles are kept by the SHA-256 of their bytes: the same names are the same bits.
-    await expect.poll(async () => (await stored(page, 'hand')).params, { timeout: 10_000 }).toEqual(before.params);
+    await expect.poll(async () => (await stepStored(page, 'hand')).params, { timeout: 10_000 }).toEqual(before.params);
     await page.getByRole('button', { name: 'Redo' }).click();
     await strokes(page, DEMO_STROKES + 1).waitFor();
     expect(faults).toEqual([]);
@@ -98,27 +100,26 @@ describe('hand work', () => {
   }, 900_000);
 
   it('keeps its differences to the bit under another ground, and can be played again on it', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     await atHandWork(page);
-    const before = await stored(page, 'hand');
+    const before = await stepStored(page, 'hand');
     await card(page, 'Rolling base').click();
     const count = await pictures(page);
     await page.getByRole('button', { name: 'Re-roll' }).click();
     await nextFullGround(page, count);
-    await page.waitForTimeout(900);
-    expect((await stored(page, 'hand')).params.tiles).toEqual(before.params.tiles);
+    await stored(page);
+    expect((await stepStored(page, 'hand')).params.tiles).toEqual(before.params.tiles);
     await card(page, 'Hand work').click();
     await page.getByRole('button', { name: 'Play the strokes again' }).click();
     await expect
-      .poll(async () => JSON.stringify((await stored(page, 'hand')).params.tiles) !== JSON.stringify(before.params.tiles), { timeout: 60_000 })
+      .poll(async () => JSON.stringify((await stepStored(page, 'hand')).params.tiles) !== JSON.stringify(before.params.tiles), { timeout: 60_000 })
       .toBe(true);
-    expect((await stored(page, 'hand')).params.strokes).toBe(DEMO_STROKES);
+    expect((await stepStored(page, 'hand')).params.strokes).toBe(DEMO_STROKES);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('a stroke of two hundred dabs over the whole course holds the page in no long task', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     const { x, y } = await atHandWork(page);
     await page.getByLabel('Radius', { exact: true }).first().fill('60');
     await page.getByLabel('Radius', { exact: true }).first().press('Enter');
@@ -136,11 +137,10 @@ describe('hand work', () => {
     console.log(`measured: longest task of the page during a stroke: ${held[0]?.toFixed(0) ?? 'under 50'} ms (aim 50), ${held.length} over 50 ms`);
     expect(held[0] ?? 0).toBeLessThan(2_000);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('goes on where a pointer is lost, the window resized and the tab hidden in mid-stroke', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     const { x, y } = await atHandWork(page);
     const canvas = page.locator('canvas[data-ground]');
     await page.mouse.move(x, y);
@@ -163,12 +163,15 @@ describe('hand work', () => {
     });
     await strokes(page, DEMO_STROKES + 3).waitFor({ timeout: 30_000 });
     await page.mouse.up();
+    await page.evaluate(() => {
+      Reflect.deleteProperty(document, 'hidden');
+      document.dispatchEvent(new Event('visibilitychange'));
+    });
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('paints a mask with the same brushes: the step acts where it was painted', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     const { x, y } = await atHandWork(page);
     await card(page, 'Peat moor').click();
     await page.getByLabel('Add a mask').selectOption('painted');
@@ -176,18 +179,18 @@ describe('hand work', () => {
     await page.getByRole('button', { name: 'Paint', exact: true }).click();
     await page.getByText('Brush: paints the mask').waitFor();
     await draw(page, [x - 60, y], [x + 60, y]);
-    const painted = async () => Object.keys((await stored(page, 'moor')).where.masks[0]?.params.tiles ?? {}).length;
+    const painted = async () => Object.keys((await stepStored(page, 'moor')).where.masks[0]?.params.tiles ?? {}).length;
     await expect.poll(painted, { timeout: 20_000 }).toBeGreaterThan(0);
     await page.getByText(/covers 0*[.\d]+ % of the ground/).waitFor({ timeout: 30_000 });
     await page.getByRole('button', { name: 'Done painting' }).click();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
 describe('a stroke', () => {
   it('goes on in memory where the browser’s room ends in mid-stroke, and says so', async () => {
     const { context, page, faults } = await app.person();
+    await openDemo(page, app.address);
     const { x, y } = await atHandWork(page);
     await page.mouse.move(x, y);
     await page.mouse.down();
@@ -219,7 +222,7 @@ describe('a stroke', () => {
   });
 
   it('dabs on while it is held still, says what it did, and stays where another step acts', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     const { x, y } = await atHandWork(page);
     const readout = page.locator('[aria-live=off]');
     const change = async () => Number(((await readout.textContent()) ?? '').match(/stroke ([+−]?[\d.]+)/)?.[1]?.replace('−', '-') ?? NaN);
@@ -244,7 +247,6 @@ describe('a stroke', () => {
     await strokes(page, DEMO_STROKES + 2).waitFor({ timeout: 30_000 });
     expect(await change()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
@@ -273,11 +275,11 @@ describe('the view', () => {
       });
     for (const side of ['south', 'east']) {
       await page.getByRole('button', { name: side, exact: true }).click();
-      await page.waitForTimeout(2500);
+      await drawn(page);
       const usual = await outline();
       await page.getByRole('switch', { name: 'Every sample' }).click();
       await expect.poll(async () => (await outline()).patches, { timeout: 30_000 }).toBe(1024);
-      await page.waitForTimeout(6000);
+      await drawn(page);
       const every = await outline();
       await page.getByRole('switch', { name: 'Every sample' }).click();
       const apart = usual.rows.map((y, x) => Math.abs(y - every.rows[x]));
@@ -296,7 +298,7 @@ describe('the view', () => {
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     for (const side of ['above', 'south', 'east']) {
       await page.getByRole('button', { name: side, exact: true }).click();
-      await page.waitForTimeout(1500);
+      await drawn(page);
       const gaps = await page.evaluate(() => {
         const canvas = document.querySelector<HTMLCanvasElement>('canvas[data-ground]')!;
         const copy = document.createElement('canvas');
@@ -352,12 +354,8 @@ describe('the view', () => {
     /** The picture when light and colours are there and nothing is drawn any more. */
     const atRest = async () => {
       await page.waitForFunction(() => Number(document.querySelector<HTMLElement>('canvas[data-lit]')?.dataset.lit) > 0, undefined, { timeout: 30_000 });
-      for (let seen = await picture(), tries = 0; ; tries++) {
-        await page.waitForTimeout(1500);
-        const now = await picture();
-        if (now === seen || tries > 20) return now;
-        seen = now;
-      }
+      await drawn(page);
+      return picture();
     };
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     await page.getByRole('button', { name: 'west', exact: true }).click();
@@ -378,7 +376,7 @@ describe('the view', () => {
     await page.keyboard.down('KeyW');
     await page.waitForTimeout(1500);
     await page.keyboard.up('KeyW');
-    await page.waitForTimeout(1500);
+    await drawn(page);
     expect(await apart(stood)).toBeGreaterThan(0.001);
     await page.keyboard.press('Escape');
     await expect.poll(() => apart(west), { timeout: 15_000 }).toBeLessThan(0.005);

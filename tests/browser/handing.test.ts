@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { evaluateAtSamples, groundForReceiver, inlineKernels, readProject, receivers, type Ground } from '@upland-cast/core';
 import { framesOf, requestToBytes } from '../../app/run/frames';
-import { Application, demoOfFewSamples, downloadsInto, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
+import { Application, demoOfFewSamples, demoTogether, downloadsInto, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
 import { gdalSamples, python, readBytes, run, save, scratch } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -69,6 +69,9 @@ async function setSamples(page: Page, samples: number): Promise<void> {
   await count.fill(String(samples));
   await count.press('Enter');
 }
+
+/** For those that leave nothing behind but what is undone. */
+const demo = demoTogether(() => app);
 
 const handOff = (page: Page, address: string) => page.goto(`${address}/terrain?id=demo-dunmorrow#hand-off`);
 
@@ -238,7 +241,7 @@ describe('handing on', () => {
   });
 
   it('the part that is handed on is drawn over the ground, square where the receiver wants it; Escape leaves it', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
     const map = page.locator('canvas[data-map]');
     await map.waitFor({ timeout: 120_000 });
@@ -266,12 +269,12 @@ describe('handing on', () => {
     expect((await of('From west')) % 8).toBe(0);
     await page.getByRole('img', { name: 'The part that is handed on' }).waitFor();
     await page.getByText(/the whole is worked out at \d+ × \d+/).waitFor({ timeout: 60_000 });
+    await page.getByRole('switch', { name: 'Only a part' }).click();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('says what cannot be: a range upside down, a name that file systems refuse, a count that fills no patches, a frame beyond the ground', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await demo();
     await page.goto(`${app.address}/terrain?id=demo-dunmorrow#hand-off`);
     const go = page.getByRole('button', { name: 'Export', exact: true });
     await page.getByText('metres a code').waitFor({ timeout: 60_000 });
@@ -301,7 +304,6 @@ describe('handing on', () => {
     await page.getByLabel('Part: From west').press('Enter');
     await page.getByRole('alert').filter({ hasText: 'reaches beyond the ground' }).waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 });
 
@@ -380,8 +382,7 @@ describe('a still', () => {
 
 describe('range work', () => {
   it('says what it does before it is done, with the water line live; a locked sea moves the land', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const highest = async () => Number(await page.locator('[aria-label="Highest"]').getAttribute('aria-valuenow'));
     const begun = await highest();
     await page.getByRole('button', { name: 'Range …' }).click();
@@ -413,6 +414,5 @@ describe('range work', () => {
     expect(await page.locator('[aria-label="Sea level"]').getAttribute('aria-valuenow')).toBe('420');
     await fullGround(page);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

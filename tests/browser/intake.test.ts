@@ -2,7 +2,7 @@ import { encode as encodeJpeg } from 'jpeg-js';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { encode, readHeights, type Field } from '@upland-cast/core';
-import { Application, fullGround, nextFullGround, openDemo, pictures, together } from '../helpers/application';
+import { Application, fullGround, nextFullGround, openDemo, pictures, stored, together } from '../helpers/application';
 import { fractal } from '../helpers/fractal';
 import { groundOf } from '../helpers/grounds';
 
@@ -70,7 +70,7 @@ describe('bringing heights in', () => {
     expect(await page.getByRole('button', { name: /2 580 m/ }).innerText()).toMatch(/129 × 97/);
     // The way it was read stays with it over a reload.
     const before = await elevations(page);
-    await page.waitForTimeout(900);
+    await stored(page);
     await page.reload();
     await fullGround(page);
     expect(await elevations(page)).toBe(before);
@@ -179,7 +179,7 @@ describe('bringing heights in', () => {
 
 describe('the survey archive', () => {
   it('shows the map, the facts of a frame, and gives it to the same sheet', async () => {
-    const { context, page, faults } = await app.person();
+    const { page, faults } = await there();
     await page.goto(`${app.address}/survey`);
     await page.waitForSelector('.leaflet-tile-loaded', { timeout: 60_000 });
     await page.getByText('Tints run over the whole country').waitFor();
@@ -202,7 +202,6 @@ describe('the survey archive', () => {
     await fullGround(page);
     expect(await page.getByLabel('Name of the terrain').inputValue()).toBe('Velmarch, 4.5 km');
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('answers with files that hold what they say, in every format', async () => {

@@ -1,6 +1,6 @@
 import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { Application, openDemo, fullGround } from '../helpers/application';
+import { Application, demoTogether } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -9,6 +9,9 @@ beforeAll(async () => {
 afterAll(async () => {
   await app.stop();
 });
+
+/** In the light of a day. */
+const demo = demoTogether(() => app, { day: true });
 
 const view = 'canvas[data-ground]';
 const lit = async (page: Page) => Number((await page.locator(view).getAttribute('data-lit')) ?? 0);
@@ -31,10 +34,36 @@ async function brightness(page: Page): Promise<number> {
 }
 
 describe('light', () => {
+  it('shows the ground’s colour by rules that are set beside it, and follows a brush with colour and light', async () => {
+    const { page, faults } = await demo();
+    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);
+    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
+    const rules = page.getByRole('region', { name: 'Rules of the ground colour' });
+    const bright = await brightness(page);
+    // Every colour of the ramp nearly black.
+    for (const k of [1, 2, 3, 4]) await rules.getByLabel(`Colour ${k} of the ramp`, { exact: true }).fill('#101010');
+    await expect.poll(() => brightness(page), { timeout: 20_000 }).toBeLessThan(0.75 * bright);
+    await rules.locator('summary').filter({ hasText: 'Scree' }).click();
+    const near = rules.getByLabel('Scree from near');
+    expect(await near.inputValue()).toBe('scree');
+    await near.selectOption('sand');
+    expect(await near.inputValue()).toBe('sand');
+    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
+
+    await page.getByRole('button', { name: /^Hand work,/ }).click();
+    const known = await lit(page);
+    const box = (await page.locator(view).boundingBox())!;
+    const [x, y] = [box.x + box.width * 0.5, box.y + box.height * 0.6];
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    for (let k = 0; k < 6; k++) await page.mouse.move(x + 8 * k, y);
+    await page.mouse.up();
+    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(known);
+    expect(faults).toEqual([]);
+  });
+
   it('falls by day at first, follows the sun on its dome by pointer, keyboard, sky and hour, and gives way to the working light', async () => {
-    const { context, page, faults } = await app.person({ day: true });
-    await openDemo(page, app.address);
-    await fullGround(page);
+    const { page, faults } = await demo();
     await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);
     await page.getByRole('button', { name: 'Light', exact: true }).click();
     const panel = page.getByRole('region', { name: 'Light' });
@@ -80,37 +109,5 @@ describe('light', () => {
     await expect.poll(() => brightness(page)).toBeGreaterThan(0.6 * noon);
     expect(await panel.getByLabel('Sky', { exact: true }).count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
-  });
-
-  it('shows the ground’s colour by rules that are set beside it, and follows a brush with colour and light', async () => {
-    const { context, page, faults } = await app.person({ day: true });
-    await openDemo(page, app.address);
-    await fullGround(page);
-    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(0);
-    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
-    const rules = page.getByRole('region', { name: 'Rules of the ground colour' });
-    const bright = await brightness(page);
-    // Every colour of the ramp nearly black.
-    for (const k of [1, 2, 3, 4]) await rules.getByLabel(`Colour ${k} of the ramp`, { exact: true }).fill('#101010');
-    await expect.poll(() => brightness(page), { timeout: 20_000 }).toBeLessThan(0.75 * bright);
-    await rules.locator('summary').filter({ hasText: 'Scree' }).click();
-    const near = rules.getByLabel('Scree from near');
-    expect(await near.inputValue()).toBe('scree');
-    await near.selectOption('sand');
-    expect(await near.inputValue()).toBe('sand');
-    await page.getByRole('button', { name: 'Rules of the ground colour' }).click();
-
-    await page.getByRole('button', { name: /^Hand work,/ }).click();
-    const known = await lit(page);
-    const box = (await page.locator(view).boundingBox())!;
-    const [x, y] = [box.x + box.width * 0.5, box.y + box.height * 0.6];
-    await page.mouse.move(x, y);
-    await page.mouse.down();
-    for (let k = 0; k < 6; k++) await page.mouse.move(x + 8 * k, y);
-    await page.mouse.up();
-    await expect.poll(() => lit(page), { timeout: 20_000 }).toBeGreaterThan(known);
-    expect(faults).toEqual([]);
-    await context.close();
   });
 });

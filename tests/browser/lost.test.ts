@@ -1,7 +1,8 @@
 import type { BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCourse, makeGround, stepUse, type Course } from '@upland-cast/core';
-import { Application, fullGround } from '../helpers/application';
+import { Application, fullGround, stored, twoFrames } from '../helpers/application';
+import { putRows } from '../helpers/stored';
 
 let app: Application;
 beforeAll(async () => {
@@ -18,24 +19,6 @@ const small = (name = 'Small fell'): Course =>
     stepUse('sculpt', {}, { id: 'hand', name: 'Hand' }),
   ]);
 
-/** Puts rows into the browser's own storage, as another version or a damaged disk would have left them. */
-const put = (page: Page, table: string, rows: unknown[]) =>
-  page.evaluate(
-    ([into, all]) =>
-      new Promise<void>((resolve, reject) => {
-        const asked = indexedDB.open('upland-cast');
-        asked.onerror = () => reject(asked.error);
-        asked.onsuccess = () => {
-          const transaction = asked.result.transaction(into as string, 'readwrite');
-          for (const row of all as object[]) transaction.objectStore(into as string).put(row);
-          transaction.oncomplete = () => {
-            asked.result.close();
-            resolve();
-          };
-        };
-      }),
-    [table, rows] as const,
-  );
 const count = (page: Page, table: string) =>
   page.evaluate(
     (from) =>
@@ -56,7 +39,7 @@ async function begun(context: BrowserContext, course = small(), id = 'small'): P
   const page = await context.newPage();
   await page.goto(`${app.address}/`);
   await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
-  await put(page, 'terrains', [{ id, course, made: 1, changed: 1 }]);
+  await putRows(page, 'terrains', [{ id, course, made: 1, changed: 1 }]);
   return page;
 }
 
@@ -89,7 +72,7 @@ async function stroke(page: Page, k: number): Promise<void> {
 
 /** A person with the small fell open and its hand work chosen. */
 async function atHandWork(): Promise<{ context: BrowserContext; page: Page }> {
-  const { context, page: first } = await app.person();
+  const { context, page: first } = await app.person({ fresh: true });
   await first.close();
   const page = await begun(context);
   await opened(page);
@@ -101,7 +84,7 @@ describe('work that is done is not lost', () => {
   it.each([Number(process.env.UPLAND_KILLS ?? 12)])(
     'the page is killed %i times in mid-stroke and mid-save: at most the stroke in flight is missing',
     async (kills) => {
-      const { context, page: first } = await app.person();
+      const { context, page: first } = await app.person({ fresh: true });
       await first.close();
       let page = await begun(context);
       let before = 0;
@@ -114,7 +97,7 @@ describe('work that is done is not lost', () => {
         expect(there, `after kill ${kill}`).toBeGreaterThanOrEqual(before - 1);
         for (let k = 0; k < 3 + (kill % 4); k++) await stroke(page, k);
         // At every moment of a save: right away, while it gathers, while it is written whole.
-        for (let tries = 0; tries < 1000 && (await strokesIn(page)) <= there; tries++) await page.waitForTimeout(20);
+        await expect.poll(() => strokesIn(page), { timeout: 20_000, interval: 20 }).toBeGreaterThan(there);
         await page.waitForTimeout((kill * 137) % 2100);
         before = await strokesIn(page);
         expect(before).toBeGreaterThan(there);
@@ -130,14 +113,14 @@ describe('work that is done is not lost', () => {
   );
 
   it('forty strokes in a few seconds are stored while they are made, and undone after the kill, one by one', async () => {
-    const { context, page: first } = await app.person();
+    const { context, page: first } = await app.person({ fresh: true });
     await first.close();
     let page = await begun(context);
     await opened(page);
     await card(page).click();
     for (let k = 0; k < 40; k++) await stroke(page, k);
     const made = await strokesIn(page);
-    await page.waitForTimeout(1000);
+    await stored(page);
     await crash(context, page);
     page = await context.newPage();
     await opened(page);
@@ -151,20 +134,20 @@ describe('work that is done is not lost', () => {
 
 describe('what is spoiled stands for itself', () => {
   it('a row that cannot be read leaves the others; it says what is wrong, and goes back to a save, out, or away', async () => {
-    const { context, page: first, faults } = await app.person();
+    const { context, page: first, faults } = await app.person({ fresh: true });
     await first.close();
     const page = await begun(context);
     const course = small('Spoiled');
-    await put(page, 'terrains', [
+    await putRows(page, 'terrains', [
       { id: 'bad', course: { ...course, ground: { across: -4 } }, made: 1, changed: 2 },
       { id: 'worse', course: 7, changed: 'never' },
     ]);
-    await put(page, 'saves', [
+    await putRows(page, 'saves', [
       { terrain: 'bad', at: 5, course },
       { terrain: 'bad', at: 9, course: { ...course, stem: 'torn' } },
       { terrain: 'long-gone', at: 1, course },
     ]);
-    await put(page, 'histories', [{ id: 'long-gone', changed: 1, past: [], future: [] }]);
+    await putRows(page, 'histories', [{ id: 'long-gone', changed: 1, past: [], future: [] }]);
     await page.goto(`${app.address}/`);
     await page.getByRole('link', { name: 'Open Dunmorrow' }).waitFor();
     await page.getByRole('link', { name: 'Open Small fell' }).waitFor();
@@ -198,7 +181,8 @@ describe('what is spoiled stands for itself', () => {
   it('an asset that is not what it was is named, and its step says so; nothing wrong is worked with', async () => {
     const { context, page } = await atHandWork();
     await stroke(page, 1);
-    await page.waitForTimeout(2500);
+    await stored(page);
+    expect(await count(page, 'assets')).toBeGreaterThan(0);
     // Every stored file gets other bytes.
     await page.evaluate(
       () =>
@@ -231,7 +215,7 @@ describe('what is spoiled stands for itself', () => {
   });
 
   it('a course of a later version opens with a sentence at the step, and no room is blank', async () => {
-    const { context, page: first, faults } = await app.person();
+    const { context, page: first, faults } = await app.person({ fresh: true });
     await first.close();
     const course = small('Later') as unknown as Record<string, unknown> & { stem: unknown[] };
     course.stem.push({
@@ -251,8 +235,8 @@ describe('what is spoiled stands for itself', () => {
       .waitFor();
     for (const room of ['mesh', 'hand-off', 'work']) {
       await page.goto(`${app.address}/terrain?id=later#${room}`);
-      await page.waitForTimeout(1200);
-      expect((await page.locator('main').first().innerText()).length, room).toBeGreaterThan(40);
+      await expect.poll(async () => (await page.locator('main').first().innerText()).length, { message: room }).toBeGreaterThan(40);
+      await twoFrames(page);
       expect(await page.getByText('cannot be shown').count(), room).toBe(0);
     }
     expect(faults).toEqual([]);
@@ -275,7 +259,7 @@ describe('threads and tabs that go', () => {
     });
 
   it('an engine that ends is missed within two seconds, said, and begun again with the work in hand', async () => {
-    const { context, page: first } = await app.person();
+    const { context, page: first } = await app.person({ fresh: true });
     await first.close();
     const page = await begun(context);
     await holdWorkers(page);
@@ -309,7 +293,7 @@ describe('threads and tabs that go', () => {
   });
 
   it('without WebGL every room says so, and its figures are there', async () => {
-    const { context, page: first } = await app.person();
+    const { context, page: first } = await app.person({ fresh: true });
     await first.close();
     const page = await begun(context);
     await page.addInitScript(() => {
@@ -348,7 +332,7 @@ describe('threads and tabs that go', () => {
 
 describe('files that go to another room', () => {
   it('a mesh that is dropped where heights are expected opens the Mesh room, and the other way round', async () => {
-    const { context, page: first } = await app.person();
+    const { context, page: first } = await app.person({ fresh: true });
     await first.close();
     const page = await begun(context);
     const drop = (selector: string, name: string, text: string) =>

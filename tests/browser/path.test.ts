@@ -2,7 +2,20 @@ import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { compareFields, rasterizeMesh, readHeights, readMesh } from '@upland-cast/core';
-import { Application, demoOfFewSamples, demoStrokes, downloadsInto, fullGround, nextFullGround, openDemo, pictures, watch } from '../helpers/application';
+import {
+  Application,
+  demoOfFewSamples,
+  demoStrokes,
+  demoTogether,
+  downloadsInto,
+  fromAbove,
+  fullGround,
+  nextFullGround,
+  openDemo,
+  pictures,
+  stored,
+  watch,
+} from '../helpers/application';
 import { gdalSamples, readBytes, save, scratch, uplandCast } from '../helpers/outside';
 
 const { path, done } = scratch();
@@ -18,6 +31,9 @@ afterAll(async () => {
 const figure = (name: string, value: string) => console.log(`measured: ${name}: ${value}`);
 
 const download = downloadsInto(path);
+
+/** For those that leave the demo in the browser. */
+const demo = demoTogether(() => app);
 
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 
@@ -177,8 +193,7 @@ describe('from the first load to a file on disk', () => {
 
 describe('work', () => {
   it('is undone and redone, saved as one goes, there again after a reload, and can be gone back to', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const end = () => page.locator('[aria-label=Course]').getByText(/–.*m$/).innerText();
     const first = await end();
     /** The ends of the range where everything lies 100 m higher. */
@@ -229,7 +244,7 @@ describe('work', () => {
       .poll(names)
       .toEqual(['Rolling base', 'Crags', 'Peat moor', 'Becks and gills', 'Ice', 'Scree', 'Quarry pit', 'Quarry benches', 'Hand work', 'Shift']);
 
-    await page.waitForTimeout(900);
+    await stored(page);
     await page.reload();
     await fullGround(page);
     expect(await end()).toContain(raised);
@@ -240,15 +255,12 @@ describe('work', () => {
     await rows.last().click();
     await expect.poll(() => end(), { timeout: 60_000 }).toMatch(/\d/);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('by hand raises the ground under the brush, survives a reload to the bit, and is undone', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await card(page, 'Hand work').click();
-    await page.getByRole('radio', { name: 'Plan' }).click();
-    await page.waitForTimeout(500);
+    await fromAbove(page);
     const box = (await page.locator('canvas[data-ground]').boundingBox())!;
     const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
     const height = async () => {
@@ -269,11 +281,10 @@ describe('work', () => {
     const after = await height();
     expect(after).toBeGreaterThan(before + 3);
 
-    await page.waitForTimeout(900);
+    await stored(page);
     await page.reload();
     await fullGround(page);
-    await page.getByRole('radio', { name: 'Plan' }).click();
-    await page.waitForTimeout(500);
+    await fromAbove(page);
     expect(await height()).toBe(after);
 
     // Another base beneath: the hand work stays on top.
@@ -285,7 +296,6 @@ describe('work', () => {
       .and(page.getByRole('button', { name: new RegExp(`${(await demoStrokes()) + 1} strokes`) }))
       .waitFor();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('in two tabs is writable in one, which says so; the other takes over', async () => {
@@ -308,8 +318,7 @@ describe('work', () => {
   });
 
   it('on the staff asks whether an end of the range shifts or stretches, and says what that does', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await page.getByRole('slider', { name: 'Highest' }).focus();
     await page.keyboard.press('Shift+ArrowUp');
     const ask = page.getByRole('dialog', { name: 'Shift or stretch' });
@@ -325,7 +334,6 @@ describe('work', () => {
     await page.keyboard.press('ArrowUp');
     await expect.poll(() => page.getByRole('slider', { name: 'Sea level' }).getAttribute('aria-valuenow')).toBe('421');
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('goes between rooms by the back button, and project files go out and in', async () => {
@@ -358,17 +366,15 @@ describe('work', () => {
 
 describe('every room', () => {
   it('fits 1024 and 1920 wide', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     for (const width of [1024, 1920]) {
       await page.setViewportSize({ width, height: 760 });
       for (const room of ['Work', 'Mesh', 'Export']) {
         await page.getByRole('link', { name: room, exact: true }).click();
-        await page.waitForTimeout(200);
+        await page.getByRole('heading', { level: 1, name: new RegExp(`${room}$`) }).waitFor({ state: 'attached' });
         expect(await page.evaluate(() => document.documentElement.scrollWidth), `${room} at ${width}`).toBeLessThanOrEqual(width);
       }
     }
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

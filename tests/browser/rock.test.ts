@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoTogether, nextFullGround, pictures } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -9,10 +9,11 @@ afterAll(async () => {
   await app.stop();
 });
 
+const demo = demoTogether(() => app);
+
 describe('rock and water', () => {
   it('rock is given to a terrain, felt by its rivers, seen as a drape, taken away again and undone', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     const range = () => page.locator('[class*=outcome], [class*=end]').first().innerText();
     await page.getByRole('button', { name: 'Rock', exact: true }).click();
     const sheet = page.getByRole('dialog', { name: 'The rock' });
@@ -40,13 +41,10 @@ describe('rock and water', () => {
     await expect.poll(() => page.getByText('This terrain’s rock is alike everywhere.').count()).toBe(0);
     expect(await range()).toBeTruthy();
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('lakes and streams are found on the finished ground, and what counts as one can be said', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
-    await fullGround(page);
+    const { page, faults } = await demo();
     await page.getByRole('button', { name: 'Lakes and streams' }).click();
     const sheet = page.getByRole('dialog', { name: 'Lakes and streams' });
     expect(await sheet.getByLabel('Begin at').inputValue()).toMatch(/600/);
@@ -61,6 +59,5 @@ describe('rock and water', () => {
     expect(await sheet.getByLabel('Begin at').inputValue()).toMatch(/300/);
     await page.keyboard.press('Escape');
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

@@ -2,7 +2,7 @@ import { mkdirSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { partsOf, WALKS, type Act, type Walk } from '../../app/help/walks';
-import { Application, fullGround, openDemo } from '../helpers/application';
+import { Application, demoTogether, fullGround, together, type Present } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -13,10 +13,22 @@ afterAll(() => app.stop());
 /** With UPLAND_PICTURES set the pictures of the help are taken anew, each at the end of its walk. */
 const PICTURES = process.env.UPLAND_PICTURES ? 'app/public/walks' : null;
 
-const begin: Record<Walk['from'], (page: Page) => Promise<unknown>> = {
-  terrains: (page) => page.goto(app.address),
-  demo: (page) => openDemo(page, app.address),
-  survey: (page) => page.goto(`${app.address}/survey`),
+const as = { fine: PICTURES !== null };
+const demo = demoTogether(() => app, as);
+const elsewhere = together(
+  () => app,
+  () => Promise.resolve(),
+  as,
+);
+const at = async (where: string) => {
+  const person = await elsewhere();
+  await person.page.goto(`${app.address}${where}`);
+  return person;
+};
+const begin: Record<Walk['from'], () => Promise<Present>> = {
+  terrains: () => at('/'),
+  demo,
+  survey: () => at('/survey'),
 };
 
 const namesIn = (say: string) => partsOf(say).flatMap(({ text, named }) => (named ? [text] : []));
@@ -63,10 +75,9 @@ describe('the walks of the help', () => {
   });
 
   it.each(WALKS.map((walk) => [walk.title, walk] as const))('%s', async (_, walk) => {
-    const { context, page, faults } = await app.person({ fine: PICTURES !== null });
+    const { page, faults } = await begin[walk.from]();
     // A smaller picture is drawn sooner; what is walked is the same.
     await page.setViewportSize(PICTURES ? { width: 1280, height: 800 } : { width: 1100, height: 640 });
-    await begin[walk.from](page);
     for (const step of walk.acts) {
       await perform(page, step).catch((error: unknown) => {
         throw new Error(`${step.say} ${String(error)}`, { cause: error });
@@ -79,6 +90,5 @@ describe('the walks of the help', () => {
       await page.waitForTimeout(3000);
       await page.screenshot({ path: `${PICTURES}/${walk.id}.jpg`, type: 'jpeg', quality: 62, scale: 'css' });
     }
-    await context.close();
   });
 });

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readWith } from '@upland-cast/core';
-import { Application, fullGround, nextFullGround, openDemo, pictures } from '../helpers/application';
+import { Application, demoTogether, fullGround, nextFullGround, noiseTogether, pictures } from '../helpers/application';
 
 let app: Application;
 beforeAll(async () => {
@@ -11,10 +11,12 @@ afterAll(async () => {
   await app.stop();
 });
 
+const demo = demoTogether(() => app);
+const noise = noiseTogether(() => app, 513);
+
 describe('weathering', () => {
   it('on the demo: what the rivers did and how the ground drains; drapes with their legends; layers as files', async () => {
-    const { context, page, faults } = await app.person();
-    await openDemo(page, app.address);
+    const { page, faults } = await demo();
     await page.getByRole('button', { name: /^Becks and gills,/ }).click();
     await page.getByText('concavity θ').waitFor();
     expect(await page.getByText('(0.35 to 0.6 is usual)').count()).toBe(1);
@@ -39,14 +41,10 @@ describe('weathering', () => {
     const [lines] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Streams', exact: true }).click()]);
     expect((JSON.parse(readFileSync(await lines.path(), 'utf8')) as { type: string }).type).toBe('FeatureCollection');
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('shows its progress on the ground, is stopped and kept as it is, and runs whole again or is undone', async () => {
-    const { context, page, faults } = await app.person();
-    await page.goto(app.address);
-    await page.getByRole('button', { name: 'New from noise' }).click();
-    await fullGround(page);
+    const { page, faults } = await noise();
     await page
       .getByRole('button', { name: /^Add a step after/ })
       .last()
@@ -69,6 +67,5 @@ describe('weathering', () => {
     await page.getByRole('button', { name: 'Undo' }).click();
     await expect.poll(() => page.getByText('Ended early and kept as it was.').count()).toBe(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 });

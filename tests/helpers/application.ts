@@ -6,7 +6,8 @@ import { join } from 'node:path';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { readProject, writeProject } from '../../core/course/project';
 import { withSamples } from '../../core/field/ground';
-import { storedIn, storeIn } from './stored';
+import { makeCourse, makeGround, stepUse, type Course } from '@upland-cast/core';
+import { putRows, storedIn, storeIn } from './stored';
 
 /** Debian's Chromium, as the shell without windows where that is there: it draws nothing beside the page. */
 const CHROMIUM = ['/usr/bin/chromium-headless-shell', '/usr/bin/chromium'].find((file) => existsSync(file))!;
@@ -98,7 +99,7 @@ export class Application {
     if (!fresh) {
       // A page of the same origin that opens no database.
       await page.goto(`${this.address}/api/health`);
-      await storeIn(page, stored());
+      await storeIn(page, storedDemo());
     }
     const faults: string[] = [];
     watch(page, faults);
@@ -120,27 +121,115 @@ export class Application {
   }
 }
 
+/** Somebody at the application, as `Application.person` gives them. */
+export type Present = Awaited<ReturnType<Application['person']>>;
+
 /**
  * One person for several tests of a file, who do not mind how the one before left the page; `open` takes them where the tests begin. The
  * context is closed with the application.
  */
-export function together(app: () => Application, open: (page: Page, address: string) => Promise<unknown>): () => Promise<{ page: Page; faults: string[] }> {
-  let there: Promise<{ page: Page; faults: string[] }> | undefined;
+export function together(app: () => Application, open: (page: Page, address: string) => Promise<unknown>, as?: Person): () => Promise<Present> {
+  let there: Promise<Present> | undefined;
   return () =>
     (there ??= app()
-      .person()
+      .person(as)
       .then(async (person) => {
         await open(person.page, app().address);
         return person;
       }));
 }
 
+/**
+ * One person at the demo for several tests of a file: what a test changed is undone before the next. A page that does not come back to what
+ * it was is left, and another one opened.
+ */
+export function demoTogether(app: () => Application, as?: Person): () => Promise<Present> {
+  return terrainTogether(app, (page) => openDemo(page, app().address), as);
+}
+
+/** The same at a new terrain of noise, on few samples: it is there at once. */
+export function noiseTogether(app: () => Application, samples = FEW_SAMPLES): () => Promise<Present> {
+  const ground = makeGround({ width: 4096, depth: 4096, across: samples, down: samples });
+  const noise = makeCourse('New terrain', ground, [stepUse('flat'), stepUse('noise', { seed: 7 })]);
+  return terrainTogether(app, (page) => openCourse(page, app().address, noise));
+}
+
+/** One person at a terrain, which `open` opens. */
+function terrainTogether(app: () => Application, open: (page: Page) => Promise<void>, as?: Person): () => Promise<Present> {
+  let there: Present | undefined;
+  let id: string | null = null;
+  return async () => {
+    if (there && (await asItCame(there.page).catch((e) => (console.log('RESET', String(e).slice(0,400)), false))) && idIn(there.page) === id) {
+      there.faults.length = 0;
+      return there;
+    }
+    await there?.context.close();
+    there = await app().person(as);
+    await open(there.page);
+    id = idIn(there.page);
+    return there;
+  };
+}
+
+const idIn = (page: Page) => new URL(page.url()).searchParams.get('id');
+
+/** Puts a terrain beside those that the browser has, and opens it. */
+export async function openCourse(page: Page, address: string, course: Course): Promise<void> {
+  const id = 'of-few-samples';
+  await page.goto(`${address}/api/health`);
+  await putRows(page, 'terrains', [{ id, course, made: 1, changed: 1 }]);
+  await page.goto(`${address}/terrain?id=${id}`);
+  await fullGround(page);
+}
+
+/** Takes a page at a terrain back to it as it was opened: the Work room, its first step selected, and nothing to undo. */
+async function asItCame(page: Page): Promise<boolean> {
+  await page.setViewportSize({ width: 1280, height: 800 });
+  for (let tries = 0; tries < 3; tries++) await page.keyboard.press('Escape');
+  const patient = { timeout: 5_000 };
+  await page.getByRole('link', { name: 'Work', exact: true }).click(patient);
+  const undo = page.getByRole('button', { name: 'Undo', exact: true });
+  while (await undo.isEnabled(patient)) await undo.click(patient);
+  for (const on of ['Spots', 'Views']) {
+    const panel = page.getByRole('button', { name: on, exact: true, pressed: true });
+    if (await panel.count()) await panel.click(patient);
+  }
+  await page.getByRole('radio', { name: 'Relief', exact: true }).click(patient);
+  await page.getByRole('combobox', { name: 'Drape' }).selectOption('ground', patient);
+  await page.locator('[data-card]').first().click(patient);
+  await fullGround(page);
+  const said = page.getByRole('button', { name: 'Close this message' });
+  if (await said.count()) await said.click(patient);
+  return true;
+}
+
+/** Looks at the ground from above; the next frame has been drawn so. */
+export async function fromAbove(page: Page): Promise<void> {
+  await page.getByRole('radio', { name: 'Plan', exact: true }).click();
+  await page.getByRole('radio', { name: 'Plan', exact: true, checked: true }).waitFor();
+  await twoFrames(page);
+}
+
+/** The view shows all that there is to see of the ground, and nothing is being drawn. */
+export const drawn = (page: Page) => page.waitForSelector('canvas[data-ground][data-drawn]', { state: 'attached', timeout: 60_000 });
+
+/** What was changed by now has been drawn: the page has come to draw twice. */
+export const twoFrames = (page: Page) =>
+  page.evaluate(() => new Promise<void>((resolve) => requestAnimationFrame(() => requestAnimationFrame(() => resolve()))));
+
+/** What was changed is stored. */
+export const stored = (page: Page) =>
+  page
+    .locator('header button[aria-busy=false]')
+    .filter({ hasText: /^Saved/ })
+    .waitFor();
+
 /** What a browser has stored of the application once the demo of few samples was opened. */
 const STORED = '.cache/tests/stored.json';
 const BUILT = 'app/dist/server/entry.mjs';
 
 let demoStored: string | undefined;
-const stored = () => (demoStored ??= readFileSync(STORED, 'utf8'));
+const storedDemo = () => (demoStored ??= readFileSync(STORED, 'utf8'));
 
 /** Opens the demo of few samples once, before all tests, and keeps what the browser stored: its weather is worked out once. */
 export async function storeDemo(): Promise<void> {

@@ -95,3 +95,22 @@ export function storeIn(page: Page, databases: string): Promise<void> {
     }
   }, databases);
 }
+
+/** Puts rows into a table of the application's own database, as another version or a damaged disk would have left them. */
+export const putRows = (page: Page, table: string, rows: unknown[]) =>
+  page.evaluate(
+    ([into, all]) =>
+      new Promise<void>((resolve, reject) => {
+        const asked = indexedDB.open('upland-cast');
+        asked.onerror = () => reject(asked.error);
+        asked.onsuccess = () => {
+          const transaction = asked.result.transaction(into as string, 'readwrite');
+          for (const row of all as object[]) transaction.objectStore(into as string).put(row);
+          transaction.oncomplete = () => {
+            asked.result.close();
+            resolve();
+          };
+        };
+      }),
+    [table, rows] as const,
+  );

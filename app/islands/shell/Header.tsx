@@ -179,10 +179,10 @@ function InTime({ label, change: what, disabled, onClick, children }: InTimeProp
 
 /** Whether the terrain is saved; opens what was saved before. */
 function SavedState() {
-  const { savedAt, saveFault, readOnly, gone } = useTerrain();
+  const { savedAt, saveFault, unsaved, readOnly, gone } = useTerrain();
   const words = readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …';
   return (
-    <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" onClick={() => open('saves')}>
+    <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" aria-busy={unsaved} onClick={() => open('saves')}>
       {words}
     </Button>
   );

@@ -28,6 +28,7 @@ function rendererOf(took: () => number) {
 describe('how pictures come to the screen', () => {
   let said: string[] = [];
   let painted: (Box | null)[] = [];
+  let still = false;
   let groups = 3;
   let milliseconds = 20;
   let frames: Frames;
@@ -51,6 +52,7 @@ describe('how pictures come to the screen', () => {
         painted.push(part);
       },
       done: () => said.push('done'),
+      rest: (atRest) => (still = atRest),
     });
   };
 
@@ -77,6 +79,31 @@ describe('how pictures come to the screen', () => {
     painted = [];
     scissors.length = 0;
   };
+
+  it('tells when what is seen is all there is to see, and when something newer is on its way', () => {
+    make(true);
+    frames.ask();
+    expect(still).toBe(false);
+    rest();
+    expect(still).toBe(true);
+    frames.touch({ left: 10, top: 10, right: 30, bottom: 30 });
+    expect(still).toBe(false);
+    rest();
+    expect(still).toBe(true);
+    frames.move();
+    rest();
+    expect(still).toBe(true);
+    // Asked for again while it is drawn: not at rest until that is there too.
+    frames.ask();
+    vi.advanceTimersByTime(40);
+    frames.ask();
+    const drawn = () => said.filter((one) => one === 'done').length;
+    const before = drawn();
+    while (drawn() === before) vi.advanceTimersByTime(16);
+    expect(still).toBe(false);
+    rest();
+    expect(still).toBe(true);
+  });
 
   it('are drawn at once where there is a card, however often they were asked for', () => {
     make(false);

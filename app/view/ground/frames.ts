@@ -63,11 +63,17 @@ export class Frames {
   private readonly copy = new Scene();
   private readonly flat = new OrthographicCamera(-1, 1, 1, -1, -1, 1);
 
-  /** `begin` makes ready for a picture, `gather` does a turn's part of what has to come before it is drawn and says whether that was the last, `paint` draws the scene, `done` is told when the whole picture is there. */
+  /** `begin` makes ready for a picture, `gather` does a turn's part of what has to come before it is drawn and says whether that was the last, `paint` draws the scene, `done` is told when the whole picture is there, `rest` whether it is what there is to see or something newer is on its way. */
   constructor(
     private readonly renderer: WebGLRenderer,
     private readonly software: boolean,
-    private readonly scene: { begin: (moving: boolean) => void; gather: () => boolean; paint: (part: Box | null) => void; done: () => void },
+    private readonly scene: {
+      begin: (moving: boolean) => void;
+      gather: () => boolean;
+      paint: (part: Box | null) => void;
+      done: () => void;
+      rest: (atRest: boolean) => void;
+    },
   ) {
     const material = new RawShaderMaterial({
       glslVersion: GLSL3,
@@ -85,6 +91,7 @@ export class Frames {
 
   /** Something is seen otherwise: the whole picture is drawn anew. */
   ask(): void {
+    this.scene.rest(false);
     this.part = null;
     this.asked = true;
     if (this.waiting !== undefined) return;
@@ -97,6 +104,7 @@ export class Frames {
     this.putOff();
     this.movedAt = performance.now();
     if (!this.software) return this.ask();
+    this.scene.rest(false);
     this.part = null;
     this.asked = true;
     // What was being drawn is of another place.
@@ -132,6 +140,7 @@ export class Frames {
   /** Only a part of the picture is seen otherwise. */
   touch(box: Box | null): void {
     if (!this.software || !box || !this.whole || this.begun || (this.asked && !this.part)) return this.ask();
+    this.scene.rest(false);
     this.part = around(this.part ? [this.part, box] : [box]);
     this.asked = true;
     if (!this.pending) this.next();
@@ -145,6 +154,7 @@ export class Frames {
 
   /** Nothing more is drawn; what was asked for is forgotten. */
   stop(): void {
+    this.scene.rest(false);
     this.putOff();
     cancelAnimationFrame(this.pending);
     clearTimeout(this.resting);
@@ -199,6 +209,7 @@ export class Frames {
     this.scene.begin(false);
     this.scene.paint(null);
     this.scene.done();
+    this.scene.rest(true);
   }
 
   private paintMoving(): void {
@@ -280,6 +291,7 @@ export class Frames {
     this.strips = Math.min(MOST_STRIPS, Math.max(1, Math.round(this.took / TURN)));
     if (again) this.ask();
     this.scene.done();
+    if (!this.asked) this.scene.rest(true);
     if (!this.warmed) this.warm();
   }
 

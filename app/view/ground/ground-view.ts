@@ -85,6 +85,8 @@ export class GroundView {
       gather: () => this.scene.gatherSome(),
       paint: (part) => this.scene.paint(part),
       done: () => this.endFrame(),
+      // Read by the browser tests: what is seen is all there is to see.
+      rest: (atRest) => void (atRest ? (canvas.dataset.drawn = '') : delete canvas.dataset.drawn),
     });
     if (!still) {
       this.watcher = new ResizeObserver(() => this.resize());

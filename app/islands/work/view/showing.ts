@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState, type RefObject } from 'react';
 import { mirrored } from '@upland-cast/core';
 import { LAYER_DRAPES } from '../../../drawing/drapes';
-import { settled, tellDrawingCost } from '../../../store/evaluation';
+import { settled, tellDrawingCost, unsettled } from '../../../store/evaluation';
 import { onRecoloured } from '../../../store/light';
 import { onPatch } from '../../../store/sculpt';
 import { useTerrain } from '../../../store/state';
@@ -43,9 +43,12 @@ export function useGroundView(canvas: Canvas) {
     const offColours = onRecoloured((part, rgba) => view.current?.patchColours(rgba, part));
     // Read by the browser tests: nothing is being worked out behind what is seen.
     const markSettled = () => canvas.current?.setAttribute('data-settled', '');
+    const markUnsettled = () => canvas.current?.removeAttribute('data-settled');
     settled.add(markSettled);
+    unsettled.add(markUnsettled);
     return () => {
       settled.delete(markSettled);
+      unsettled.delete(markUnsettled);
       off();
       offColours();
       view.current?.dispose();
