@@ -5,6 +5,7 @@ export default defineConfig({
   test: {
     // All of the machine: a small one would be left half idle by the usual one less.
     maxWorkers: availableParallelism(),
+    experimental: { fsModuleCache: true },
     projects: [
       {
         test: {
@@ -31,6 +32,8 @@ export default defineConfig({
         test: {
           name: 'browser',
           include: ['tests/browser/**/*.test.ts'],
+          // What the tests read of the core is read once for all files.
+          isolate: false,
           globalSetup: ['tests/helpers/stored-demo.ts'],
           testTimeout: 300_000,
           hookTimeout: 300_000,

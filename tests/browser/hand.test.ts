@@ -251,9 +251,10 @@ describe('a stroke', () => {
 });
 
 describe('the view', () => {
+  const whole = demoTogether(() => app, { whole: true, day: false });
+
   it('has the outline of the real grid, within a pixel, whatever the level of detail; and says what it holds', async () => {
-    const { context, page, faults } = await app.person({ whole: true, day: false });
-    await openDemo(page, app.address);
+    const { page, faults } = await whole();
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     await page.getByText(/view [\d.]+ .iB · stages [\d.]+ .iB of/).waitFor();
     /** The first row of every column that is not backdrop, and how many patches were drawn. */
@@ -289,12 +290,10 @@ describe('the view', () => {
       expect(usual.patches).toBeLessThan(700);
     }
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('shows no gap between its patches, from above and from aside', async () => {
-    const { context, page, faults } = await app.person({ whole: true, day: false });
-    await openDemo(page, app.address);
+    const { page, faults } = await whole();
     await page.getByRole('button', { name: 'Views', exact: true }).click();
     for (const side of ['above', 'south', 'east']) {
       await page.getByRole('button', { name: side, exact: true }).click();
@@ -325,7 +324,6 @@ describe('the view', () => {
       expect(gaps.bare, side).toBe(0);
     }
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('is kept, gone back to after a reload, walked in, and restored when the card forgets it', async () => {

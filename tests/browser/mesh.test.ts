@@ -117,10 +117,9 @@ describe('heights to mesh', () => {
   });
 
   it('greedy, in parts, with levels, written as one bundle: what is on disk keeps the bound at every sample', async () => {
-    const { page, faults } = await there();
+    const { context, page, faults } = await app.person();
+    await openDemo(page, app.address, '#mesh');
     await page.getByText('largest error').first().waitFor({ timeout: 90_000 });
-    await choose(page, 'Format', 'GLB');
-    await choose(page, 'Up', 'Y');
     await choose(page, 'Made by', 'Greedy');
     await type(page, 'Largest error', '6');
     await choose(page, 'Parts', 'Count');
@@ -151,6 +150,7 @@ describe('heights to mesh', () => {
       expect(Math.abs(Number.parseFloat(cells[2]) - worst[row])).toBeLessThan(0.02 * worst[row]);
     }
     expect(faults).toEqual([]);
+    await context.close();
   });
 });
 

@@ -14,6 +14,7 @@ import {
   openDemo,
   pictures,
   stored,
+  together,
   watch,
 } from '../helpers/application';
 import { gdalSamples, readBytes, save, scratch, uplandCast } from '../helpers/outside';
@@ -35,11 +36,18 @@ const download = downloadsInto(path);
 /** For those that leave the demo in the browser. */
 const demo = demoTogether(() => app);
 
+/** Who opens the demo as it is delivered, for the first time: the same goes on to a file. */
+const whole = together(
+  () => app,
+  () => Promise.resolve(),
+  { whole: true },
+);
+
 const card = (page: Page, name: string) => page.getByRole('button', { name: new RegExp(`^${name},`) });
 
 describe('from the first load to a file on disk', () => {
   it('the demo terrain comes up from nothing, isolated, with headers on every script and worker', async () => {
-    const { context, page, faults } = await app.person({ whole: true });
+    const { page, faults } = await whole();
     const bare: string[] = [];
     const kinds = new Set<string>();
     page.on('response', (response) => {
@@ -64,7 +72,6 @@ describe('from the first load to a file on disk', () => {
     // What the steps did is known when they have been worked out behind the ground that came with the demo.
     await expect.poll(() => page.getByText('steepest').count(), { timeout: 120_000 }).toBeGreaterThan(0);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('a setting of noise moved shows a preview soon and holds the page in no long task', async () => {
@@ -117,7 +124,7 @@ describe('from the first load to a file on disk', () => {
   });
 
   it('gives the same bytes in the browser as on the command line, and a 16-bit file that GDAL reads within half a code', async () => {
-    const { context, page, faults } = await app.person({ whole: true });
+    const { page, faults } = await whole();
     await openDemo(page, app.address, '#hand-off');
     await page.getByLabel('Format').selectOption('tiff');
     await page.getByLabel('Depth').selectOption('f32');
@@ -156,7 +163,6 @@ describe('from the first load to a file on disk', () => {
     await page.getByLabel('Height of the highest code').press('Enter');
     expect(await page.getByRole('button', { name: 'Export', exact: true }).isDisabled()).toBe(true);
     expect(faults).toEqual([]);
-    await context.close();
   });
 
   it('writes a mesh, presses it again, and lays it over the terrain', async () => {

@@ -5,9 +5,10 @@ import { random } from './grounds';
 export function fractal(ground: Ground, { seed = 1, height = 100, feature = ground.width / 3, gain = 0.5, octaves = 9 } = {}): Field {
   const next = random(seed);
   const angles = Float64Array.from({ length: 65_536 }, () => next() * 2 * Math.PI);
+  const [cosines, sines] = [angles.map(Math.cos), angles.map(Math.sin)];
   const corner = (x: number, y: number, dx: number, dy: number, octave: number) => {
-    const a = angles[(((x * 374_761) ^ (y * 668_265) ^ (octave * 9176)) >>> 0) & 65_535];
-    return Math.cos(a) * dx + Math.sin(a) * dy;
+    const one = (((x * 374_761) ^ (y * 668_265) ^ (octave * 9176)) >>> 0) & 65_535;
+    return cosines[one] * dx + sines[one] * dy;
   };
   const fade = (t: number) => t * t * t * (t * (t * 6 - 15) + 10);
   const noise = (u: number, v: number, octave: number) => {
