@@ -1,11 +1,26 @@
-import { zlibSync, zipSync } from 'fflate';
+import { deflateRawSync } from 'node:zlib';
+import { Zip, zlibSync, zipSync, type ZipInputFile } from 'fflate';
 import { encode as encodeJpeg } from 'jpeg-js';
 import { encodeImage, makeCourse, makeGround, writeProject } from '@upland-cast/core';
+import { crc32 } from '../../core/kernels/checksums';
 import type { Case, Target } from './cases';
 
 /** Small files that promise, or unfold to, far more than they hold: each found or thought of once, each made here. */
 
 const text = (words: string) => new TextEncoder().encode(words) as Uint8Array<ArrayBuffer>;
+
+/** An archive of what unpacks to far more than it holds, packed by the platform: that is twenty times as quick as here. */
+function zipOf(files: Record<string, Uint8Array>): Uint8Array<ArrayBuffer> {
+  const parts: Uint8Array[] = [];
+  const zip = new Zip((_, part) => parts.push(part));
+  for (const [filename, bytes] of Object.entries(files)) {
+    const file: ZipInputFile = { filename, size: bytes.length, crc: crc32(bytes), compression: 8 };
+    zip.add(file);
+    file.ondata!(null, deflateRawSync(bytes), true);
+  }
+  zip.end();
+  return Uint8Array.from(Buffer.concat(parts));
+}
 
 /** A classic little-endian TIFF of tags (tag, kind, numbers) with bytes before its directory. */
 function tiffOf(tags: [number, number, number[]][], body: Uint8Array = new Uint8Array(0)): Uint8Array<ArrayBuffer> {
@@ -180,7 +195,7 @@ export function bombs(): Bomb[] {
   add('jpeg of 16 383² samples in 300 KB', 'heightmap', () => padded);
   add('jpeg of a photograph, 5 000 × 4 000 in colour', 'heightmap', () => {
     const [width, height] = [5000, 4000];
-    const data = new Uint8Array(4 * width * height).map((_, i) => (i % 4 === 3 ? 255 : 128 + 90 * Math.sin(i / 900) + ((i * 7919) % 31)));
+    const data = new Uint8Array(4 * width * height).map((_, i) => (i % 4 === 3 ? 255 : 38 + Math.abs((i % 5400) - 2700) / 15 + ((i * 7919) % 31)));
     return Uint8Array.from(encodeJpeg({ width, height, data }, 60).data);
   });
   add('jpeg of 50 000 scans that say nothing', 'heightmap', () => progressiveOf(8000, 4000, 50_000));
@@ -191,7 +206,7 @@ export function bombs(): Bomb[] {
   npy[0] = 0x93;
   const zipped = zipSync({ 'a.npy': Uint8Array.from([...npy, ...new Uint8Array(2 ** 20)]) }, { level: 9 }) as Uint8Array<ArrayBuffer>;
   add('npz that promises 2 GB', 'heightmap', () => zipped);
-  add('npz that unpacks to 200 MB', 'heightmap', () => zipSync({ 'a.npy': new Uint8Array(200 * 2 ** 20) }, { level: 1 }) as Uint8Array<ArrayBuffer>);
+  add('npz that unpacks to 200 MB', 'heightmap', () => zipOf({ 'a.npy': new Uint8Array(200 * 2 ** 20) }));
   add('points at the ends of a lattice', 'heightmap', () =>
     text(Array.from({ length: 20_000 }, (_, i) => `${i % 2 ? i * 1.0001 : i * 977} ${(i * 7919) % 100_003} 1`).join('\n')),
   );
@@ -253,19 +268,11 @@ export function bombs(): Bomb[] {
 
   const course = makeCourse('Fell', makeGround({ width: 64, depth: 64, across: 9, down: 9 }));
   const json = text(JSON.stringify(course));
-  const zeros: [Uint8Array, { level: 1 }] = [new Uint8Array(150 * 2 ** 20), { level: 1 }];
-  add(
-    'project whose thumbnail unpacks to 150 MB',
-    'project',
-    () => zipSync({ 'course.json': json, 'thumbnail.png': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>,
-  );
-  add('project whose marks unpack to 150 MB', 'project', () => zipSync({ 'course.json': json, 'marks.json': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
-  add('project whose course unpacks to 150 MB', 'project', () => zipSync({ 'course.json': zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>);
-  add(
-    'project with an asset of 150 MB that nothing reads',
-    'project',
-    () => zipSync({ 'course.json': json, [`assets/${'a'.repeat(64)}`]: zeros }, { level: 9 }) as Uint8Array<ArrayBuffer>,
-  );
+  const zeros = new Uint8Array(150 * 2 ** 20);
+  add('project whose thumbnail unpacks to 150 MB', 'project', () => zipOf({ 'course.json': json, 'thumbnail.png': zeros }));
+  add('project whose marks unpack to 150 MB', 'project', () => zipOf({ 'course.json': json, 'marks.json': zeros }));
+  add('project whose course unpacks to 150 MB', 'project', () => zipOf({ 'course.json': zeros }));
+  add('project with an asset of 150 MB that nothing reads', 'project', () => zipOf({ 'course.json': json, [`assets/${'a'.repeat(64)}`]: zeros }));
   const lying = zipSync({ 'course.json': json, 'thumbnail.png': new Uint8Array(8 * 2 ** 20) }, { level: 9 }) as Uint8Array<ArrayBuffer>;
   // Its table says that the thumbnail is small.
   for (let i = 0; i + 4 < lying.length; i++) {

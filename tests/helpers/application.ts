@@ -159,7 +159,7 @@ function terrainTogether(app: () => Application, open: (page: Page) => Promise<v
   let there: Present | undefined;
   let id: string | null = null;
   return async () => {
-    if (there && (await asItCame(there.page).catch((e) => (console.log('RESET', String(e).slice(0, 400)), false))) && idIn(there.page) === id) {
+    if (there && (await asItCame(there.page).catch(() => false)) && idIn(there.page) === id) {
       there.faults.length = 0;
       return there;
     }
