@@ -54,7 +54,7 @@ export const saving = new Saving({
     return there;
   },
   append: (terrain, base, entries) => withRoom(() => append(terrain, base, entries)),
-  onNoted: () => set({ unsaved: true }),
+  onNoted: () => void (get().unsaved || set({ unsaved: true })),
   onSaved: (at, all) => {
     set({ savedAt: at, saveFault: null, unsaved: !all });
     void unstoredCount().then((count) => {

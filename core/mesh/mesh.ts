@@ -52,13 +52,8 @@ export interface Bounds {
 }
 
 export function boundsOf(positions: Float32Array): Bounds {
-  const { min, max } = boundsAndFiniteness(positions);
+  const { min, max } = boundsOfPlaces(positions);
   return { min, max };
-}
-
-/** The bounds, and whether all of the numbers are finite; those that are not count for neither. */
-export function boundsAndFiniteness(positions: Float32Array): Bounds & { finite: boolean } {
-  return boundsOfPlaces(positions);
 }
 
 /** Normals of faces that share no corner: one for each, given to all its corners. */

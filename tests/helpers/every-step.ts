@@ -15,7 +15,7 @@ const line = {
 export const everyStep = (): Course => ({
   ...makeCourse(
     'all',
-    groundOf(301, 233, 4),
+    groundOf(201, 157, 6),
     steps
       .filter((step) => !['raster', 'mosaic', 'join', 'sculpt', 'flat', 'invert'].includes(step.id))
       .map((step) => stepUse(step.id, step.params.shape.points && step.id !== 'curve' ? line : {}, { strength: 0.7 })),

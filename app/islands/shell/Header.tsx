@@ -1,5 +1,6 @@
 import { Bookmark, CircleHelp, Dices, Layers, Moon, Mountain, Redo2, Search, Sun, Undo2, Waves } from 'lucide-react';
 import { useState, type ComponentType, type ReactNode } from 'react';
+import { useShallow } from 'zustand/react/shallow';
 import { spacingOf, type Course, type Ground } from '@upland-cast/core';
 import { ToolBar } from '../../components/ToolBar';
 import { Button } from '../../components/controls';
@@ -179,7 +180,9 @@ function InTime({ label, change: what, disabled, onClick, children }: InTimeProp
 
 /** Whether the terrain is saved; opens what was saved before. */
 function SavedState() {
-  const { savedAt, saveFault, unsaved, readOnly, gone } = useTerrain();
+  const { savedAt, saveFault, unsaved, readOnly, gone } = useTerrain(
+    useShallow(({ savedAt, saveFault, unsaved, readOnly, gone }) => ({ savedAt, saveFault, unsaved, readOnly, gone })),
+  );
   const words = readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …';
   return (
     <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" aria-busy={unsaved} onClick={() => open('saves')}>

@@ -1,4 +1,5 @@
 import { X } from 'lucide-react';
+import { useShallow } from 'zustand/react/shallow';
 import { Button } from '../../components/controls';
 import { keepAsNew } from '../../store/persistence';
 import { say, useTerrain } from '../../store/state';
@@ -8,7 +9,7 @@ import css from './Notices.module.css';
 
 /** Sentences that the person has to know of, above the room. */
 export function Notices() {
-  const { notice, saveFault, readOnly, gone } = useTerrain();
+  const { notice, saveFault, readOnly, gone } = useTerrain(useShallow(({ notice, saveFault, readOnly, gone }) => ({ notice, saveFault, readOnly, gone })));
   return (
     <div className={css.notices}>
       <Hints />

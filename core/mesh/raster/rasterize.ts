@@ -2,9 +2,10 @@ import { throwIfStopped, UplandError } from '../../errors';
 import { makeField, type Field } from '../../field/field';
 import { makeGround, type Ground } from '../../field/ground';
 import type { Kernels } from '../../kernels/pool';
+import { boundsOfPlaces } from '../../kernels/scan';
 import { AREA_PARTS, pressProgram, type Facing, type PressArgs, type Surfaces } from '../../kernels/programs/press';
 import { inBlocks } from '../../blocks';
-import { boundsAndFiniteness, triangleIndices, type Mesh } from '../mesh';
+import { triangleIndices, type Mesh } from '../mesh';
 import { SmoothSurface } from './smooth';
 
 export interface RasterizeOptions {
@@ -92,7 +93,7 @@ function layDown(mesh: Mesh, options: RasterizeOptions): Laid {
   if (positions.length === 0 || mesh.indices.length === 0)
     throw new UplandError('no-faces', 'This mesh has no faces, so there is nothing to look at from above.');
   const up = options.up ?? mesh.up;
-  const bounds = boundsAndFiniteness(positions);
+  const bounds = boundsOfPlaces(positions);
   if (!bounds.finite) {
     const i = positions.findIndex((v) => v - v !== 0);
     throw new UplandError('mesh-numbers', `Vertex ${Math.floor(i / 3) + 1} of this mesh is not a number (NaN or infinite). Mend it where it was made.`);
