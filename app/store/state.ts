@@ -76,6 +76,8 @@ interface State {
   savedAt: number | null;
   /** A change is not stored yet, neither in the journal nor with the whole. */
   unsaved: boolean;
+  /** A stroke is in hand, or is being taken over into the course. */
+  stroking: boolean;
   saveFault: string | null;
   /** The terrain was removed in another tab while it is open here. */
   gone: boolean;
@@ -130,6 +132,7 @@ export const useTerrain = create<State>(() => ({
   notice: null,
   savedAt: null,
   unsaved: false,
+  stroking: false,
   saveFault: null,
   gone: false,
   meshFiles: null,

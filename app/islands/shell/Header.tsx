@@ -180,12 +180,12 @@ function InTime({ label, change: what, disabled, onClick, children }: InTimeProp
 
 /** Whether the terrain is saved; opens what was saved before. */
 function SavedState() {
-  const { savedAt, saveFault, unsaved, readOnly, gone } = useTerrain(
-    useShallow(({ savedAt, saveFault, unsaved, readOnly, gone }) => ({ savedAt, saveFault, unsaved, readOnly, gone })),
+  const { savedAt, saveFault, unsaved, stroking, readOnly, gone } = useTerrain(
+    useShallow(({ savedAt, saveFault, unsaved, stroking, readOnly, gone }) => ({ savedAt, saveFault, unsaved, stroking, readOnly, gone })),
   );
   const words = readOnly ? 'Read only' : gone ? 'Removed' : saveFault ? 'Not saved' : savedAt ? `Saved ${clock(savedAt)}` : 'Saving …';
   return (
-    <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" aria-busy={unsaved} onClick={() => open('saves')}>
+    <Button look="quiet" className={saveFault ? css.fault : ''} title="Past saves, project file" aria-busy={unsaved || stroking} onClick={() => open('saves')}>
       {words}
     </Button>
   );

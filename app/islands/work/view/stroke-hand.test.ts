@@ -56,6 +56,24 @@ describe('a hand on the ground', () => {
     expect(told).toEqual(['begin', '0', 'end', 'begin', '500', 'end']);
   });
 
+  it('is in hand from where it goes down until what it did is taken over, and so are several', async () => {
+    const mine = hand();
+    const stroking = () => useTerrain.getState().stroking;
+    expect(stroking()).toBe(false);
+    mine.down(pointer('pointerdown', 0));
+    expect(stroking()).toBe(true);
+    mine.lift(pointer('pointerup', 0));
+    mine.down(pointer('pointerdown', 500));
+    await vi.runAllTimersAsync();
+    // The first is over, the second is not.
+    expect(told.filter((what) => what === 'end')).toHaveLength(1);
+    expect(stroking()).toBe(true);
+    mine.lift(pointer('pointerup', 500));
+    expect(stroking()).toBe(true);
+    await vi.runAllTimersAsync();
+    expect(stroking()).toBe(false);
+  });
+
   it('of one finger draws after a moment, a tap at once, and two fingers are no stroke', async () => {
     const mine = hand();
     mine.down(finger('pointerdown', 10, 1));

@@ -60,7 +60,9 @@ export class StrokeHand {
   end(): void {
     clearInterval(this.held);
     if (!this.ready) return;
-    this.before = this.ready.then((ok) => (ok ? endStroke() : undefined));
+    const over = (this.before = this.ready.then((ok) => (ok ? endStroke() : undefined)));
+    const rest = () => this.before === over && !this.ready && useTerrain.setState({ stroking: false });
+    void over.then(rest, rest);
     this.ready = null;
     this.last = null;
   }
@@ -78,6 +80,7 @@ export class StrokeHand {
     if (event.type === 'pointerdown' && this.element.isConnected) this.element.setPointerCapture(event.pointerId);
     const { brush } = useTerrain.getState();
     const mine = (this.ready = this.before.then(() => beginStroke(brush)));
+    useTerrain.setState({ stroking: true });
     this.last = at;
     void mine.then((ok) => ok && strokeTo([at]));
     if (brush.rate > 0)
