@@ -114,3 +114,15 @@ export const putRows = (page: Page, table: string, rows: unknown[]) =>
       }),
     [table, rows] as const,
   );
+
+/** Removes a database whole, as a browser does that needs the room; the page is one of the origin that has not opened it. */
+export const forget = (page: Page, database: string) =>
+  page.evaluate(
+    (name) =>
+      new Promise<void>((resolve, reject) => {
+        const asked = indexedDB.deleteDatabase(name);
+        asked.onsuccess = () => resolve();
+        asked.onerror = () => reject(asked.error!);
+      }),
+    database,
+  );
