@@ -33,6 +33,14 @@ export async function knownEnd(course: Course): Promise<Evaluation | null> {
   return kept && kept.key === (await groundKey(course)) ? kept.evaluation : null;
 }
 
+/** The end of exactly this course, where it has been worked out or was kept; null: it has to be worked out. */
+export async function endOf(course: Course): Promise<Evaluation | null> {
+  const { full, kept } = state;
+  const key = await groundKey(course);
+  if (full && (await groundKey(full.course)) === key) return full.evaluation;
+  return kept?.key === key ? kept.evaluation : null;
+}
+
 /** The end of the course at the ground's own samples, worked out if it has to be. */
 export async function wholeField(course: Course): Promise<Field> {
   // Beside what is worked out for the screen, which goes on.

@@ -5,7 +5,7 @@ import type { CameIn, HandedOn, MapDrape, OrderCost, TrialResult, Listener, Outc
 import { pngUrl } from '../images';
 import { jobs, outcome } from '../jobs';
 import { paced } from '../paced';
-import { tools } from '../state';
+import { endOf, tools } from '../state';
 import * as handing from './export-service';
 
 export const exportApi = {
@@ -27,7 +27,10 @@ export const exportApi = {
 
   /** A map of the ground as it will be handed on, on fewer samples. */
   async mapDrape(course: Course, source: Order['grounds'][number], spec: MapSpec | { kind: 'ground' }, whole = false): Promise<Outcome<MapDrape>> {
-    const result = await outcome(() => handing.mapDrape(tools, course, source, spec, jobs.begin(whole ? 'still' : 'map'), whole));
+    const result = await outcome(async () => {
+      const known = source.kind === 'end' && !whole ? await endOf(course) : null;
+      return handing.mapDrape(tools, course, source, spec, jobs.begin(whole ? 'still' : 'map'), { whole, known });
+    });
     if (!result.ok) return result;
     const { height, rgb } = result.value;
     return transfer(result, rgb ? [height.buffer, rgb.buffer] : [height.buffer]);

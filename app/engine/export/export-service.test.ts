@@ -2,6 +2,7 @@ import { expose } from 'comlink';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import {
   buffersOfWritten,
+  evaluate,
   defaultCover,
   inlineKernels,
   makeCourse,
@@ -267,7 +268,7 @@ describe('a trial reading', () => {
 describe('a map laid over the ground', () => {
   it('is the ground, its colours, its weights or a grey picture with its legend', async () => {
     const lay = (spec: Parameters<typeof mapDrape>[3], whole = false) =>
-      mapDrape(tools(), { ...terrain, cover: defaultCover() }, { kind: 'end' }, spec, stays(), whole);
+      mapDrape(tools(), { ...terrain, cover: defaultCover() }, { kind: 'end' }, spec, stays(), { whole });
     expect(await lay({ kind: 'ground' })).toMatchObject({ rgb: null, legend: null, words: [] });
     const slope = await lay({ kind: 'slope', depth: '16' }, true);
     expect(slope.legend!.unit).toBe('°');
@@ -276,6 +277,20 @@ describe('a map laid over the ground', () => {
     expect(new Set(colour.rgb!).size).toBeGreaterThan(20);
     const weights = await lay({ kind: 'weights', bits: 8 });
     expect(weights.words[0]).toMatch(/^ground/);
+  });
+
+  it('is made of the end that is known, where it is made of its heights alone', async () => {
+    const known = await evaluate({ ...terrain, stem: [stepUse('flat', { level: 17 })] }, tools());
+    const lay = (spec: Parameters<typeof mapDrape>[3], end = known) =>
+      mapDrape(tools(), { ...terrain, cover: defaultCover() }, { kind: 'end' }, spec, stays(), { known: end });
+    expect((await lay({ kind: 'ground' })).statistics).toMatchObject({ lowest: 17, highest: 17 });
+    expect((await lay({ kind: 'slope', depth: '16' })).statistics).toMatchObject({ lowest: 17, highest: 17 });
+    // What steps leave beside the heights is not known of an end.
+    const own = (await lay({ kind: 'colour' })).statistics;
+    expect(own.highest).toBeGreaterThan(own.lowest);
+    // Neither is a ground with holes taken so.
+    const holed = { ...known, layers: { void: new Float32Array(known.height.length).fill(1, 0, 5) } };
+    expect((await lay({ kind: 'ground' }, holed)).statistics).toEqual(own);
   });
 
   it('knows no ranges where no file came in', async () => {

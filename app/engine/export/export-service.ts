@@ -35,7 +35,9 @@ import {
   UplandError,
   writeLayer,
   writeProject,
+  validOf,
   type Course,
+  type Evaluation,
   type Cover,
   type DeliveryReport,
   type CoverOptions,
@@ -230,24 +232,31 @@ export async function distanceOfOrder(tools: Tools, course: Course, order: Order
 export const distanceAtSamples = (tools: Tools, course: Course, ground: Ground, signal: AbortSignal): Promise<SamplingReport | null> =>
   distanceLaidOut(course, ground, coverOptions(tools, signal));
 
-/** A map as it will be, on fewer samples: the ground and its colours. */
+/** Maps that are made of more than the heights at the end of the course. */
+const OF_STEPS: readonly MapSpec['kind'][] = ['layer', 'mask', 'colour', 'weights'];
+
+/**
+ * A map as it will be: the ground and its colours, on fewer samples, or on all of them where it is `whole`. What is `known` of the course's end is
+ * taken instead of working it out again, where the map is made of that alone and every sample has a height.
+ */
 export async function mapDrape(
   tools: Tools,
   course: Course,
   source: Order['grounds'][number],
   spec: MapSpec | { kind: 'ground' },
   signal: AbortSignal,
-  whole = false,
+  { whole = false, known = null }: { whole?: boolean; known?: Evaluation | null } = {},
 ): Promise<MapDrape> {
   const own = courseOfSource(course, source);
   const options = coverOptions(tools, signal);
-  const evaluation = await evaluate({ ...own, ground: { ...(whole ? own.ground : previewGround(own.ground)), sea: course.ground.sea } }, options);
+  const ground = { ...(whole ? own.ground : previewGround(own.ground)), sea: course.ground.sea };
+  const stands = known && (spec.kind === 'ground' || !OF_STEPS.includes(spec.kind)) && !validOf(known.layers);
+  const evaluation = stands ? resampleEvaluation({ ...known, layers: {} }, ground) : await evaluate({ ...own, ground }, options);
   const worked = fieldOf(evaluation, course.ground);
-  const { ground, valid } = worked;
+  const { valid } = worked;
   // Drawn without its holes; what is measured leaves them out.
   const height = valid ? fillForDisplay(worked.height, ground.across, ground.down, valid) : worked.height.slice();
-  const stats = statistics(worked);
-  const base = { ground, height, statistics: stats };
+  const base = { ground: worked.ground, height, statistics: statistics(worked) };
   if (spec.kind === 'ground') return { ...base, rgb: null, legend: null, words: [] };
   const cover: Cover = course.cover ?? defaultCover();
   const count = height.length;
