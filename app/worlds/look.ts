@@ -2,6 +2,7 @@ import { encodeRgb, hillshade, makeField, openWorld, UplandError, WorldReader, t
 import { folderStore } from '../../cli/world/folder';
 import { rampPixels, TINT } from '../drawing/ramp';
 import { WATER } from '../drawing/palette';
+import { carriedOn } from './carry-on';
 import { zoomsOf } from './zoom';
 
 /** What is looked at of a world: a picture of the map, or heights. */
@@ -54,10 +55,9 @@ function shaded(
   sea: number,
 ): Uint8Array<ArrayBuffer> {
   const side = TILE + 2;
-  const known = heights.map((h) => (h === h ? h : low));
   const ground = reader.groundOf(window, stride);
   // Slopes flatten from afar; they are lifted by the root of how much coarser it is.
-  const shade = hillshade(makeField(ground, carriedOn(heights, known, side)), {
+  const shade = hillshade(makeField(ground, carriedOn(heights, side, low)), {
     azimuth: 315,
     altitude: 45,
     exaggeration: Math.min(3, Math.max(1, Math.sqrt(stride / 2))),
@@ -79,14 +79,4 @@ function shaded(
     }
   }
   return rgb;
-}
-
-/** Beside what is not there the ground goes on level, so that no wall is shaded. */
-function carriedOn(heights: Float32Array<ArrayBuffer>, known: Float32Array<ArrayBuffer>, side: number): Float32Array<ArrayBuffer> {
-  for (let i = 0; i < heights.length; i++) {
-    if (heights[i] === heights[i]) continue;
-    const beside = [i - 1, i + 1, i - side, i + side].find((j) => j >= 0 && j < heights.length && heights[j] === heights[j]);
-    if (beside !== undefined) known[i] = heights[beside];
-  }
-  return known;
 }
