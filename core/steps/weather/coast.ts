@@ -27,11 +27,9 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
   const water = new Uint8Array(cols * rows);
   for (let y = 0; y < rows; y++) for (let x = 0; x < cols; x++) water[y * cols + x] = sampleAt(x, y);
   const farthest = FULL_FETCH * CELLS;
-  // The cells that each direction comes through, one after the other.
   const ways = Array.from({ length: DIRECTIONS }, (_, k) => {
     const turn = (360 / DIRECTIONS) * k * DEGREE;
-    const through = (step: number) => Int32Array.from({ length: farthest }, (_, far) => Math.round(far * step));
-    return { east: through(sin(turn)), south: through(-cos(turn)) };
+    return wayThrough(sin(turn), -cos(turn), farthest, cols, rows);
   });
   const open = new Float32Array(cols * rows);
   for (let y = 0; y < rows; y++) {
@@ -40,7 +38,7 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
     for (let x = 0; x < cols; x++) {
       if (!water[y * cols + x]) continue;
       let sum = 0;
-      for (const way of ways) sum += Math.sqrt(fetchOf(water, cols, rows, x, y, way) / farthest);
+      for (const way of ways) sum += Math.sqrt(fetchOf(water, y * cols + x, Math.min(way.leavesAcross[x], way.leavesDown[y]), way) / farthest);
       open[y * cols + x] = sum / DIRECTIONS;
     }
   }
@@ -63,15 +61,30 @@ export async function exposureOf(wet: Uint8Array, { across, down, width, depth }
   return out;
 }
 
+/** One way over the lattice: the cells that it comes through from any cell, one after the other, and where it leaves the lattice. */
+interface Way {
+  /** From the cell that is begun at to the one after so many steps. */
+  through: Int32Array;
+  /** By the column, and by the row, that is begun at: after how many steps the way is beyond the lattice; no more than it has. */
+  leavesAcross: Int32Array;
+  leavesDown: Int32Array;
+}
+
+function wayThrough(east: number, south: number, farthest: number, cols: number, rows: number): Way {
+  const along = (step: number) => Int32Array.from({ length: farthest }, (_, far) => Math.round(far * step));
+  const [columns, lines] = [along(east), along(south)];
+  const leaves = (by: Int32Array, count: number) =>
+    Int32Array.from({ length: count }, (_, from) => {
+      const out = by.findIndex((d) => from + d < 0 || from + d >= count);
+      return out < 0 ? farthest : out;
+    });
+  return { through: columns.map((c, far) => lines[far] * cols + c), leavesAcross: leaves(columns, cols), leavesDown: leaves(lines, rows) };
+}
+
 /** Cells of open water before a cell one way; as many as there are where no land comes, or the ground ends. */
-function fetchOf(water: Uint8Array, cols: number, rows: number, x: number, y: number, { east, south }: { east: Int32Array; south: Int32Array }): number {
-  for (let far = 1; far < east.length; far++) {
-    const c = x + east[far];
-    const r = y + south[far];
-    if (c < 0 || r < 0 || c >= cols || r >= rows) break;
-    if (!water[r * cols + c]) return far;
-  }
-  return east.length;
+function fetchOf(water: Uint8Array, cell: number, leaves: number, { through }: Way): number {
+  for (let far = 1; far < leaves; far++) if (!water[cell + through[far]]) return far;
+  return through.length;
 }
 
 const CARRIED = 24;
