@@ -18,7 +18,7 @@ export const exportApi = {
   },
 
   orderCost(course: Course, order: Order): Promise<Outcome<OrderCost>> {
-    return outcome(() => handing.orderCost(tools, course, order, jobs.begin('cost')));
+    return outcome(async () => handing.orderCost(tools, course, order, jobs.begin('cost'), await endOf(course)));
   },
 
   rangesIn(course: Course): Promise<Outcome<CameIn[]>> {

@@ -131,6 +131,15 @@ describe('what an order will cost', () => {
     expect(print.toTypeIn[0].value).toMatch(/^[\d.]+ × [\d.]+ × [\d.]+ mm$/);
   });
 
+  it('is measured on the end that is known, where that is handed on', async () => {
+    const known = await evaluate({ ...terrain, stem: [stepUse('flat', { level: 17 })] }, tools());
+    const order = begun('power-of-two-plus-one');
+    const cost = (source: Order['grounds'][number]) => orderCost(tools(), terrain, { ...order, grounds: [source] }, stays(), known);
+    expect((await cost({ kind: 'end' })).statistics).toMatchObject({ lowest: 17, highest: 17 });
+    const base = await cost({ kind: 'step', id: 'base' });
+    expect(base.statistics.highest).toBeGreaterThan(base.statistics.lowest);
+  });
+
   it('has one range over all grounds of an order where that is asked for', async () => {
     const order = begun('power-of-two-plus-one');
     const two: Order = { ...order, grounds: [{ kind: 'end' }, { kind: 'step', id: 'base' }], height: { ...order.height, oneRange: true } };

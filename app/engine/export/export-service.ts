@@ -96,12 +96,13 @@ export const coverOptions = ({ kernels, cache }: Tools, signal?: AbortSignal): C
   signal,
 });
 
-/** What an order will cost, measured on the ground at its own samples. */
-export async function orderCost(tools: Tools, course: Course, order: Order, signal: AbortSignal): Promise<OrderCost> {
+/** What an order will cost, measured on the ground at its own samples; on what is `known` of the course's end, where that is handed on. */
+export async function orderCost(tools: Tools, course: Course, order: Order, signal: AbortSignal, known: Evaluation | null = null): Promise<OrderCost> {
   const larger = whyReceiverRefuses(order.receiver, order.samples) ? nextSize(order.receiver, order.samples) : null;
   // A count that the receiver does not take: what it would make of it.
   const plan: Plan = larger ? { ground: course.ground, window: { left: 0, top: 0, across: order.samples, down: order.samples } } : planOf(course, order);
-  const evaluation = await evaluate(courseOfSource(course, order.grounds[0]), coverOptions(tools, signal));
+  const [source] = order.grounds;
+  const evaluation = known && source.kind === 'end' ? known : await evaluate(courseOfSource(course, source), coverOptions(tools, signal));
   const field: Field = fieldOf(evaluation, course.ground);
   const stats = statistics(field);
   const shared = order.height.oneRange && order.grounds.length > 1 ? await sharedHere(tools, course, order, plan, signal) : stats;

@@ -99,7 +99,9 @@ function OneGround({ head }: { head: ReactNode }) {
   const { order, set, choose, setOrder } = useOrder(course);
   const [shown, setShown] = useState(-1);
   const key = JSON.stringify(order);
-  const { value: cost, fault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course], 120);
+  // A ground that was kept says what its heights cost; what its steps left is known when it has been worked out behind it.
+  const picture = useTerrain((s) => s.picture);
+  const { value: cost, fault, waiting } = useEngineQuery(() => engine().orderCost(course, order), [key, course, picture], 120);
   const ground = useMemo(() => groundForReceiver(order.receiver, course.ground, order.samples), [order.receiver, order.samples, course.ground]);
   const spec: MapSpec | { kind: 'ground' } = order.maps[shown] ?? { kind: 'ground' };
   const title = order.maps[shown] ? MAPS[order.maps[shown].kind].title : 'The ground';
