@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Page } from 'playwright-core';
 import { readHeightmap } from '@upland-cast/core';
-import { Application, demoTogether, downloadsInto, fullGround, openDemo, twoFrames } from '../helpers/application';
+import { Application, demoTogether, downloadsInto, drawn, fullGround, openDemo, twoFrames } from '../helpers/application';
 import { axeViolations } from '../helpers/axe';
 import { readBytes, scratch } from '../helpers/outside';
 
@@ -338,7 +338,8 @@ describe('fingers', () => {
     for (let i = 1; i <= 6; i++) await touch('touchMove', [middle, [middle[0] + 60 + 25 * i, middle[1]]]);
     await touch('touchEnd', []);
     await expect.poll(scale).not.toBe(far);
-    // Hand work: one finger is the brush, two are the view.
+    // Hand work: one finger is the brush, two are the view. A tap whose end is sent when its beginning was answered is a long press where the page draws meanwhile.
+    await drawn(page);
     await page.locator('[data-card]').filter({ hasText: 'Hand work' }).tap();
     const undo = page.getByRole('button', { name: 'Undo' });
     const strokes = () => undo.getAttribute('title');
