@@ -7,7 +7,7 @@ import { GAUSSIAN_ALIGN } from '../field/gaussian';
 import { spacingOf, type Ground } from '../field/ground';
 import { cropSamples, growWindow, type Window } from '../field/window';
 import type { Kernels } from '../kernels/pool';
-import { WORN_OFF } from '../kernels/programs/fluvial';
+import { WORN_OFF } from '../kernels/programs/fluvial-passes';
 import { stepById } from '../steps';
 import type { Layers } from '../steps/step';
 import { refinesUse, wayOf, type BaseStage, type WorldBase } from './base';

@@ -17,7 +17,8 @@ import {
   type DrainageReport,
   type Field,
 } from '@upland-cast/core';
-import { fluvialProgram, type FluvialArgs } from '../../core/kernels/programs/fluvial';
+import { fluvialProgram } from '../../core/kernels/programs/fluvial';
+import type { FluvialArgs } from '../../core/kernels/programs/fluvial-plan';
 import { fractal } from '../helpers/fractal';
 import { groundOf } from '../helpers/grounds';
 

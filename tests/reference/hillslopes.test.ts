@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { fieldFrom, inlineKernels, makeGround } from '@upland-cast/core';
-import { fluvialProgram, type FluvialArgs } from '../../core/kernels/programs/fluvial';
+import { fluvialProgram } from '../../core/kernels/programs/fluvial';
+import type { FluvialArgs } from '../../core/kernels/programs/fluvial-plan';
 import { talusProgram } from '../../core/kernels/programs/talus';
 import { fractal } from '../helpers/fractal';
 import { groundOf } from '../helpers/grounds';
