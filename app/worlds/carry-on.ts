@@ -23,5 +23,5 @@ export function carriedOn(heights: Float32Array, side: number, otherwise: number
     }
     return otherwise;
   };
-  return Float32Array.from(heights, (height, i) => (height === height ? height : beside(i % side, Math.floor(i / side))));
+  return heights.map((height, i) => (height === height ? height : beside(i % side, Math.floor(i / side))));
 }
