@@ -55,10 +55,10 @@ export function useKeysOfPage(): void {
 export function useLeaving(): void {
   useHeard({
     beforeunload: (event) => {
-      const { saveFault, gone } = useTerrain.getState();
+      const { saveFault, gone, stroking } = useTerrain.getState();
       const saving = isSaving();
       if (saving) void saveShortly();
-      if (saving || saveFault || gone) event.preventDefault();
+      if (saving || stroking || saveFault || gone) event.preventDefault();
     },
     // Questions that the engine had not answered when it ended: it has said so itself.
     unhandledrejection: (event) => {
